@@ -1,0 +1,137 @@
+using EasyCaravan.Core.Pacing;
+using NodaTime;
+
+namespace EasyCaravan.Core.Carrying;
+
+/// <summary>How far a move is. There is no "failed": a move that cannot go on is where it is, and needs a person.</summary>
+public enum Stage
+{
+    Listed,
+    Surveyed,
+    Copying,
+    InStep,
+    Crossing,
+    Settling,
+    Done,
+    Withdrawn,
+}
+
+/// <summary>What is happening to a move now.</summary>
+public enum ConditionKind
+{
+    Idle,
+    Queued,
+    Running,
+    Waiting,
+    Held,
+    NeedsYou,
+}
+
+/// <summary>What a waiting move waits for.</summary>
+public enum Wait
+{
+    Window,
+    Retry,
+}
+
+/// <summary>One run of a move.</summary>
+public enum PassKind
+{
+    First,
+    CatchUp,
+}
+
+/// <param name="Until">When a waiting move goes on, or an idle one has its next pass.</param>
+/// <param name="Fault">Why it waits for a retry, or needs a person.</param>
+public sealed record Condition(ConditionKind Kind, Wait? Wait = null, Instant? Until = null, Fault? Fault = null)
+{
+    public static Condition Idle { get; } = new(ConditionKind.Idle);
+}
+
+/// <summary>
+/// Where a move stands, and the only ways in which that changes. Each way is a pure function; asking for what is already so
+/// changes nothing, so that every write of the API may be repeated.
+/// </summary>
+/// <param name="Wanted">The pass that is to run as soon as it may; null when none is.</param>
+/// <param name="Attempts">Failures in a row.</param>
+public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wanted, int Attempts)
+{
+    public static MoveState New { get; } = new(Stage.Listed, Condition.Idle, null, 0);
+
+    public bool IsOver => Stage is Stage.Done or Stage.Withdrawn;
+
+    /// <summary>From when on a worker may take it up; null when there is nothing to do.</summary>
+    public Instant? DueAt => Condition.Kind switch
+    {
+        ConditionKind.Queued => Instant.MinValue,
+        ConditionKind.Waiting or ConditionKind.Idle => Condition.Until,
+        ConditionKind.Running or ConditionKind.Held or ConditionKind.NeedsYou => null,
+    };
+
+    public MoveState Start(Planning.Timetable? timetable, Instant now) =>
+        Stage is Stage.Listed or Stage.Surveyed && Condition.Kind is ConditionKind.Idle ? (this with { Stage = Stage.Copying }).Want(PassKind.First, timetable, now) : this;
+
+    public MoveState CatchUp(Planning.Timetable? timetable, Instant now) =>
+        Stage is Stage.InStep && Condition.Kind is ConditionKind.Idle ? Want(PassKind.CatchUp, timetable, now) : this;
+
+    public MoveState Hold() => IsOver ? this : this with { Condition = new Condition(ConditionKind.Held) };
+
+    public MoveState Resume(Planning.Timetable? timetable, Instant now) =>
+        Condition.Kind is not ConditionKind.Held ? this : Wanted is { } wanted ? Want(wanted, timetable, now) : Rest(timetable, now);
+
+    /// <summary>Tries again now what needs a person or waits for its retry.</summary>
+    public MoveState Retry(Planning.Timetable? timetable, Instant now) => Condition switch
+    {
+        { Kind: ConditionKind.NeedsYou } or { Kind: ConditionKind.Waiting, Wait: Wait.Retry } when Wanted is { } wanted => (this with { Attempts = 0 }).Want(wanted, timetable, now),
+        _ => this,
+    };
+
+    /// <summary>A catch-up because left-behind items are to be tried again.</summary>
+    public MoveState RetryItems(Planning.Timetable? timetable, Instant now) =>
+        Condition.Kind is ConditionKind.Idle ? CatchUp(timetable, now) : Retry(timetable, now);
+
+    public MoveState Withdraw() => Stage is Stage.Done ? this : this with { Stage = Stage.Withdrawn, Condition = Condition.Idle, Wanted = null, Attempts = 0 };
+
+    /// <summary>A worker took it up. One that was idle until its rhythm called for it catches up.</summary>
+    public MoveState Run() => this with { Wanted = Wanted ?? PassKind.CatchUp, Condition = new Condition(ConditionKind.Running) };
+
+    /// <summary>The pass ended well.</summary>
+    public MoveState Complete(Planning.Timetable? timetable, Instant now) =>
+        (this with { Stage = Stage is Stage.Copying ? Stage.InStep : Stage, Wanted = null, Attempts = 0 }).Rest(timetable, now);
+
+    /// <summary>The pass ended with a fault.</summary>
+    /// <param name="progressed">It settled something first, so the failures are not in a row.</param>
+    /// <param name="chance">See <see cref="Backoff.After"/>.</param>
+    public MoveState Fail(Fault fault, bool progressed, double chance, Instant now)
+    {
+        var attempts = progressed ? 1 : Attempts + 1;
+        return fault.Turn is Turn.Wait
+            ? this with { Attempts = attempts, Condition = new Condition(ConditionKind.Waiting, Carrying.Wait.Retry, now + Duration.FromTimeSpan(Backoff.After(attempts, chance)), fault) }
+            : this with { Attempts = attempts, Condition = new Condition(ConditionKind.NeedsYou, Fault: fault) };
+    }
+
+    /// <summary>The pass was stopped before its end, by a shutdown, a lost worker or a window that shut: it is wanted as before.</summary>
+    public MoveState Interrupt(Planning.Timetable? timetable, Instant now) =>
+        Condition.Kind is ConditionKind.Running && Wanted is { } wanted ? Want(wanted, timetable, now) : this;
+
+    /// <summary>The timetable changed while the move waited for a window of the old one.</summary>
+    public MoveState Reschedule(Planning.Timetable? timetable, Instant now) =>
+        Condition is { Kind: ConditionKind.Waiting, Wait: Carrying.Wait.Window } && Wanted is { } wanted ? Want(wanted, timetable, now) : this;
+
+    private MoveState Want(PassKind pass, Planning.Timetable? timetable, Instant now)
+    {
+        var opening = timetable?.NextOpening(now) ?? now;
+        return this with
+        {
+            Wanted = pass,
+            Condition = opening > now ? new Condition(ConditionKind.Waiting, Carrying.Wait.Window, opening) : new Condition(ConditionKind.Queued),
+        };
+    }
+
+    /// <summary>Nothing to do now; in step, the timetable says when the next catch-up comes.</summary>
+    private MoveState Rest(Planning.Timetable? timetable, Instant now)
+    {
+        if (Stage is not Stage.InStep || timetable?.CatchUpEvery is not { } every) return this with { Condition = Condition.Idle };
+        return this with { Condition = new Condition(ConditionKind.Idle, Until: timetable.NextOpening(now + every)) };
+    }
+}

@@ -1,0 +1,115 @@
+using System.Collections.Concurrent;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+
+namespace EasyCaravan.Core.Carrying;
+
+/// <summary>One side of a move: which service, and how to get in.</summary>
+public sealed record Side(Service Service, Credentials Credentials);
+
+/// <summary>All that a pass needs to know of its move.</summary>
+/// <param name="Lanes">How many folders may be under way at the same time, each over a pair of connections of its own.</param>
+public sealed record PassOrder(PassKind Kind, Side From, Side To, Route Route, int Lanes);
+
+/// <summary>One run of a move: looks at both sides, draws the folder map and carries each folder that changed.</summary>
+/// <remarks>
+/// A pass may be stopped or die at any moment. The next one finds in the ledger what is settled, and on the to side what arrived
+/// without having been noted, so that it never starts from nothing and never carries twice.
+/// </remarks>
+public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order, Tally tally, Action<string> journal)
+{
+    /// <exception cref="FaultException">The pass could not be completed. What is settled is in the ledger.</exception>
+    /// <exception cref="LeaseLostException">Another worker has the move.</exception>
+    public async Task RunAsync(CancellationToken cancel)
+    {
+        await using var from = await accounts.OpenAsync(order.From.Service, order.From.Credentials, cancel);
+        await using var to = await accounts.OpenAsync(order.To.Service, order.To.Credentials, cancel);
+        var work = await SurveyAsync(from, to, cancel);
+        if (work.IsEmpty) return;
+
+        using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        var lanes = new List<Task> { LaneAsync(from, to, work, stop) };
+        for (var i = 1; i < Math.Min(order.Lanes, work.Count + 1); i++) lanes.Add(SecondLaneAsync(work, stop));
+        // The first failure stops the others; awaiting them all leaves no connection in use behind.
+        await Task.WhenAll(lanes).ContinueWith(_ => { }, CancellationToken.None, TaskContinuationOptions.None, TaskScheduler.Default);
+        var failures = lanes.Where(l => l.IsFaulted).SelectMany(l => l.Exception!.InnerExceptions).ToList();
+        var decisive = failures.OfType<LeaseLostException>().FirstOrDefault()
+            ?? failures.OfType<FaultException>().OrderByDescending(f => f.Fault.Turn == Turn.Person).FirstOrDefault()
+            ?? failures.FirstOrDefault();
+        if (decisive is not null) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(decisive);
+        cancel.ThrowIfCancellationRequested();
+    }
+
+    /// <summary>Lists both sides, and puts in a queue what changed: largest first, folders that land in one place together.</summary>
+    private async Task<ConcurrentQueue<FolderWork>> SurveyAsync(IMailAccount from, IMailAccount to, CancellationToken cancel)
+    {
+        var fromFolders = await from.ListFoldersAsync(cancel);
+        var toFolders = await to.ListFoldersAsync(cancel);
+        var map = FolderMap.Draw(order.Route.Folders, fromFolders, toFolders, to.Traits);
+        var pages = (await ledger.FoldersAsync(cancel)).ToDictionary(p => (p.From, p.To));
+        var there = toFolders.Where(f => f.Selectable).ToDictionary(f => f.Path);
+
+        var work = new List<FolderWork>();
+        foreach (var landing in map.Landings)
+        {
+            var page = pages.GetValueOrDefault((landing.From.Path, landing.To));
+            var toState = landing.To is { } path ? there.GetValueOrDefault(path) : null;
+            var lost = page?.ToEpoch is { } epoch && landing.To is not null && toState?.Cursor?.Epoch != epoch;
+            if (page is { Reopened: false } && !lost && landing.From.Cursor?.IsUnchangedSince(page.Cursor) == true) continue;
+            work.Add(new FolderWork(landing, toState));
+        }
+        foreach (var page in pages.Values.Where(p => p.Cursor is not null && !map.Landings.Any(l => l.From.Path.Equals(p.From) && Equals(l.To, p.To))))
+            await CloseVanishedAsync(page, cancel);
+
+        return new ConcurrentQueue<FolderWork>(work
+            .GroupBy(w => w.Landing.To?.ToString() ?? "")
+            .Select(g => g.Aggregate((first, next) => first with { Merged = [.. first.Merged, next] }))
+            .OrderByDescending(w => w.Messages));
+    }
+
+    /// <summary>The folder was deleted or renamed on the from side, or a changed rule sends it elsewhere: its page is closed, not lost.</summary>
+    private async Task CloseVanishedAsync(LedgerFolder page, CancellationToken cancel)
+    {
+        var settled = await ledger.SettledAsync(page.Id, cancel);
+        if (settled.Count == 0 && page.Counts.Found == 0) return;
+        await ledger.MarkGoneAsync(page.Id, settled, cancel);
+        await ledger.CompleteAsync(page.Id, page.Cursor! with { Count = 0, Mark = null }, 0, 0, cancel);
+        journal($"folder '{page.From}' is no longer on the old side under this name, or now lands elsewhere; what was carried to '{page.To}' stays there");
+    }
+
+    private async Task SecondLaneAsync(ConcurrentQueue<FolderWork> work, CancellationTokenSource stop)
+    {
+        await using var from = await accounts.TryOpenAsync(order.From.Service, order.From.Credentials, stop.Token);
+        if (from is null) return;
+        await using var to = await accounts.TryOpenAsync(order.To.Service, order.To.Credentials, stop.Token);
+        if (to is not null) await LaneAsync(from, to, work, stop);
+    }
+
+    private async Task LaneAsync(IMailAccount from, IMailAccount to, ConcurrentQueue<FolderWork> work, CancellationTokenSource stop)
+    {
+        try
+        {
+            var carrier = new MailCarrier(from, to, ledger, order, tally, journal);
+            while (work.TryDequeue(out var next))
+            {
+                stop.Token.ThrowIfCancellationRequested();
+                await carrier.CarryAsync(next, stop.Token);
+            }
+        }
+        catch
+        {
+            await stop.CancelAsync();
+            throw;
+        }
+    }
+}
+
+/// <summary>A folder to be carried, and those that land in the same place, which the same lane takes after it.</summary>
+/// <param name="There">The folder on the to side; null when it has yet to be made.</param>
+public sealed record FolderWork(FolderLanding Landing, FolderState? There)
+{
+    public IReadOnlyList<FolderWork> Merged { get; init; } = [];
+
+    public long Messages => (Landing.From.Cursor?.Count ?? 0) + Merged.Sum(m => m.Messages);
+}

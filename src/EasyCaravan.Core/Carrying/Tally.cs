@@ -1,0 +1,46 @@
+namespace EasyCaravan.Core.Carrying;
+
+/// <summary>What a running pass has done so far. Lanes add to it while others read.</summary>
+public sealed class Tally
+{
+    private long _expected, _carried, _paired, _excluded, _leftBehind, _octets, _flags;
+    private volatile string? _folder;
+
+    /// <summary>Messages that the pass will have to settle, as far as known.</summary>
+    public long Expected => Interlocked.Read(ref _expected);
+
+    public long Carried => Interlocked.Read(ref _carried);
+
+    public long Paired => Interlocked.Read(ref _paired);
+
+    public long Excluded => Interlocked.Read(ref _excluded);
+
+    public long LeftBehind => Interlocked.Read(ref _leftBehind);
+
+    /// <summary>Octets of the messages carried.</summary>
+    public long Octets => Interlocked.Read(ref _octets);
+
+    /// <summary>Messages whose flags were brought up to date.</summary>
+    public long FlagsChanged => Interlocked.Read(ref _flags);
+
+    public long Settled => Carried + Paired + Excluded + LeftBehind;
+
+    /// <summary>A folder that is being worked on, for people.</summary>
+    public string? Folder { get => _folder; set => _folder = value; }
+
+    public void Expect(long messages) => Interlocked.Add(ref _expected, messages);
+
+    public void Carry(long messages, long octets)
+    {
+        Interlocked.Add(ref _carried, messages);
+        Interlocked.Add(ref _octets, octets);
+    }
+
+    public void Pair(long messages) => Interlocked.Add(ref _paired, messages);
+
+    public void Exclude(long messages) => Interlocked.Add(ref _excluded, messages);
+
+    public void LeaveBehind(long messages) => Interlocked.Add(ref _leftBehind, messages);
+
+    public void ChangeFlags(long messages) => Interlocked.Add(ref _flags, messages);
+}

@@ -1,0 +1,99 @@
+namespace EasyCaravan.Core.Pacing;
+
+/// <summary>What can go wrong with the world outside. Closed: every map over it is exhaustive.</summary>
+public enum Cause
+{
+    HostUnknown,
+    Unreachable,
+    TlsUntrusted,
+    TlsNotOffered,
+    SignInRefused,
+    SecretMissing,
+    SecretUnreadable,
+    ConnectionLost,
+    TimedOut,
+    ServiceBusy,
+    NoRoom,
+    NotPermitted,
+    FolderRefused,
+    MessageTooLarge,
+    MessageRefused,
+    MessageUnreadable,
+    ProtocolBroken,
+    Unexpected,
+}
+
+/// <summary>Whose turn it is after a fault.</summary>
+public enum Turn
+{
+    /// <summary>Ours: it passes by itself, so try again later.</summary>
+    Wait,
+
+    /// <summary>A person's: nothing that we do again will help.</summary>
+    Person,
+
+    /// <summary>Nobody's for now: this item is left behind and the others go on.</summary>
+    NextItem,
+}
+
+/// <summary>What went wrong, to whom, and what the service said. Safe to show: holds no secret.</summary>
+/// <param name="Whom">The account, folder or service concerned, as people know it.</param>
+/// <param name="What">One sentence without a full stop.</param>
+/// <param name="Code">The server's own response code (RFC 5530), where it gave one.</param>
+public sealed record Fault(Cause Cause, string Whom, string What, string? Code = null)
+{
+    public Turn Turn => FaultRules.TurnOf(Cause);
+
+    public string Remedy => FaultRules.RemedyFor(Cause);
+
+    public override string ToString() => $"{Whom}: {What}. {Remedy}.";
+}
+
+/// <summary>The one place that says what each cause means for the move and for the person.</summary>
+public static class FaultRules
+{
+    public static Turn TurnOf(Cause cause) => cause switch
+    {
+        Cause.Unreachable or Cause.ConnectionLost or Cause.TimedOut or Cause.ServiceBusy or Cause.ProtocolBroken or Cause.Unexpected => Turn.Wait,
+        Cause.HostUnknown or Cause.TlsUntrusted or Cause.TlsNotOffered or Cause.SignInRefused or Cause.SecretMissing or Cause.SecretUnreadable
+            or Cause.NoRoom or Cause.NotPermitted or Cause.FolderRefused => Turn.Person,
+        Cause.MessageTooLarge or Cause.MessageRefused or Cause.MessageUnreadable => Turn.NextItem,
+    };
+
+    public static string RemedyFor(Cause cause) => cause switch
+    {
+        Cause.HostUnknown => "Correct the host in the plan, or look at this machine's name resolution, and apply the plan again",
+        Cause.Unreachable => "Nothing to do yet, it is tried again; if it lasts, check host, port and firewall",
+        Cause.TlsUntrusted => "Name the authority that signed the certificate as trust: {ca-file: …} in the plan, or have the certificate renewed",
+        Cause.TlsNotOffered => "Have the service offer STARTTLS, or use security: tls with its TLS port in the plan",
+        Cause.SignInRefused => "Put the right login and password (or app password) in the roster and apply the plan, then retry",
+        Cause.SecretMissing => "Add the secret for this side to the roster and apply the plan, then retry",
+        Cause.SecretUnreadable => "The keys that sealed it are gone: add the secret to the roster again and apply the plan, then retry",
+        Cause.ConnectionLost => "Nothing to do, it is tried again from where it stopped",
+        Cause.TimedOut => "Nothing to do yet, it is tried again; if it lasts, ask whether the service is overloaded",
+        Cause.ServiceBusy => "Nothing to do, the service asked for a pause and gets it",
+        Cause.NoRoom => "Give the account on the new side more room, then retry",
+        Cause.NotPermitted => "Grant the account the right that is missing, then retry",
+        Cause.FolderRefused => "Add a folder rule to the route that gives this folder another place, then retry",
+        Cause.MessageTooLarge => "Raise the limit of the new side and retry, or accept that it stays behind",
+        Cause.MessageRefused => "Look at the message on the old side and retry, or accept that it stays behind",
+        Cause.MessageUnreadable => "Have the old side's mailbox repaired and retry, or accept that it stays behind",
+        Cause.ProtocolBroken => "It is tried again; if it comes back, the service's answers need a look by its operator",
+        Cause.Unexpected => "It is tried again; if it comes back, the service's log has the details",
+    };
+}
+
+/// <summary>What may be done with the connection on which a fault came.</summary>
+public enum Verdict
+{
+    Keep,
+    Close,
+}
+
+/// <summary>A fault on its way to whoever decides.</summary>
+public sealed class FaultException(Fault fault, Verdict verdict, Exception? inner = null) : Exception(fault.ToString(), inner)
+{
+    public Fault Fault { get; } = fault;
+
+    public Verdict Verdict { get; } = verdict;
+}

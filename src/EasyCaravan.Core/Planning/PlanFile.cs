@@ -1,0 +1,231 @@
+using System.Collections.Immutable;
+using System.Globalization;
+using System.Text.Json;
+using NodaTime;
+using YamlDotNet.Core;
+using YamlDotNet.RepresentationModel;
+
+namespace EasyCaravan.Core.Planning;
+
+/// <summary>A plan file with the files that it names, as text by the name that the plan uses for them.</summary>
+public sealed record PlanBundle(string Name, string Text, IReadOnlyDictionary<string, string> Files);
+
+/// <summary>Reads a plan: its form against the schema, then what the schema cannot say, then the rosters. Every error is reported, not only the first.</summary>
+public sealed class PlanFile
+{
+    private readonly PlanBundle _bundle;
+    private readonly bool _withRosters;
+    private readonly List<PlanError> _errors;
+
+    private PlanFile(PlanBundle bundle, bool withRosters, List<PlanError> errors) => (_bundle, _withRosters, _errors) = (bundle, withRosters, errors);
+
+    /// <summary>The JSON Schema that plans are checked against, as shipped.</summary>
+    public static string Schema { get; } = ReadSchema();
+
+    /// <summary>The plan, or null and what is wrong with it, in the order of the lines.</summary>
+    /// <param name="withRosters">False for a plan that was applied before: its people are in the store, and the rosters with their secrets are kept nowhere.</param>
+    public static (Plan? Plan, ImmutableArray<PlanError> Errors) Read(PlanBundle bundle, bool withRosters = true)
+    {
+        var errors = new List<PlanError>();
+        var plan = new PlanFile(bundle, withRosters, errors).Read();
+        return (errors.Count == 0 ? plan : null, [.. errors.OrderBy(e => e.File != bundle.Name).ThenBy(e => e.File, StringComparer.Ordinal).ThenBy(e => e.Line)]);
+    }
+
+    private Plan? Read()
+    {
+        if (Parse() is not { } root) return null;
+        using var schema = JsonDocument.Parse(Schema);
+        new SchemaCheck(_bundle.Name, schema.RootElement, _errors).Check(root);
+        if (_errors.Count > 0) return null;
+
+        var services = Entries(root, "services").Select(e => ReadService(e.Name, e.Node)).ToImmutableArray();
+        var routes = Entries(root, "routes").Select(e => ReadRoute(e.Name, e.Node, services)).ToImmutableArray();
+        var batches = Entries(root, "batches").Select(e => ReadBatch(e.Name, e.Node, routes)).ToImmutableArray();
+        var plan = new Plan(services, routes, batches);
+        CheckAccounts(plan);
+        return plan;
+    }
+
+    private YamlMappingNode? Parse()
+    {
+        var stream = new YamlStream();
+        try
+        {
+            stream.Load(new StringReader(_bundle.Text));
+        }
+        catch (YamlException broken)
+        {
+            Report((int)broken.Start.Line, $"this is not YAML: {broken.InnerException?.Message ?? broken.Message}", "see docs/plan.md for a whole plan to start from");
+            return null;
+        }
+        if (stream.Documents.Count == 1 && stream.Documents[0].RootNode is YamlMappingNode root) return root;
+        Report(1, "the plan is empty or not a mapping", "it needs services, routes and batches");
+        return null;
+    }
+
+    private Service ReadService(string name, YamlMappingNode node)
+    {
+        var mail = (YamlMappingNode)node["mail"];
+        var security = Text(mail, "security") switch { "starttls" => Security.StartTls, "none" => Security.None, _ => Security.Tls };
+        var port = Text(mail, "port") is { } p ? int.Parse(p, CultureInfo.InvariantCulture) : security is Security.Tls ? 993 : 143;
+        var connection = new MailConnection(MailProtocol.Imap, Text(mail, "host")!, port, security);
+        return new Service(name, connection, SignInKind.Password, ReadTrust(node), ReadLimits(node));
+    }
+
+    private Trust ReadTrust(YamlMappingNode service)
+    {
+        if (!service.Children.TryGetValue("trust", out var trust)) return new Trust.System();
+        if (trust is YamlScalarNode scalar) return scalar.Value == "none" ? new Trust.Anyone() : new Trust.System();
+        var file = Text((YamlMappingNode)trust, "ca-file")!;
+        if (!_bundle.Files.TryGetValue(file, out var pem)) Report(trust, $"the file '{file}' was not found", "a path relative to the plan file");
+        else if (!pem.Contains("-----BEGIN CERTIFICATE-----", StringComparison.Ordinal)) Report(trust, $"'{file}' holds no certificate", "one or more certificates in PEM form");
+        return new Trust.Authorities(pem ?? "", file);
+    }
+
+    private static Limits ReadLimits(YamlMappingNode service)
+    {
+        if (!service.Children.TryGetValue("limits", out var node)) return Limits.Default;
+        var limits = (YamlMappingNode)node;
+        int Number(string key, int otherwise) => Text(limits, key) is { } n ? int.Parse(n, CultureInfo.InvariantCulture) : otherwise;
+        return new Limits(Number("connections", Limits.Default.Connections), Number("per-account", Limits.Default.PerAccount), Size(limits, "largest-message"));
+    }
+
+    private Route ReadRoute(string name, YamlMappingNode node, ImmutableArray<Service> services)
+    {
+        foreach (var side in new[] { "from", "to" })
+        {
+            var service = Text(node, side)!;
+            if (services.All(s => s.Name != service))
+                Report(node[side], $"'{service}' is not a service of this plan{Spelling.Suggest(service, services.Select(s => s.Name))}", $"one of {string.Join(", ", services.Select(s => s.Name))}");
+        }
+        var rules = node.Children.TryGetValue("folders", out var list)
+            ? ((YamlSequenceNode)list).Children.Select((r, i) => ReadRule(i + 1, (YamlMappingNode)r)).OfType<FolderRule>().ToImmutableArray()
+            : [];
+        var mail = new MailRules(null, null);
+        if (node.Children.TryGetValue("mail", out var filter))
+        {
+            var since = default(LocalDate?);
+            if (Text((YamlMappingNode)filter, "since") is { } text)
+            {
+                var parsed = NodaTime.Text.LocalDatePattern.Iso.Parse(text);
+                if (parsed.Success) since = parsed.Value;
+                else Report(filter, $"'{text}' is not a day of the calendar", "a day such as 2015-01-01");
+            }
+            mail = new MailRules(since, Size((YamlMappingNode)filter, "largest"));
+        }
+        return new Route(name, Text(node, "from")!, Text(node, "to")!, rules, mail, Text(node, "doubles") == "keep-both" ? Doubles.KeepBoth : Doubles.Pair);
+    }
+
+    private FolderRule? ReadRule(int number, YamlMappingNode node)
+    {
+        var match = node["match"];
+        var glob = (match as YamlScalarNode)?.Value;
+        if (glob is not null && !FolderPath.TryParse(glob, out _)) return Refuse(match, $"'{glob}' is not a folder or glob", "names with '/' between them, * within a name, ** over any number of names");
+        var use = Use(match);
+        var leave = Text(node, "leave") == "true";
+        if (leave == node.Children.ContainsKey("to")) return Refuse(node, "a folder rule needs either leave: true or to:", "{match: Trash, leave: true} or {match: \"Projects/**\", to: \"Work/**\"}");
+        if (leave) return new FolderRule(number, glob, use, new FolderOutcome.Leave());
+        var to = node["to"];
+        if (Use(to) is { } toUse) return new FolderRule(number, glob, use, new FolderOutcome.ToUse(toUse));
+        var pattern = ((YamlScalarNode)to).Value!;
+        var plain = pattern.EndsWith("/**", StringComparison.Ordinal) ? pattern[..^3] : pattern;
+        if (!FolderPath.TryParse(plain, out _) || plain.Contains('*', StringComparison.Ordinal)) return Refuse(to, $"'{pattern}' is not a place for a folder", "a name such as Work/Old, or one that ends in /** like its match");
+        if (plain != pattern && glob?.Contains("**", StringComparison.Ordinal) != true) return Refuse(to, $"'{pattern}' keeps the names below, but the match has no **", "use ** in both or in neither");
+        return new FolderRule(number, glob, use, new FolderOutcome.To(pattern));
+
+        FolderRule? Refuse(YamlNode where, string what, string allowed)
+        {
+            Report(where, what, allowed);
+            return null;
+        }
+    }
+
+    private Batch ReadBatch(string name, YamlMappingNode node, ImmutableArray<Route> routes)
+    {
+        var route = Text(node, "route")!;
+        if (routes.All(r => r.Name != route))
+            Report(node["route"], $"'{route}' is not a route of this plan{Spelling.Suggest(route, routes.Select(r => r.Name))}", $"one of {string.Join(", ", routes.Select(r => r.Name))}");
+        var roster = Text(node, "roster")!;
+        ImmutableArray<RosterPerson> people = [];
+        if (!_withRosters) people = [];
+        else if (_bundle.Files.TryGetValue(roster, out var csv)) people = Roster.Read(roster, csv, _errors);
+        else Report(node["roster"], $"the file '{roster}' was not found", "a path relative to the plan file");
+        var timetable = node.Children.TryGetValue("timetable", out var t) ? ReadTimetable((YamlMappingNode)t) : null;
+        return new Batch(name, route, roster, people, timetable);
+    }
+
+    private Timetable ReadTimetable(YamlMappingNode node)
+    {
+        var zoneName = Text(node, "zone")!;
+        var zone = DateTimeZoneProviders.Tzdb.GetZoneOrNull(zoneName);
+        if (zone is null) Report(node["zone"], $"'{zoneName}' is not a time zone{Spelling.Suggest(zoneName, DateTimeZoneProviders.Tzdb.Ids)}", "a name of the IANA time zone database such as Europe/Dublin");
+        var windows = node.Children.TryGetValue("windows", out var list)
+            ? ((YamlSequenceNode)list).Children.Cast<YamlMappingNode>().Select(w => new Window(Days(Text(w, "days")!), Time(w, "from"), Time(w, "to"))).ToImmutableArray()
+            : [];
+        return new Timetable(zone ?? DateTimeZone.Utc, windows, Text(node, "catch-up-every") is { } every ? ReadDuration(every) : null);
+
+        static LocalTime Time(YamlMappingNode window, string key) =>
+            Text(window, key) is { } text ? NodaTime.Text.LocalTimePattern.CreateWithInvariantCulture("HH:mm").Parse(text).Value : LocalTime.Midnight;
+    }
+
+    private static ImmutableArray<IsoDayOfWeek> Days(string text)
+    {
+        string[] names = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"];
+        var ends = text.Split('-').Select(d => Array.IndexOf(names, d)).ToArray();
+        var days = ImmutableArray.CreateBuilder<IsoDayOfWeek>();
+        for (var day = ends[0]; ; day = (day + 1) % 7)
+        {
+            days.Add((IsoDayOfWeek)(day + 1));
+            if (day == ends[^1]) return days.ToImmutable();
+        }
+    }
+
+    private static Duration ReadDuration(string text)
+    {
+        var number = int.Parse(text[..^1], CultureInfo.InvariantCulture);
+        return text[^1] switch { 'm' => Duration.FromMinutes(number), 'h' => Duration.FromHours(number), _ => Duration.FromDays(number) };
+    }
+
+    /// <summary>Nobody twice on the from side of a service, and no two people in one account of the to side, over all batches.</summary>
+    private void CheckAccounts(Plan plan)
+    {
+        var all = from batch in plan.Batches
+                  let route = plan.Routes.FirstOrDefault(r => r.Name == batch.Route)
+                  where route is not null
+                  from person in batch.People
+                  select (batch, route, person);
+        var fromSeen = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
+        var toSeen = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
+        foreach (var (batch, route, person) in all)
+        {
+            var place = $"{batch.RosterFile} line {person.Line} ({person.Name})";
+            if (!fromSeen.TryAdd($"{route.From} {person.FromAccount}", place))
+                _errors.Add(new PlanError(batch.RosterFile, person.Line, $"{person.FromAccount} is already moved by {fromSeen[$"{route.From} {person.FromAccount}"]}", "each from_account once in all batches of the plan"));
+            if (!toSeen.TryAdd($"{route.To} {person.ToAccount}", place))
+                _errors.Add(new PlanError(batch.RosterFile, person.Line, $"{person.ToAccount} already receives the mail of {toSeen[$"{route.To} {person.ToAccount}"]}", "two people cannot land in one account: give each a to_account of their own"));
+            if (route.From == route.To && person.FromAccount.Equals(person.ToAccount, StringComparison.OrdinalIgnoreCase))
+                _errors.Add(new PlanError(batch.RosterFile, person.Line, $"{person.FromAccount} would be moved onto itself", "another to_account, or another service as the route's to"));
+        }
+    }
+
+    private static IEnumerable<(string Name, YamlMappingNode Node)> Entries(YamlMappingNode root, string section) =>
+        ((YamlMappingNode)root[section]).Children.Select(c => (((YamlScalarNode)c.Key).Value!, (YamlMappingNode)c.Value));
+
+    private static string? Text(YamlMappingNode node, string key) => node.Children.TryGetValue(key, out var value) ? ((YamlScalarNode)value).Value : null;
+
+    private static long? Size(YamlMappingNode node, string key) => Text(node, key) is { } text && ByteCount.TryParse(text, out var octets) ? octets : null;
+
+    private static SpecialUse? Use(YamlNode node) =>
+        node is YamlMappingNode mapping ? Enum.Parse<SpecialUse>(Text(mapping, "use")!, ignoreCase: true) : null;
+
+    private void Report(YamlNode node, string what, string allowed) => Report((int)node.Start.Line, what, allowed);
+
+    private void Report(int line, string what, string allowed) => _errors.Add(new PlanError(_bundle.Name, line, what, allowed));
+
+    private static string ReadSchema()
+    {
+        using var stream = typeof(PlanFile).Assembly.GetManifestResourceStream("plan.schema.json")!;
+        using var reader = new StreamReader(stream);
+        return reader.ReadToEnd();
+    }
+}

@@ -1,0 +1,84 @@
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+
+namespace EasyCaravan.Core.Ports;
+
+/// <summary>What became of an item of the from side.</summary>
+public enum Outcome
+{
+    /// <summary>Its octets were handed over and taken.</summary>
+    Carried,
+
+    /// <summary>The to side had it already.</summary>
+    Paired,
+
+    /// <summary>A rule that a person set leaves it out.</summary>
+    Excluded,
+
+    /// <summary>It could not be carried; a person sees why.</summary>
+    LeftBehind,
+}
+
+/// <param name="Landed">Its number on the to side, where it is there.</param>
+/// <param name="Flags">As they were on the from side when last carried.</param>
+public sealed record LedgerEntry(uint Number, uint? Landed, Outcome Outcome, FlagSet Flags);
+
+/// <summary>A message that could not be carried, described so that its owner knows which one it is.</summary>
+public sealed record LeftBehindItem(uint Number, Fault Fault, long Size, DateTimeOffset Received, string Subject, string Sender);
+
+/// <summary>The ledger's page for one folder.</summary>
+/// <param name="ToEpoch">The epoch of the to side's numbers on this page; null until something landed.</param>
+/// <param name="ToBaseNext">The to side's next number when the page was opened: what is below was there before us.</param>
+/// <param name="Cursor">The from side as it was when the page was last complete; null before that.</param>
+/// <param name="Reopened">Left-behind items are to be tried again, or the rules changed: the folder needs a look though nothing moved.</param>
+public sealed record LedgerFolder(
+    long Id, FolderPath From, FolderPath? To, uint? FromEpoch, uint? ToEpoch, uint ToBaseNext, FolderCursor? Cursor, bool Reopened, FolderCounts Counts);
+
+/// <summary>The sums of a folder. <see cref="Found"/> is counted on the from side, the others in the ledger.</summary>
+/// <param name="Gone">In the ledger, but since deleted on the from side by its owner; in none of the other sums.</param>
+/// <param name="Missing">Landed once, but no longer on the to side when last looked at.</param>
+public sealed record FolderCounts(long Found, long Carried, long Paired, long Excluded, long LeftBehind, long Gone, long Missing)
+{
+    public static FolderCounts Zero { get; } = new(0, 0, 0, 0, 0, 0, 0);
+
+    /// <summary>Nothing silently skipped: found = carried + paired + excluded + left behind.</summary>
+    public bool Closes => Found == Carried + Paired + Excluded + LeftBehind;
+
+    public static FolderCounts operator +(FolderCounts a, FolderCounts b) => new(
+        a.Found + b.Found, a.Carried + b.Carried, a.Paired + b.Paired, a.Excluded + b.Excluded, a.LeftBehind + b.LeftBehind, a.Gone + b.Gone, a.Missing + b.Missing);
+}
+
+/// <summary>
+/// Which item on the from side became which item on the to side, for one move. Bound to the lease under which the move runs: once that
+/// is lost, every write throws <see cref="LeaseLostException"/> and changes nothing.
+/// </summary>
+public interface ILedger
+{
+    Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel);
+
+    /// <summary>Opens the page for a folder, new or as it is. A folder that now lands elsewhere starts a new page.</summary>
+    Task<LedgerFolder> OpenFolderAsync(FolderPath from, FolderPath? to, uint? fromEpoch, uint? toEpoch, uint toBaseNext, CancellationToken cancel);
+
+    /// <summary>Strikes out a page whose numbers no longer mean anything, keeping the page itself.</summary>
+    Task ForgetEntriesAsync(long folder, uint? fromEpoch, uint? toEpoch, CancellationToken cancel);
+
+    /// <summary>Numbers of the from side that are settled on this page and were there when last looked at. Left-behind items that wait for a retry are not.</summary>
+    Task<NumberSet> SettledAsync(long folder, CancellationToken cancel);
+
+    /// <summary>Every number on the to side that any page of this move claims in that folder.</summary>
+    Task<NumberSet> ClaimedAsync(FolderPath to, CancellationToken cancel);
+
+    Task<IReadOnlyList<LedgerEntry>> FindAsync(long folder, NumberSet numbers, CancellationToken cancel);
+
+    Task RecordAsync(long folder, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel);
+
+    Task LeaveBehindAsync(long folder, IReadOnlyList<LeftBehindItem> items, CancellationToken cancel);
+
+    Task MarkGoneAsync(long folder, NumberSet numbers, CancellationToken cancel);
+
+    /// <summary>The page is complete up to this cursor. Sums other than found and missing are counted from the entries.</summary>
+    Task<FolderCounts> CompleteAsync(long folder, FolderCursor cursor, long found, long missing, CancellationToken cancel);
+}
+
+/// <summary>Another worker has taken the move over; what this one knows is old.</summary>
+public sealed class LeaseLostException() : Exception("The lease on the move was lost to another worker.");

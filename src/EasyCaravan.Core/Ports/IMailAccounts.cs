@@ -1,0 +1,20 @@
+using EasyCaravan.Core.Planning;
+
+namespace EasyCaravan.Core.Ports;
+
+/// <summary>How to get in to one account. The secret is in clear only here, between the store and the sign-in.</summary>
+public sealed record Credentials(string Account, string Login, string Secret)
+{
+    /// <summary>Without the secret: records print all they hold.</summary>
+    public override string ToString() => $"{Account} as {Login}";
+}
+
+/// <summary>Opens sessions, within the limits of the services.</summary>
+public interface IMailAccounts
+{
+    /// <summary>Connects and signs in, waiting for a free connection where the service allows no more.</summary>
+    Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel);
+
+    /// <summary>The same, but null at once when no connection is free: for a second lane that is welcome but not needed.</summary>
+    Task<IMailAccount?> TryOpenAsync(Service service, Credentials credentials, CancellationToken cancel);
+}

@@ -1,0 +1,34 @@
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Pacing;
+
+namespace EasyCaravan.Core.Ports;
+
+/// <summary>A person of a batch, as kept. Secrets are sealed.</summary>
+public sealed record MovePerson(
+    long Id, string Batch, string Name, string FromAccount, string ToAccount, string FromLogin, string ToLogin, string? FromSecretSealed, string? ToSecretSealed);
+
+/// <summary>A move that one worker alone may run until its lease ends.</summary>
+/// <param name="Fence">Rises with every claim: writes under an older one are refused.</param>
+public sealed record Claim(MovePerson Person, MoveState State, string Owner, long Fence, long Pass);
+
+/// <summary>How a pass ended.</summary>
+/// <param name="Fault">Why it could not be completed; null when it was, or was stopped.</param>
+/// <param name="Stopped">It was told to stop before its end.</param>
+public sealed record PassEnd(Fault? Fault, bool Stopped);
+
+/// <summary>Moves and who works on them. Claims are leases, so the moves of a lost worker are taken up by another.</summary>
+public interface IMoveStore
+{
+    /// <summary>Takes up the move that has been due the longest, if there is one.</summary>
+    Task<Claim?> ClaimAsync(string owner, CancellationToken cancel);
+
+    /// <summary>Renews the lease and notes progress. False when the pass should stop: a person held or withdrew the move, or the lease is lost.</summary>
+    Task<bool> RenewAsync(Claim claim, Tally tally, CancellationToken cancel);
+
+    /// <summary>Ends the pass and gives the lease back; a lost lease changes nothing.</summary>
+    /// <param name="next">The state that follows from the present one.</param>
+    Task EndAsync(Claim claim, Tally tally, PassEnd end, Func<MoveState, MoveState> next, CancellationToken cancel);
+
+    /// <summary>The ledger of a claimed move.</summary>
+    ILedger LedgerOf(Claim claim);
+}

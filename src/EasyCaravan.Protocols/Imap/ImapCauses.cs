@@ -1,0 +1,25 @@
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Protocols.Imap.Wire;
+
+namespace EasyCaravan.Protocols.Imap;
+
+/// <summary>From a server's refusal to its cause: by the response code (RFC 5530 and others), never by the words.</summary>
+internal static class ImapCauses
+{
+    /// <param name="otherwise">The cause when the server gave no code that says more: what a refusal of this command means by itself.</param>
+    public static Fault Refused(ImapResult result, string whom, string what, Cause otherwise)
+    {
+        var cause = result.CodeName switch
+        {
+            "OVERQUOTA" => Cause.NoRoom,
+            "TOOBIG" or "LIMIT" => Cause.MessageTooLarge,
+            "NOPERM" => Cause.NotPermitted,
+            "AUTHENTICATIONFAILED" or "AUTHORIZATIONFAILED" or "EXPIRED" or "PRIVACYREQUIRED" => Cause.SignInRefused,
+            "UNAVAILABLE" or "INUSE" or "SERVERBUG" or "CONTACTADMIN" => Cause.ServiceBusy,
+            "TRYCREATE" or "NONEXISTENT" or "CANNOT" => otherwise is Cause.MessageRefused ? Cause.FolderRefused : otherwise,
+            _ => otherwise,
+        };
+        var said = result.Text.Length > 0 ? $": \"{result.Text}\"" : "";
+        return new Fault(cause, whom, $"{what}{said}", result.CodeName);
+    }
+}

@@ -1,0 +1,182 @@
+using System.Text;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Imap.Wire;
+using MailKit.Net.Imap;
+
+namespace EasyCaravan.Protocols.Imap;
+
+/// <summary>LIST, STATUS, CREATE and SUBSCRIBE: which folders there are, and the names by which the server knows them.</summary>
+/// <remarks>LIST (RFC 9051 §6.3.9), STATUS in LIST (RFC 5819), special use (RFC 6154), change marks (RFC 7162).</remarks>
+internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
+{
+    private readonly Dictionary<FolderPath, string> _raw = [];
+    private readonly Dictionary<string, uint> _epochs = [];
+
+    private string StatusItems => traits.Can(ImapCapabilities.CondStore | ImapCapabilities.QuickResync) ? "MESSAGES UIDNEXT UIDVALIDITY HIGHESTMODSEQ" : "MESSAGES UIDNEXT UIDVALIDITY";
+
+    public async Task<IReadOnlyList<FolderState>> ListAsync(CancellationToken cancel)
+    {
+        var entries = new List<Entry>();
+        var cursors = new Dictionary<string, FolderCursor>();
+        var withStatus = traits.Can(ImapCapabilities.ListStatus);
+        var subscribed = new HashSet<string>();
+        string list;
+        if (traits.Can(ImapCapabilities.ListExtended) || withStatus)
+        {
+            var options = new List<string> { "SUBSCRIBED" };
+            if (traits.Can(ImapCapabilities.SpecialUse)) options.Add("SPECIAL-USE");
+            if (withStatus) options.Add($"STATUS ({StatusItems})");
+            list = $"LIST \"\" \"*\" RETURN ({string.Join(' ', options)})";
+        }
+        else
+        {
+            list = "LIST \"\" \"*\"";
+            await connection.MustAsync("LSUB \"\" \"*\"", r => ReadList(r, "LSUB", e => subscribed.Add(e.Raw)), "the list of subscriptions was refused", Cause.NotPermitted, cancel);
+        }
+        await connection.MustAsync(list, r => { ReadList(r, "LIST", entries.Add); ReadStatus(r, cursors); }, "the list of folders was refused", Cause.NotPermitted, cancel);
+
+        // One entry a name; a server that shows a folder twice means the same folder.
+        var own = entries.Where(e => IsOwn(e.Raw)).GroupBy(e => e.Raw).Select(g => g.First()).ToList();
+        if (!withStatus) await AskStatusAsync(own, cursors, cancel);
+
+        var folders = new List<FolderState>(own.Count);
+        foreach (var entry in own)
+        {
+            if (PathOf(entry.Raw, entry.Separator) is not { } path) continue;
+            _raw[path] = entry.Raw;
+            if (cursors.TryGetValue(entry.Raw, out var cursor)) _epochs[entry.Raw] = cursor.Epoch;
+            folders.Add(new FolderState(path, entry.Use, entry.Selectable, entry.Subscribed || subscribed.Contains(entry.Raw), cursor));
+        }
+        return folders;
+    }
+
+    /// <summary>The server's name for a folder: as it was listed, or as it has to be written to make it.</summary>
+    public string RawName(FolderPath path)
+    {
+        if (_raw.TryGetValue(path, out var raw)) return raw;
+        if (path.IsInbox) return "INBOX";
+        var names = path.Names.Select(ModifiedUtf7.Encode);
+        // Below the inbox means below it on every server, also where all folders live there.
+        var prefix = path.Names[0] == "INBOX" && traits.Prefix.StartsWith("INBOX", StringComparison.OrdinalIgnoreCase) ? "" : traits.Prefix;
+        return prefix + string.Join(traits.Separator ?? '/', names);
+    }
+
+    public string Quoted(FolderPath path) => ImapWords.Quote(RawName(path), connection.Wire.Whom);
+
+    public async Task<FolderCursor> CreateAsync(FolderPath path, SpecialUse use, bool subscribe, CancellationToken cancel)
+    {
+        var name = Quoted(path);
+        var special = use is not SpecialUse.None && traits.Can(ImapCapabilities.CreateSpecialUse) ? $" (USE (\\{use}))" : "";
+        var created = await connection.RunAsync($"CREATE {name}{special}", null, cancel);
+        // RFC 6154 §3: a server may refuse a use, for example because another folder has it. The folder matters more.
+        if (!created.IsOk && special.Length > 0) created = await connection.RunAsync($"CREATE {name}", null, cancel);
+        var cursors = new Dictionary<string, FolderCursor>();
+        var status = await connection.RunAsync($"STATUS {name} ({StatusItems})", r => ReadStatus(r, cursors), cancel);
+        // Whether it was there before or not, what counts is that it is there now.
+        if (!status.IsOk || cursors.Count == 0)
+            throw new FaultException(ImapCauses.Refused(created.IsOk ? status : created, connection.Wire.Whom, $"the folder '{path}' cannot be made", Cause.FolderRefused), Verdict.Keep);
+        var raw = RawName(path);
+        _raw[path] = raw;
+        _epochs[raw] = cursors.Values.First().Epoch;
+        if (subscribe) await connection.RunAsync($"SUBSCRIBE {name}", null, cancel);
+        return cursors.Values.First();
+    }
+
+    /// <summary>Opens a folder: one round trip, or none when it is open already and need not be looked at anew.</summary>
+    public async Task OpenAsync(FolderPath path, bool writable, bool anew, CancellationToken cancel)
+    {
+        var raw = RawName(path);
+        if (!anew && connection.Open is { } open && open.Name == raw && (open.Writable || !writable)) return;
+        connection.Open = null;
+        uint? epoch = null;
+        var verb = writable ? "SELECT" : "EXAMINE";
+        await connection.MustAsync($"{verb} {Quoted(path)}", r => epoch = ReadEpoch(r) ?? epoch, $"the folder '{path}' cannot be opened", Cause.NotPermitted, cancel);
+        connection.Open = (raw, writable);
+        if (epoch is { } now && _epochs.TryGetValue(raw, out var before) && now != before)
+            throw connection.Wire.Break(Cause.ServiceBusy, $"the folder '{path}' was numbered anew while it was being read");
+    }
+
+    private async Task AskStatusAsync(List<Entry> entries, Dictionary<string, FolderCursor> cursors, CancellationToken cancel)
+    {
+        // All questions leave together: the distance to the server is paid once for every 100 folders.
+        foreach (var some in entries.Where(e => e.Selectable).Chunk(100))
+        {
+            var tags = new List<string>();
+            foreach (var entry in some) tags.Add(await connection.PutAsync($"STATUS {ImapWords.Quote(entry.Raw, connection.Wire.Whom)} ({StatusItems})", cancel));
+            foreach (var tag in tags) await connection.AnswerAsync(tag, r => ReadStatus(r, cursors), cancel);
+        }
+    }
+
+    private bool IsOwn(string raw) =>
+        raw.Equals("INBOX", StringComparison.OrdinalIgnoreCase)
+        || (raw.StartsWith(traits.Prefix, StringComparison.Ordinal) && !traits.Foreign.Any(f => raw.StartsWith(f, StringComparison.Ordinal)));
+
+    private FolderPath? PathOf(string raw, char? separator)
+    {
+        if (raw.Equals("INBOX", StringComparison.OrdinalIgnoreCase)) return FolderPath.Inbox;
+        var below = raw[traits.Prefix.Length..];
+        var names = (separator is { } s ? below.Split(s, StringSplitOptions.RemoveEmptyEntries) : [below]).Select(n => ModifiedUtf7.TryDecode(n, out var name) ? name : n).ToList();
+        return names.Count == 0 || names.Any(n => n.Length == 0) ? null : FolderPath.Of(names);
+    }
+
+    private sealed record Entry(string Raw, char? Separator, SpecialUse Use, bool Selectable, bool Subscribed);
+
+    private static void ReadList(ImapResponse response, string verb, Action<Entry> add)
+    {
+        var tokens = new ImapTokens(response);
+        tokens.Take('*');
+        tokens.SkipSpaces();
+        if (!tokens.TryWord(Encoding.ASCII.GetBytes(verb))) return;
+        tokens.SkipSpaces();
+        tokens.Take('(');
+        var (use, selectable, subscribed) = (SpecialUse.None, true, false);
+        while (!tokens.TryTake(')'))
+        {
+            var flag = Encoding.ASCII.GetString(tokens.Atom());
+            if (flag.Equals("\\Noselect", StringComparison.OrdinalIgnoreCase) || flag.Equals("\\NonExistent", StringComparison.OrdinalIgnoreCase)) selectable = false;
+            else if (flag.Equals("\\Subscribed", StringComparison.OrdinalIgnoreCase)) subscribed = true;
+            else if (Enum.TryParse<SpecialUse>(flag.TrimStart('\\'), ignoreCase: true, out var known) && !char.IsDigit(flag[^1])) use = known;
+            tokens.SkipSpaces();
+        }
+        tokens.SkipSpaces();
+        var separator = tokens.String();
+        tokens.SkipSpaces();
+        var name = Encoding.Latin1.GetString(tokens.String() ?? throw new FormatException("a folder has no name"));
+        if (name.Equals("INBOX", StringComparison.OrdinalIgnoreCase)) name = "INBOX";
+        add(new Entry(name, separator is [var s] ? (char)s : null, use, selectable, subscribed));
+    }
+
+    private static void ReadStatus(ImapResponse response, Dictionary<string, FolderCursor> cursors)
+    {
+        var tokens = new ImapTokens(response);
+        tokens.Take('*');
+        tokens.SkipSpaces();
+        if (!tokens.TryWord("STATUS"u8)) return;
+        tokens.SkipSpaces();
+        var name = Encoding.Latin1.GetString(tokens.String() ?? throw new FormatException("a status has no folder"));
+        tokens.SkipSpaces();
+        tokens.Take('(');
+        uint? messages = null, next = null, epoch = null;
+        ulong? mark = null;
+        while (!tokens.TryTake(')'))
+        {
+            if (tokens.TryWord("MESSAGES"u8)) { tokens.SkipSpaces(); messages = tokens.Number32(); }
+            else if (tokens.TryWord("UIDNEXT"u8)) { tokens.SkipSpaces(); next = tokens.Number32(); }
+            else if (tokens.TryWord("UIDVALIDITY"u8)) { tokens.SkipSpaces(); epoch = tokens.Number32(); }
+            else if (tokens.TryWord("HIGHESTMODSEQ"u8)) { tokens.SkipSpaces(); mark = tokens.Number(); }
+            else { tokens.Atom(); tokens.SkipValue(); }
+            tokens.SkipSpaces();
+        }
+        // RFC 7162 §3.1.2.2: zero means that the folder keeps no marks.
+        if (messages is { } m && next is { } n && epoch is { } e) cursors[name.Equals("INBOX", StringComparison.OrdinalIgnoreCase) ? "INBOX" : name] = new FolderCursor(e, n, mark is 0 ? null : mark, m);
+    }
+
+    private static uint? ReadEpoch(ImapResponse response)
+    {
+        var text = response.Text.Span;
+        var at = text.IndexOf("[UIDVALIDITY "u8);
+        return at >= 0 && System.Buffers.Text.Utf8Parser.TryParse(text[(at + 13)..], out uint epoch, out _) ? epoch : null;
+    }
+}

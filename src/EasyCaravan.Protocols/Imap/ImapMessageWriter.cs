@@ -1,0 +1,183 @@
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Imap.Wire;
+using MailKit.Net.Imap;
+
+namespace EasyCaravan.Protocols.Imap;
+
+/// <summary>
+/// Streams messages into one folder: many to an APPEND where the server has MULTIAPPEND (RFC 3502), several APPENDs under way
+/// otherwise; literals without waiting where it has LITERAL+ or LITERAL- (RFC 7888).
+/// </summary>
+internal sealed class ImapMessageWriter : IMessageWriter
+{
+    /// <summary>Octets after which an APPEND is ended, however few messages it holds.</summary>
+    private const long LargestAppend = 8 * 1024 * 1024;
+
+    /// <summary>APPENDs whose answer is awaited while the next is written.</summary>
+    private readonly int _mostUnderWay;
+
+    private readonly ImapConnection _connection;
+    private readonly string _name;
+    private readonly FolderPath _path;
+    private readonly int _company;
+    private readonly bool _literalPlus;
+    private readonly bool _literalMinus;
+    private readonly List<Append> _underWay = [];
+    private readonly List<AddReceipt> _receipts = [];
+    private Append? _current;
+
+    /// <summary>The server refused the current APPEND before its octets were sent: they are read from the other side and dropped.</summary>
+    private bool _dropping;
+
+    public ImapMessageWriter(ImapConnection connection, ImapTraits traits, string name, FolderPath path, int company)
+    {
+        (_connection, _name, _path) = (connection, name, path);
+        var multi = traits.Can(ImapCapabilities.MultiAppend);
+        _company = multi ? company : 1;
+        _literalPlus = traits.Can(ImapCapabilities.LiteralPlus);
+        _literalMinus = traits.Can(ImapCapabilities.LiteralMinus);
+        // Without LITERAL+ the wait for each continuation sets the pace, and answers are read with it.
+        _mostUnderWay = multi ? 2 : _literalPlus ? 32 : 1;
+    }
+
+    private ImapWire Wire => _connection.Wire;
+
+    private sealed class Append(string tag)
+    {
+        public string Tag { get; } = tag;
+
+        public List<uint> Numbers { get; } = [];
+
+        public long Octets { get; set; }
+    }
+
+    public async ValueTask BeginAsync(ItemInfo item, long size, CancellationToken cancel)
+    {
+        if (_current is null)
+        {
+            while (_underWay.Count >= _mostUnderWay) await TakeAnswerAsync(cancel);
+            _current = new Append(_connection.NextTag());
+            await Wire.WriteAsync($"{_current.Tag} APPEND {_name}", cancel);
+        }
+        _current.Numbers.Add(item.Number);
+        _current.Octets += size;
+        var waitless = _literalPlus || (_literalMinus && size <= 4096);
+        await Wire.WriteAsync($" ({item.Flags.Written}) {ImapWords.Date(item.Received)} {{{size}{(waitless ? "+" : "")}}}\r\n", cancel);
+        if (!waitless) await AwaitLeaveAsync(cancel);
+    }
+
+    public ValueTask WriteAsync(ReadOnlyMemory<byte> piece, CancellationToken cancel) =>
+        _dropping ? ValueTask.CompletedTask : Wire.WriteAsync(piece, cancel);
+
+    public async ValueTask<IReadOnlyList<AddReceipt>> EndAsync(CancellationToken cancel)
+    {
+        if (_dropping)
+        {
+            // The refusal has ended the command.
+            _dropping = false;
+            _current = null;
+        }
+        else if (_current!.Numbers.Count >= _company || _current.Octets >= LargestAppend)
+        {
+            await EndAppendAsync(cancel);
+        }
+        return TakeReceipts();
+    }
+
+    public async ValueTask<IReadOnlyList<AddReceipt>> FinishAsync(CancellationToken cancel)
+    {
+        if (_current is not null) await EndAppendAsync(cancel);
+        while (_underWay.Count > 0) await TakeAnswerAsync(cancel);
+        return TakeReceipts();
+    }
+
+    private async ValueTask EndAppendAsync(CancellationToken cancel)
+    {
+        await Wire.WriteAsync("\r\n", cancel);
+        await Wire.FlushAsync(cancel);
+        _underWay.Add(_current!);
+        _current = null;
+    }
+
+    /// <summary>Waits for the server's leave to send a literal; meanwhile answers to earlier APPENDs may come.</summary>
+    private async ValueTask AwaitLeaveAsync(CancellationToken cancel)
+    {
+        await Wire.FlushAsync(cancel);
+        while (true)
+        {
+            var response = await Wire.ReadResponseAsync(cancel);
+            if (response.IsContinuation) return;
+            if (response.IsUntagged) continue;
+            if (response.IsTagged(_current!.Tag))
+            {
+                // Refused before this message's octets: all that were in the command with it share the refusal.
+                Refuse(_current, ImapResult.Parse(response.Text.Span[(_current.Tag.Length + 1)..]));
+                _dropping = true;
+                return;
+            }
+            Settle(response);
+        }
+    }
+
+    private async ValueTask TakeAnswerAsync(CancellationToken cancel)
+    {
+        await Wire.FlushAsync(cancel);
+        var before = _underWay.Count;
+        while (_underWay.Count == before)
+        {
+            var response = await Wire.ReadResponseAsync(cancel);
+            if (!response.IsUntagged) Settle(response);
+        }
+    }
+
+    /// <summary>Takes the answer to one of the APPENDs under way.</summary>
+    private void Settle(ImapResponse response)
+    {
+        var append = _underWay.Find(a => response.IsTagged(a.Tag)) ?? throw Wire.Garbage(new FormatException($"'{response}' answers nothing that was asked"));
+        _underWay.Remove(append);
+        var result = ImapResult.Parse(response.Text.Span[(append.Tag.Length + 1)..]);
+        if (!result.IsOk)
+        {
+            Refuse(append, result);
+            return;
+        }
+        var landed = ReadLanded(result, append.Numbers.Count);
+        for (var i = 0; i < append.Numbers.Count; i++)
+            _receipts.Add(new AddReceipt(append.Numbers[i], landed?[i], null, append.Numbers.Count));
+    }
+
+    private void Refuse(Append append, ImapResult result)
+    {
+        var fault = ImapCauses.Refused(result, Wire.Whom, $"the new side did not take a message into '{_path}'", Cause.MessageRefused);
+        foreach (var number in append.Numbers) _receipts.Add(new AddReceipt(number, null, fault, append.Numbers.Count));
+    }
+
+    /// <summary>APPENDUID (RFC 4315 §3): the numbers in the order in which the messages were sent. Null when the server does not say, or not for all.</summary>
+    private List<ItemKey>? ReadLanded(ImapResult result, int count)
+    {
+        if (result.CodeName != "APPENDUID") return null;
+        try
+        {
+            var tokens = new ImapTokens(System.Text.Encoding.ASCII.GetBytes(result.Code!["APPENDUID".Length..]), []);
+            tokens.SkipSpaces();
+            var epoch = tokens.Number32();
+            tokens.SkipSpaces();
+            var keys = ImapWords.ReadNumbers(tokens.Rest).Select(n => new ItemKey(epoch, n)).ToList();
+            return keys.Count == count ? keys : null;
+        }
+        catch (FormatException e)
+        {
+            throw Wire.Garbage(e);
+        }
+    }
+
+    private List<AddReceipt> TakeReceipts()
+    {
+        if (_receipts.Count == 0) return [];
+        var receipts = _receipts.ToList();
+        _receipts.Clear();
+        return receipts;
+    }
+}

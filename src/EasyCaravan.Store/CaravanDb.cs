@@ -1,0 +1,75 @@
+using EasyCaravan.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+
+namespace EasyCaravan.Store;
+
+/// <summary>The tables. Written so that another provider needs migrations of its own and nothing else.</summary>
+public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(options)
+{
+    public DbSet<PlanRow> Plans => Set<PlanRow>();
+    public DbSet<MoveRow> Moves => Set<MoveRow>();
+    public DbSet<PassRow> Passes => Set<PassRow>();
+    public DbSet<LedgerFolderRow> LedgerFolders => Set<LedgerFolderRow>();
+    public DbSet<LedgerItemRow> LedgerItems => Set<LedgerItemRow>();
+    public DbSet<FlagSetRow> FlagSets => Set<FlagSetRow>();
+    public DbSet<LeftBehindRow> LeftBehind => Set<LeftBehindRow>();
+    public DbSet<JournalRow> Journal => Set<JournalRow>();
+    public DbSet<TokenRow> Tokens => Set<TokenRow>();
+
+    protected override void OnModelCreating(ModelBuilder modelBuilder)
+    {
+        modelBuilder.Entity<PlanRow>().ToTable("plans");
+        modelBuilder.Entity<MoveRow>(move =>
+        {
+            move.ToTable("moves");
+            move.HasIndex(m => new { m.Batch, m.FromAccount }).IsUnique();
+            move.HasIndex(m => m.DueAt);
+        });
+        modelBuilder.Entity<PassRow>(pass =>
+        {
+            pass.ToTable("passes");
+            pass.HasOne<MoveRow>().WithMany().HasForeignKey(p => p.MoveId);
+        });
+        modelBuilder.Entity<LedgerFolderRow>(folder =>
+        {
+            folder.ToTable("ledger_folders");
+            folder.HasIndex(f => new { f.MoveId, f.From, f.To }).IsUnique();
+            folder.HasOne<MoveRow>().WithMany().HasForeignKey(f => f.MoveId);
+        });
+        modelBuilder.Entity<LedgerItemRow>(item =>
+        {
+            // Columns are named here because the ledger writes them in SQL of its own, many rows to a statement.
+            item.ToTable("ledger_items");
+            item.HasKey(i => new { i.FolderId, i.Number });
+            item.Property(i => i.FolderId).HasColumnName("folder_id");
+            item.Property(i => i.Number).HasColumnName("number");
+            item.Property(i => i.Landed).HasColumnName("landed");
+            item.Property(i => i.Outcome).HasColumnName("outcome");
+            item.Property(i => i.Gone).HasColumnName("gone");
+            item.Property(i => i.Flags).HasColumnName("flags");
+            item.HasOne<LedgerFolderRow>().WithMany().HasForeignKey(i => i.FolderId);
+        });
+        modelBuilder.Entity<FlagSetRow>(set =>
+        {
+            set.ToTable("flag_sets");
+            set.HasIndex(s => s.Written).IsUnique();
+        });
+        modelBuilder.Entity<LeftBehindRow>(item =>
+        {
+            item.ToTable("left_behind");
+            item.HasIndex(i => new { i.FolderId, i.Number }).IsUnique();
+            item.HasOne<LedgerFolderRow>().WithMany().HasForeignKey(i => i.FolderId);
+        });
+        modelBuilder.Entity<JournalRow>(entry =>
+        {
+            entry.ToTable("journal");
+            entry.HasIndex(e => new { e.Batch, e.Id });
+            entry.HasIndex(e => new { e.MoveId, e.Id });
+        });
+        modelBuilder.Entity<TokenRow>(token =>
+        {
+            token.ToTable("tokens");
+            token.HasIndex(t => t.Hash).IsUnique();
+        });
+    }
+}

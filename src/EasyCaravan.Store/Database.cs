@@ -1,0 +1,76 @@
+using Microsoft.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore.Design;
+
+namespace EasyCaravan.Store;
+
+/// <summary>Opens the store: reads side by side, writes one after the other.</summary>
+/// <remarks>
+/// SQLite takes one writer at a time and makes others poll; a gate in this process lets them wait in line instead. Write-ahead log with
+/// <c>synchronous=NORMAL</c>: a killed process loses nothing; after a power cut the last moments may be missing, which is the same
+/// to a pass as an append whose answer was lost.
+/// </remarks>
+public sealed class Database : IDisposable
+{
+    private readonly DbContextOptions<CaravanDb> _options;
+    private readonly SemaphoreSlim _writing = new(1);
+
+    private Database(DbContextOptions<CaravanDb> options) => _options = options;
+
+    /// <param name="file">Of the embedded store; made when missing.</param>
+    public static async Task<Database> OpenAsync(string file, CancellationToken cancel)
+    {
+        var database = new Database(new DbContextOptionsBuilder<CaravanDb>().UseSqlite($"Data Source={file};Default Timeout=30").Options);
+        await using var db = database.Read();
+        await db.Database.MigrateAsync(cancel);
+        await db.Database.ExecuteSqlRawAsync("PRAGMA journal_mode=WAL", cancel);
+        return database;
+    }
+
+    /// <summary>For queries. What it returns is not tracked.</summary>
+    public CaravanDb Read()
+    {
+        var db = new CaravanDb(_options);
+        db.ChangeTracker.QueryTrackingBehavior = QueryTrackingBehavior.NoTracking;
+        return db;
+    }
+
+    /// <summary>Runs one transaction: all of it or nothing.</summary>
+    public async Task<T> WriteAsync<T>(Func<CaravanDb, Task<T>> work, CancellationToken cancel)
+    {
+        await _writing.WaitAsync(cancel);
+        try
+        {
+            await using var db = new CaravanDb(_options);
+            await db.Database.OpenConnectionAsync(cancel);
+            if (db.Database.IsSqlite()) await db.Database.ExecuteSqlRawAsync("PRAGMA synchronous=NORMAL", cancel);
+            await using var transaction = await db.Database.BeginTransactionAsync(cancel);
+            var result = await work(db);
+            await db.SaveChangesAsync(cancel);
+            await transaction.CommitAsync(cancel);
+            return result;
+        }
+        finally
+        {
+            _writing.Release();
+        }
+    }
+
+    public Task WriteAsync(Func<CaravanDb, Task> work, CancellationToken cancel) =>
+        WriteAsync(async db =>
+        {
+            await work(db);
+            return true;
+        }, cancel);
+
+    public void Dispose()
+    {
+        _writing.Dispose();
+        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
+    }
+}
+
+/// <summary>For the migrations tool alone.</summary>
+internal sealed class DesignTimeFactory : IDesignTimeDbContextFactory<CaravanDb>
+{
+    public CaravanDb CreateDbContext(string[] args) => new(new DbContextOptionsBuilder<CaravanDb>().UseSqlite("Data Source=:memory:").Options);
+}

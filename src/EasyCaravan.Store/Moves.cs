@@ -1,0 +1,65 @@
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace EasyCaravan.Store;
+
+/// <summary>What people ask of moves: each a pure step of <see cref="MoveState"/>, kept together with its line in the journal.</summary>
+public sealed class Moves(Database database, Journal journal, TimeProvider time)
+{
+    /// <summary>Takes a step with each of the moves; those on which it changes nothing are left alone.</summary>
+    /// <param name="who">Who asked.</param>
+    /// <param name="verb">For the journal, such as <c>held</c>.</param>
+    /// <returns>The moves that changed.</returns>
+    public Task<IReadOnlyList<long>> StepAsync(
+        string batch, IReadOnlyCollection<long>? only, string who, string verb, Func<MoveState, Instant, MoveState> step, CancellationToken cancel) =>
+        database.WriteAsync<IReadOnlyList<long>>(async db =>
+        {
+            var now = Instant.FromDateTimeOffset(time.GetUtcNow());
+            var changed = new List<long>();
+            await foreach (var row in Chosen(db, batch, only).AsTracking().AsAsyncEnumerable().WithCancellation(cancel))
+            {
+                var before = MoveStates.StateOf(row);
+                var after = step(before, now);
+                if (after == before) continue;
+                MoveStates.Apply(row, after, now);
+                journal.Add(db, who, batch, new MoveRowName(row.Id, row.FromAccount), verb);
+                changed.Add(row.Id);
+            }
+            return changed;
+        }, cancel);
+
+    /// <summary>Decides on left-behind items: accepted ones are a person's word that they may stay; the others are tried again by the next pass.</summary>
+    /// <returns>How many items were decided, and the moves they belong to.</returns>
+    public Task<(int Items, IReadOnlyList<long> Moves)> DecideLeftBehindAsync(
+        string batch, IReadOnlyCollection<long>? only, IReadOnlyCollection<long>? items, bool accept, string who, CancellationToken cancel) =>
+        database.WriteAsync<(int, IReadOnlyList<long>)>(async db =>
+        {
+            var moves = await Chosen(db, batch, only).ToDictionaryAsync(m => m.Id, cancel);
+            var ids = moves.Keys.ToList();
+            var folders = await db.LedgerFolders.AsTracking().Where(f => ids.Contains(f.MoveId)).ToDictionaryAsync(f => f.Id, cancel);
+            var folderIds = folders.Keys.ToList();
+            var rows = await db.LeftBehind.AsTracking().Where(i => folderIds.Contains(i.FolderId) && i.State == LeftBehindState.Open).ToListAsync(cancel);
+            if (items is not null) rows = [.. rows.Where(r => items.Contains(r.Id))];
+            foreach (var row in rows)
+            {
+                (row.State, row.AcceptedBy) = accept ? (LeftBehindState.Accepted, who) : (LeftBehindState.Retry, null);
+                if (accept) continue;
+                await db.LedgerItems.Where(i => i.FolderId == row.FolderId && i.Number == row.Number).ExecuteDeleteAsync(cancel);
+                folders[row.FolderId].Reopened = true;
+            }
+            var touched = rows.GroupBy(r => folders[r.FolderId].MoveId).ToList();
+            await db.SaveChangesAsync(cancel);
+            foreach (var move in touched)
+            {
+                journal.Add(db, who, batch, new MoveRowName(move.Key, moves[move.Key].FromAccount), $"{(accept ? "accepted that" : "asked for another try of")} {move.Count()} message(s) left behind{(accept ? " stay behind" : "")}");
+                await Totals.UpdateAsync(db, move.Key, cancel);
+            }
+            return (rows.Count, [.. touched.Select(g => g.Key)]);
+        }, cancel);
+
+    private static IQueryable<MoveRow> Chosen(CaravanDb db, string batch, IReadOnlyCollection<long>? only) =>
+        only is null ? db.Moves.Where(m => m.Batch == batch) : db.Moves.Where(m => m.Batch == batch && only.Contains(m.Id));
+}

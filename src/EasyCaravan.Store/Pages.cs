@@ -1,0 +1,17 @@
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Store.Rows;
+
+namespace EasyCaravan.Store;
+
+/// <summary>From a row to a page of the ledger.</summary>
+public static class Pages
+{
+    public static LedgerFolder PageOf(LedgerFolderRow row)
+    {
+        var cursor = row.CursorNext is { } next ? new FolderCursor((uint)row.FromEpoch!, (uint)next, (ulong?)row.CursorMark, (uint)row.CursorCount!) : null;
+        var counts = new FolderCounts(row.Found, row.Carried, row.Paired, row.Excluded, row.LeftBehind, row.Gone, row.Missing);
+        return new LedgerFolder(
+            row.Id, FolderPath.Parse(row.From), row.To.Length == 0 ? null : FolderPath.Parse(row.To), (uint?)row.FromEpoch, (uint?)row.ToEpoch, (uint)row.ToBaseNext, cursor, row.Reopened, counts);
+    }
+}

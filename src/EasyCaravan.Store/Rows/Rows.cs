@@ -1,0 +1,163 @@
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Ports;
+
+namespace EasyCaravan.Store.Rows;
+
+/// <summary>A plan as applied. The newest is the one in force; the others are history.</summary>
+public sealed class PlanRow
+{
+    public long Id { get; set; }
+    public required string File { get; set; }
+    public required string Text { get; set; }
+    /// <summary>Files that the plan names, rosters left out, as a JSON object of texts.</summary>
+    public required string FilesJson { get; set; }
+    public long AppliedAt { get; set; }
+    public required string AppliedBy { get; set; }
+}
+
+/// <summary>One person's move. Times are Unix milliseconds: the one form that every provider compares alike.</summary>
+public sealed class MoveRow
+{
+    public long Id { get; set; }
+    public required string Batch { get; set; }
+    public required string Name { get; set; }
+    public required string FromAccount { get; set; }
+    public required string ToAccount { get; set; }
+    public required string FromLogin { get; set; }
+    public required string ToLogin { get; set; }
+    public string? FromSecret { get; set; }
+    public string? ToSecret { get; set; }
+    public string? Note { get; set; }
+
+    public Stage Stage { get; set; }
+    public ConditionKind Condition { get; set; }
+    public Wait? WaitsFor { get; set; }
+    public long? Until { get; set; }
+    public Cause? FaultCause { get; set; }
+    public string? FaultWhom { get; set; }
+    public string? FaultWhat { get; set; }
+    public string? FaultCode { get; set; }
+    public PassKind? Wanted { get; set; }
+    public int Attempts { get; set; }
+
+    /// <summary>When a worker may take it up; null: not now. Follows from the state.</summary>
+    public long? DueAt { get; set; }
+    public string? LeaseOwner { get; set; }
+    public long? LeaseUntil { get; set; }
+    public long Fence { get; set; }
+
+    public long Found { get; set; }
+    public long Carried { get; set; }
+    public long Paired { get; set; }
+    public long Excluded { get; set; }
+    public long LeftBehind { get; set; }
+    public long Octets { get; set; }
+    public long ChangedAt { get; set; }
+}
+
+/// <summary>One run of a move.</summary>
+public sealed class PassRow
+{
+    public long Id { get; set; }
+    public long MoveId { get; set; }
+    public PassKind Kind { get; set; }
+    public long StartedAt { get; set; }
+    public long? EndedAt { get; set; }
+    public bool Stopped { get; set; }
+    public string? Fault { get; set; }
+    public long Expected { get; set; }
+    public long Carried { get; set; }
+    public long Paired { get; set; }
+    public long Excluded { get; set; }
+    public long LeftBehind { get; set; }
+    public long Octets { get; set; }
+    public long FlagsChanged { get; set; }
+    public string? Folder { get; set; }
+}
+
+public sealed class LedgerFolderRow
+{
+    public long Id { get; set; }
+    public long MoveId { get; set; }
+    public required string From { get; set; }
+    /// <summary>Empty when the folder stays behind, so that the unique index holds for it too.</summary>
+    public required string To { get; set; }
+    public long? FromEpoch { get; set; }
+    public long? ToEpoch { get; set; }
+    public long ToBaseNext { get; set; }
+    public long? CursorNext { get; set; }
+    public long? CursorMark { get; set; }
+    public long? CursorCount { get; set; }
+    public bool Reopened { get; set; }
+    public long Found { get; set; }
+    public long Carried { get; set; }
+    public long Paired { get; set; }
+    public long Excluded { get; set; }
+    public long LeftBehind { get; set; }
+    public long Gone { get; set; }
+    public long Missing { get; set; }
+}
+
+/// <summary>One message. Millions of them: a few small numbers each.</summary>
+public sealed class LedgerItemRow
+{
+    public long FolderId { get; set; }
+    public long Number { get; set; }
+    public long? Landed { get; set; }
+    public Outcome Outcome { get; set; }
+    public bool Gone { get; set; }
+    public int Flags { get; set; }
+}
+
+public sealed class FlagSetRow
+{
+    public int Id { get; set; }
+    public required string Written { get; set; }
+}
+
+public enum LeftBehindState
+{
+    Open,
+    Accepted,
+    Retry,
+}
+
+public sealed class LeftBehindRow
+{
+    public long Id { get; set; }
+    public long FolderId { get; set; }
+    public long Number { get; set; }
+    public Cause Cause { get; set; }
+    public required string Whom { get; set; }
+    public required string What { get; set; }
+    public string? Code { get; set; }
+    public long Size { get; set; }
+    public required string Received { get; set; }
+    public required string Subject { get; set; }
+    public required string Sender { get; set; }
+    public LeftBehindState State { get; set; }
+    public string? AcceptedBy { get; set; }
+}
+
+/// <summary>What happened and who asked for it. Never changed, never deleted.</summary>
+public sealed class JournalRow
+{
+    public long Id { get; set; }
+    public long At { get; set; }
+    public string? Batch { get; set; }
+    public long? MoveId { get; set; }
+    public string? Person { get; set; }
+    public required string Who { get; set; }
+    public required string Text { get; set; }
+}
+
+public sealed class TokenRow
+{
+    public long Id { get; set; }
+    public required string Name { get; set; }
+    /// <summary>SHA-256 of the token, in hexadecimal: the token itself is nowhere.</summary>
+    public required string Hash { get; set; }
+    public long CreatedAt { get; set; }
+    public long? RevokedAt { get; set; }
+}

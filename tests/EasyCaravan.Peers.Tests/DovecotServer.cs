@@ -1,0 +1,219 @@
+using System.Diagnostics;
+using System.Net;
+using System.Net.Sockets;
+using System.Security.Cryptography;
+using System.Security.Cryptography.X509Certificates;
+
+namespace EasyCaravan.Peers;
+
+/// <summary>A Dovecot of our own on loopback: own configuration, own folder, stopped with its owner.</summary>
+public sealed class DovecotServer : IAsyncDisposable
+{
+    private readonly string _folder;
+    private Process? _process;
+    private int _changes;
+
+    private DovecotServer(string folder, char separator)
+    {
+        _folder = folder;
+        Separator = separator;
+        PlainPort = FreePort();
+        TlsPort = FreePort();
+    }
+
+    public char Separator { get; }
+
+    /// <summary>IMAP without TLS at first; offers STARTTLS.</summary>
+    public int PlainPort { get; }
+
+    /// <summary>IMAP over TLS.</summary>
+    public int TlsPort { get; }
+
+    /// <summary>The authority that signed the server's certificate, for a plan's <c>ca-file</c>.</summary>
+    public string AuthorityPem { get; private set; } = "";
+
+    public static bool IsInstalled => File.Exists("/usr/sbin/dovecot");
+
+    /// <param name="quota">Storage for each account, such as <c>10M</c>; null for none.</param>
+    public static async Task<DovecotServer> StartAsync(char separator, string? quota = null)
+    {
+        // Short, as the paths of sockets below it may have 107 octets only.
+        var folder = Directory.CreateTempSubdirectory("dv").FullName;
+        File.SetUnixFileMode(folder, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.GroupRead | UnixFileMode.GroupExecute | UnixFileMode.OtherRead | UnixFileMode.OtherExecute);
+        var server = new DovecotServer(folder, separator);
+        server.WriteCertificate();
+        File.WriteAllText(Path.Combine(folder, "users"), "");
+        Directory.CreateDirectory(Path.Combine(folder, "home"), (UnixFileMode)0b111_111_111);
+        File.SetUnixFileMode(Path.Combine(folder, "home"), (UnixFileMode)0b111_111_111);
+        File.WriteAllText(Path.Combine(folder, "conf"), server.Configuration(quota));
+        await server.StartAsync();
+        return server;
+    }
+
+    public async Task StartAsync()
+    {
+        var running = Path.Combine(_folder, "run", "master.pid");
+        if (File.Exists(running)) File.Delete(running);
+        _process = Process.Start(new ProcessStartInfo("/usr/sbin/dovecot", ["-F", "-c", Path.Combine(_folder, "conf")]) { RedirectStandardError = true, RedirectStandardOutput = true })!;
+        _process.ErrorDataReceived += (_, _) => { };
+        _process.BeginErrorReadLine();
+        var patience = Stopwatch.StartNew();
+        while (true)
+        {
+            try
+            {
+                using var client = new TcpClient();
+                await client.ConnectAsync(IPAddress.Loopback, PlainPort);
+                using var reader = new StreamReader(client.GetStream());
+                if ((await reader.ReadLineAsync())?.StartsWith("* OK", StringComparison.Ordinal) == true) return;
+            }
+            catch (Exception e) when (e is SocketException or IOException)
+            {
+                if (_process.HasExited || patience.Elapsed > TimeSpan.FromSeconds(20))
+                    throw new InvalidOperationException($"Dovecot did not start: {await ReadLogAsync()}", e);
+            }
+            await Task.Delay(20);
+        }
+    }
+
+    /// <summary>Stops it at once, as a crash would: connections break in mid-command.</summary>
+    public async Task KillAsync()
+    {
+        if (_process is null) return;
+        // The master's children end when it does.
+        Process.Start("kill", ["-TERM", $"{_process.Id}"]).WaitForExit();
+        await _process.WaitForExitAsync();
+        _process = null;
+    }
+
+    /// <summary>Adds an account or changes its password: Dovecot reads the file at each sign-in.</summary>
+    public void SetUser(string name, string password)
+    {
+        var file = Path.Combine(_folder, "users");
+        var others = File.ReadAllLines(file).Where(l => !l.StartsWith($"{name}:", StringComparison.Ordinal));
+        File.WriteAllLines(file, [.. others, $"{name}:{{PLAIN}}{password}"]);
+        // Dovecot looks at whole seconds: each change gets one of its own.
+        File.SetLastWriteTimeUtc(file, DateTime.UnixEpoch.AddSeconds(Interlocked.Increment(ref _changes)));
+    }
+
+    public async Task<string> ReadLogAsync()
+    {
+        var log = Path.Combine(_folder, "log");
+        return File.Exists(log) ? await File.ReadAllTextAsync(log) : "(no log)";
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await KillAsync();
+        Directory.Delete(_folder, recursive: true);
+    }
+
+    public static int FreePort()
+    {
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        return ((IPEndPoint)listener.LocalEndpoint).Port;
+    }
+
+    private string Configuration(string? quota)
+    {
+        var root = Environment.UserName == "root";
+        var self = Environment.UserName;
+        var (mailUser, mailGroup) = root ? ("nobody", "nogroup") : (self, self);
+        var identity = root ? "" : $$"""
+            default_internal_user = {{self}}
+            default_internal_group = {{self}}
+            default_login_user = {{self}}
+            service anvil {
+              chroot =
+            }
+            service stats {
+              chroot =
+            }
+            """;
+        var plugins = quota is null ? "" : $$"""
+            mail_plugins = quota
+            protocol imap {
+              mail_plugins = quota imap_quota
+            }
+            plugin {
+              quota = count:User quota
+              quota_vsizes = yes
+              quota_rule = *:storage={{quota}}
+              quota_grace = 0%
+            }
+            """;
+        return $$"""
+            base_dir = {{_folder}}/run
+            state_dir = {{_folder}}/state
+            log_path = {{_folder}}/log
+            protocols = imap
+            listen = 127.0.0.1
+            ssl = yes
+            ssl_cert = <{{_folder}}/cert.pem
+            ssl_key = <{{_folder}}/key.pem
+            disable_plaintext_auth = no
+            auth_mechanisms = plain login
+            auth_failure_delay = 0
+            first_valid_uid = 1
+            mail_fsync = never
+            mail_location = sdbox:~/mail
+            mail_max_userip_connections = 200
+            {{identity}}
+            passdb {
+              driver = passwd-file
+              args = username_format=%u {{_folder}}/users
+            }
+            userdb {
+              driver = static
+              args = uid={{mailUser}} gid={{mailGroup}} home={{_folder}}/home/%u
+            }
+            namespace inbox {
+              inbox = yes
+              separator = {{Separator}}
+              mailbox Drafts {
+                special_use = \Drafts
+              }
+              mailbox {{(Separator == '/' ? "Sent" : "\"Sent Items\"")}} {
+                special_use = \Sent
+                auto = create
+              }
+              mailbox {{(Separator == '/' ? "Trash" : "\"Deleted Items\"")}} {
+                special_use = \Trash
+              }
+            }
+            service imap-login {
+              {{(root ? "" : "chroot =")}}
+              service_count = 0
+              inet_listener imap {
+                port = {{PlainPort}}
+              }
+              inet_listener imaps {
+                port = {{TlsPort}}
+              }
+            }
+            service imap {
+              process_limit = 300
+            }
+            {{plugins}}
+            """;
+    }
+
+    private void WriteCertificate()
+    {
+        using var authorityKey = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        var authorityRequest = new CertificateRequest("CN=Test authority", authorityKey, HashAlgorithmName.SHA256);
+        authorityRequest.CertificateExtensions.Add(new X509BasicConstraintsExtension(true, false, 0, true));
+        using var authority = authorityRequest.CreateSelfSigned(DateTimeOffset.UtcNow.AddDays(-1), DateTimeOffset.UtcNow.AddDays(30));
+        using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        var request = new CertificateRequest("CN=127.0.0.1", key, HashAlgorithmName.SHA256);
+        var names = new SubjectAlternativeNameBuilder();
+        names.AddIpAddress(IPAddress.Loopback);
+        names.AddDnsName("localhost");
+        request.CertificateExtensions.Add(names.Build());
+        using var certificate = request.Create(authority, DateTimeOffset.UtcNow.AddDays(-1), DateTimeOffset.UtcNow.AddDays(29), RandomNumberGenerator.GetBytes(8));
+        File.WriteAllText(Path.Combine(_folder, "cert.pem"), certificate.ExportCertificatePem());
+        File.WriteAllText(Path.Combine(_folder, "key.pem"), key.ExportPkcs8PrivateKeyPem());
+        AuthorityPem = authority.ExportCertificatePem();
+    }
+}
