@@ -146,7 +146,7 @@ internal sealed class FirstPass(int messages, int octets, int folders, int round
     /// <summary>One move alone needs no sharing of connections.</summary>
     private sealed class Unlimited : IMailAccounts
     {
-        public async Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel) => await ImapMailAccount.OpenAsync(service, credentials, null, cancel);
+        public async Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel) => await ImapMailAccount.OpenAsync(service, credentials, null, null, cancel);
 
         public async Task<IMailAccount?> TryOpenAsync(Service service, Credentials credentials, CancellationToken cancel) => await OpenAsync(service, credentials, cancel);
     }

@@ -16,6 +16,9 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     /// <summary>Entries gathered before the ledger writes them.</summary>
     private const int LedgerBatch = 500;
 
+    /// <summary>Milliseconds after which they are written, however few.</summary>
+    private const long LedgerPatience = 1_000;
+
     public async Task CarryAsync(FolderWork work, CancellationToken cancel)
     {
         await CarryFolderAsync(work, cancel);
@@ -153,6 +156,7 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         LedgerFolder page, Dictionary<uint, ItemInfo> items, NumberSet numbers, int company, List<AddReceipt> refused, Dictionary<uint, ItemInfo> unconfirmed, CancellationToken cancel)
     {
         var landed = new List<LedgerEntry>();
+        var written = Environment.TickCount64;
         async ValueTask TakeAsync(IReadOnlyList<AddReceipt> receipts)
         {
             foreach (var receipt in receipts)
@@ -161,14 +165,16 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
                 else if (receipt.Landed is { } key) landed.Add(new LedgerEntry(receipt.Number, key.Number, Outcome.Carried, items[receipt.Number].Flags));
                 else unconfirmed[receipt.Number] = items[receipt.Number];
             }
-            if (landed.Count >= LedgerBatch) await FlushAsync();
+            if (landed.Count >= LedgerBatch || Environment.TickCount64 - written >= LedgerPatience) await FlushAsync();
         }
         async ValueTask FlushAsync()
         {
             if (landed.Count == 0) return;
-            await ledger.RecordAsync(page.Id, landed, cancel);
+            // Not to be cancelled: what the to side has taken is a fact, and noting it takes a moment.
+            await ledger.RecordAsync(page.Id, landed, CancellationToken.None);
             tally.Carry(landed.Count, landed.Sum(e => items[e.Number].Size));
             landed.Clear();
+            written = Environment.TickCount64;
         }
 
         var reader = await from.ReadMessagesAsync(page.From, numbers, cancel);

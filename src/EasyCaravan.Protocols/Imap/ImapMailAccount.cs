@@ -21,9 +21,11 @@ public sealed class ImapMailAccount : IMailAccount
     private readonly ImapTraits _traits;
     private readonly Dictionary<string, FlagSet> _flagSets = [];
 
-    private ImapMailAccount(ImapConnection connection, ImapTraits traits)
+    private readonly IDisposable? _slot;
+
+    private ImapMailAccount(ImapConnection connection, ImapTraits traits, IDisposable? slot)
     {
-        (_connection, _traits) = (connection, traits);
+        (_connection, _traits, _slot) = (connection, traits, slot);
         _folders = new ImapFolders(connection, traits);
         Traits = new AccountTraits(traits.Separator, traits.LargestMessage);
     }
@@ -33,15 +35,30 @@ public sealed class ImapMailAccount : IMailAccount
     /// <summary>What the server can do, in its own words, for <c>service try</c>.</summary>
     public string Capabilities => _traits.Capabilities.ToString();
 
+    /// <param name="step">Told of each step on the way in.</param>
+    /// <param name="slot">Given back when the session ends, or does not come about.</param>
     /// <exception cref="FaultException">The fault tells at which step, and why.</exception>
-    public static async Task<ImapMailAccount> OpenAsync(Service service, Credentials who, Action<ConnectStep>? step, CancellationToken cancel)
+    public static async Task<ImapMailAccount> OpenAsync(Service service, Credentials who, Action<ConnectStep>? step, IDisposable? slot, CancellationToken cancel)
+    {
+        try
+        {
+            return await OpenInSlotAsync(service, who, step, slot, cancel);
+        }
+        catch
+        {
+            slot?.Dispose();
+            throw;
+        }
+    }
+
+    private static async Task<ImapMailAccount> OpenInSlotAsync(Service service, Credentials who, Action<ConnectStep>? step, IDisposable? slot, CancellationToken cancel)
     {
         var stream = await ImapConnector.ConnectAsync(service, step, cancel);
         try
         {
             var traits = await ImapSignIn.SignInAsync(stream, service, who, cancel);
             step?.Invoke(new ConnectStep("sign in", $"as {who.Login}"));
-            return new ImapMailAccount(new ImapConnection(new ImapWire(stream, who.Account, s_patience)), traits);
+            return new ImapMailAccount(new ImapConnection(new ImapWire(stream, who.Account, s_patience)), traits, slot);
         }
         catch
         {
@@ -140,6 +157,7 @@ public sealed class ImapMailAccount : IMailAccount
             }
         }
         await wire.DisposeAsync();
+        _slot?.Dispose();
     }
 
     private async Task FetchAsync(FolderPath path, NumberSet numbers, string items, string modifier, Action<FetchRow> take, CancellationToken cancel)

@@ -15,6 +15,9 @@ internal sealed class ImapMessageWriter : IMessageWriter
     /// <summary>Octets after which an APPEND is ended, however few messages it holds.</summary>
     private const long LargestAppend = 8 * 1024 * 1024;
 
+    /// <summary>Time after which an APPEND is ended: where mail trickles, what arrived is confirmed all the same.</summary>
+    private const long LongestAppend = 1_000;
+
     /// <summary>APPENDs whose answer is awaited while the next is written.</summary>
     private readonly int _mostUnderWay;
 
@@ -51,6 +54,8 @@ internal sealed class ImapMessageWriter : IMessageWriter
         public List<uint> Numbers { get; } = [];
 
         public long Octets { get; set; }
+
+        public long Since { get; } = Environment.TickCount64;
     }
 
     public async ValueTask BeginAsync(ItemInfo item, long size, CancellationToken cancel)
@@ -79,7 +84,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
             _dropping = false;
             _current = null;
         }
-        else if (_current!.Numbers.Count >= _company || _current.Octets >= LargestAppend)
+        else if (_current!.Numbers.Count >= _company || _current.Octets >= LargestAppend || Environment.TickCount64 - _current.Since >= LongestAppend)
         {
             await EndAppendAsync(cancel);
         }

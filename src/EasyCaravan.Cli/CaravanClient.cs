@@ -1,0 +1,105 @@
+using System.Net;
+using System.Net.Http.Headers;
+using System.Net.Http.Json;
+using System.Net.ServerSentEvents;
+using System.Runtime.CompilerServices;
+using System.Text.Json;
+using EasyCaravan.Contract;
+
+namespace EasyCaravan.Cli;
+
+/// <summary>The service's API. Every failure is a <see cref="CommandException"/> that says what to do next.</summary>
+internal sealed class CaravanClient : IDisposable
+{
+    private readonly HttpClient _http;
+    private readonly Uri _service;
+
+    public CaravanClient(Uri service, string token, HttpMessageHandler? handler = null)
+    {
+        _service = service;
+        _http = handler is null ? new HttpClient() : new HttpClient(handler);
+        _http.BaseAddress = service;
+        _http.Timeout = TimeSpan.FromSeconds(100);
+        _http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);
+    }
+
+    public Task<T> GetAsync<T>(string path, CancellationToken cancel) => SendAsync<T>(HttpMethod.Get, path, null, cancel);
+
+    public Task<T> PostAsync<T>(string path, object body, CancellationToken cancel) => SendAsync<T>(HttpMethod.Post, path, body, cancel);
+
+    /// <summary>All pages of a list.</summary>
+    public async Task<List<T>> GetAllAsync<T>(string path, CancellationToken cancel)
+    {
+        var items = new List<T>();
+        string? cursor = null;
+        do
+        {
+            var separator = path.Contains('?', StringComparison.Ordinal) ? '&' : '?';
+            var page = await GetAsync<Page<T>>(cursor is null ? path : $"{path}{separator}cursor={Uri.EscapeDataString(cursor)}", cancel);
+            items.AddRange(page.Items);
+            cursor = page.Next;
+        }
+        while (cursor is not null);
+        return items;
+    }
+
+    /// <summary>Something changed, or all is quiet: one item for each event of the service's live stream, until it ends.</summary>
+    public async IAsyncEnumerable<string> ListenAsync([EnumeratorCancellation] CancellationToken cancel)
+    {
+        using var response = await SendAsync(() => _http.GetAsync(new Uri("api/v1/live", UriKind.Relative), HttpCompletionOption.ResponseHeadersRead, cancel));
+        await using var stream = await response.Content.ReadAsStreamAsync(cancel);
+        await foreach (var item in SseParser.Create(stream).EnumerateAsync(cancel)) yield return item.EventType;
+    }
+
+    public void Dispose() => _http.Dispose();
+
+    private async Task<T> SendAsync<T>(HttpMethod method, string path, object? body, CancellationToken cancel)
+    {
+        using var response = await SendAsync(() =>
+        {
+            var request = new HttpRequestMessage(method, $"api/v1/{path}");
+            if (body is not null) request.Content = JsonContent.Create(body, body.GetType(), options: ContractJson.Options);
+            return _http.SendAsync(request, cancel);
+        });
+        if (response.IsSuccessStatusCode) return (await response.Content.ReadFromJsonAsync<T>(ContractJson.Options, cancel))!;
+        throw await ExplainAsync(response, cancel);
+    }
+
+    private async Task<HttpResponseMessage> SendAsync(Func<Task<HttpResponseMessage>> send)
+    {
+        HttpResponseMessage response;
+        try
+        {
+            response = await send();
+        }
+        catch (HttpRequestException e)
+        {
+            throw new CommandException(ExitCode.NoService, $"The service at {_service} cannot be reached: {e.Message}\nStart it with 'caravan serve --data DIR', or name another with --service or CARAVAN_URL.");
+        }
+        catch (TaskCanceledException e) when (e.InnerException is TimeoutException)
+        {
+            throw new CommandException(ExitCode.NoService, $"The service at {_service} did not answer in time.\nLook whether it is running, and try again.");
+        }
+        if (response.StatusCode is not (HttpStatusCode.Unauthorized or HttpStatusCode.Forbidden)) return response;
+        response.Dispose();
+        throw new CommandException(ExitCode.NoService, $"The service at {_service} does not accept the token.\nGive the one from admin.token in its data folder with --token or CARAVAN_TOKEN.");
+    }
+
+    private static async Task<CommandException> ExplainAsync(HttpResponseMessage response, CancellationToken cancel)
+    {
+        var text = await response.Content.ReadAsStringAsync(cancel);
+        try
+        {
+            using var problem = JsonDocument.Parse(text);
+            var root = problem.RootElement;
+            string? Word(string name) => root.TryGetProperty(name, out var value) ? value.GetString() : null;
+            if (root.TryGetProperty("problems", out var list))
+                return new CommandException(ExitCode.WrongUsage, PlanProblems.Write(list.Deserialize<List<PlanProblem>>(ContractJson.Options)!));
+            return new CommandException(ExitCode.Failed, $"{Word("detail") ?? Word("title")}{(Word("next") is { } next ? $"\n{next}." : "")}");
+        }
+        catch (JsonException)
+        {
+            return new CommandException(ExitCode.Failed, $"The service answered {(int)response.StatusCode} {response.ReasonPhrase}.\nIts log has the details.");
+        }
+    }
+}

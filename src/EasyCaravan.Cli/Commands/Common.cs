@@ -1,0 +1,80 @@
+using System.CommandLine;
+using EasyCaravan.Cli.Output;
+using Spectre.Console;
+
+namespace EasyCaravan.Cli.Commands;
+
+/// <summary>The options that every command has, and how each command is run.</summary>
+internal sealed class Common
+{
+    private const string DefaultService = "http://127.0.0.1:8470";
+
+    public Option<string?> Service { get; } = new("--service") { Description = "The service's address; else CARAVAN_URL, the saved profile, or " + DefaultService, Recursive = true };
+
+    public Option<string?> Token { get; } = new("--token") { Description = "The access token; else CARAVAN_TOKEN or the saved profile", Recursive = true };
+
+    public Option<OutputForm> Output { get; } = new("--output", "-o") { Description = "table, json or csv", Recursive = true, HelpName = "table|json|csv", DefaultValueFactory = _ => OutputForm.Table };
+
+    /// <summary>An example for each command, shown below its help.</summary>
+    public Dictionary<Command, string> Examples { get; } = [];
+
+    /// <summary>For tests: another way to the service than a socket.</summary>
+    public HttpMessageHandler? Handler { get; init; }
+
+    public TextWriter Out { get; init; } = System.Console.Out;
+
+    public TextWriter Error { get; init; } = System.Console.Error;
+
+    /// <summary>Makes a command whose failures end it with words and a code.</summary>
+    public Command Make(string name, string description, string example, IEnumerable<Symbol> symbols, Func<ParseResult, CaravanClient, Writer, CancellationToken, Task<int>> run)
+    {
+        var command = new Command(name, description);
+        Examples[command] = example;
+        foreach (var symbol in symbols)
+        {
+            if (symbol is Argument argument) command.Add(argument);
+            else command.Add((Option)symbol);
+        }
+        command.SetAction((parsed, cancel) => RunAsync(parsed, run, cancel));
+        return command;
+    }
+
+    public Writer WriterFor(ParseResult parsed)
+    {
+        var console = AnsiConsole.Create(new AnsiConsoleSettings { Out = new AnsiConsoleOutput(Out) });
+        // Into a file or a pipe, tables are as wide as they need to be.
+        if (System.Console.IsOutputRedirected || Out != System.Console.Out) console.Profile.Width = 220;
+        return new Writer(parsed.GetValue(Output), console, Out);
+    }
+
+    private async Task<int> RunAsync(ParseResult parsed, Func<ParseResult, CaravanClient, Writer, CancellationToken, Task<int>> run, CancellationToken cancel)
+    {
+        try
+        {
+            using var client = Connect(parsed);
+            return await run(parsed, client, WriterFor(parsed), cancel);
+        }
+        catch (CommandException e)
+        {
+            await Error.WriteLineAsync(e.Message);
+            return e.Code;
+        }
+        catch (OperationCanceledException)
+        {
+            return ExitCode.Failed;
+        }
+    }
+
+    private CaravanClient Connect(ParseResult parsed)
+    {
+        var profile = Profile.Load();
+        var address = First(parsed.GetValue(Service), Environment.GetEnvironmentVariable("CARAVAN_URL"), profile.Service, DefaultService)!;
+        if (!Uri.TryCreate(address.TrimEnd('/') + "/", UriKind.Absolute, out var service) || service.Scheme is not ("http" or "https"))
+            throw new CommandException(ExitCode.WrongUsage, $"'{address}' is not the address of a service.\nGive one such as {DefaultService}.");
+        var token = First(parsed.GetValue(Token), Environment.GetEnvironmentVariable("CARAVAN_TOKEN"), profile.Token)
+            ?? throw new CommandException(ExitCode.NoService, "No token is known.\nGive the one from admin.token in the service's data folder with --token, CARAVAN_TOKEN or 'caravan profile save'.");
+        return new CaravanClient(service, token, Handler);
+    }
+
+    private static string? First(params string?[] values) => values.FirstOrDefault(v => !string.IsNullOrWhiteSpace(v));
+}

@@ -1,0 +1,69 @@
+using System.CommandLine;
+using EasyCaravan.Cli.Output;
+using EasyCaravan.Contract;
+
+namespace EasyCaravan.Cli.Commands;
+
+/// <summary><c>caravan waybill</c></summary>
+internal static class WaybillCommand
+{
+    public static Command Make(Common common)
+    {
+        var batch = MoveCommands.BatchArgument();
+        var move = new Option<string?>("--move") { Description = "Only this person, folder by folder" };
+        return common.Make("waybill", "The proof: what was found on the old side and what became of it", "caravan waybill deckhands --output json", [batch, move],
+            (p, c, w, cancel) => RunAsync(p.GetValue(batch)!, p.GetValue(move), c, w, cancel));
+    }
+
+    private sealed record Line(MoveWaybill Move, string Label, string To, Counts Counts, long Gone, long Missing, bool Closes, bool IsFolder);
+
+    private static async Task<int> RunAsync(string batch, string? move, CaravanClient client, Writer writer, CancellationToken cancel)
+    {
+        var waybill = await client.GetAsync<BatchWaybill>($"batches/{Uri.EscapeDataString(batch)}/waybill{(move is null ? "" : $"?move={Uri.EscapeDataString(move)}")}", cancel);
+        var byFolder = move is not null || writer.Form is OutputForm.Csv;
+        var lines = new List<Line>();
+        foreach (var person in waybill.Moves)
+        {
+            if (writer.Form is OutputForm.Table) lines.Add(new Line(person, person.Name, person.ToAccount, person.Total, person.Gone, person.Missing, person.Closes, false));
+            if (byFolder) lines.AddRange(person.Folders.Select(f => new Line(person, f.From, f.To ?? "(stays behind)", f.Counts, f.Gone, f.Missing, f.Closes, true)));
+        }
+        if (writer.Form is OutputForm.Table && waybill.Moves.Count > 1)
+            lines.Add(new Line(waybill.Moves[0], "Together", "", waybill.Total, waybill.Moves.Sum(m => m.Gone), waybill.Moves.Sum(m => m.Missing), waybill.Closes, false));
+        writer.Rows(lines, "Nobody.", Columns(writer), waybill);
+        if (writer.Form is OutputForm.Table) Conclude(waybill, writer);
+        return waybill.Moves.Any(m => m.LeftBehind.Any(i => i.State != "accepted") || !m.Closes) ? ExitCode.NeedsYou : ExitCode.Well;
+    }
+
+    private static void Conclude(BatchWaybill waybill, Writer writer)
+    {
+        foreach (var item in waybill.Moves.SelectMany(m => m.LeftBehind))
+            writer.Say($"[red]left behind[/] {Words.Safe(item.Account)} {Words.Safe(item.Folder)}: \"{Words.Safe(item.Subject)}\" of {item.Received:yyyy-MM-dd}, {Words.Size(item.Size)}: {Words.Safe(item.Problem.What)} [grey]({item.State})[/]");
+        var open = waybill.Moves.Where(m => !m.Closes).ToList();
+        writer.Say(open.Count == 0
+            ? "[green]The sums close:[/] found = carried + paired + excluded + left behind, in every folder."
+            : $"[yellow]Not yet complete:[/] {Words.Safe(string.Join(", ", open.Take(5).Select(m => m.Name)))}{(open.Count > 5 ? $" and {open.Count - 5} more" : "")}");
+        writer.Say($"[grey]{Words.Safe(waybill.From)} → {Words.Safe(waybill.To)}, drawn {Words.Time(waybill.DrawnAt)}[/]");
+    }
+
+    private static List<Column<Line>> Columns(Writer writer)
+    {
+        var columns = new List<Column<Line>>();
+        if (writer.Form is OutputForm.Csv)
+        {
+            columns.Add(new("", "account", l => Words.Safe(l.Move.Account)));
+            columns.Add(new("", "to_account", l => Words.Safe(l.Move.ToAccount)));
+        }
+        columns.Add(new("Who, folder", "from", l => l.IsFolder && writer.Form is OutputForm.Table ? $"  {Words.Safe(l.Label)}" : $"{(writer.Form is OutputForm.Table ? "[bold]" : "")}{Words.Safe(l.Label)}{(writer.Form is OutputForm.Table ? "[/]" : "")}"));
+        columns.Add(new("Landed in", "to", l => Words.Safe(l.To)));
+        foreach (var (title, name, count) in new (string, string, Func<Line, long>)[]
+        {
+            ("Found", "found", l => l.Counts.Found), ("Carried", "carried", l => l.Counts.Carried), ("Paired", "paired", l => l.Counts.Paired), ("Excluded", "excluded", l => l.Counts.Excluded),
+            ("Left", "left_behind", l => l.Counts.LeftBehind), ("Gone", "gone", l => l.Gone), ("Missing", "missing", l => l.Missing),
+        })
+        {
+            columns.Add(new(title, name, l => writer.Form is OutputForm.Csv ? $"{count(l)}" : Words.Number(count(l)), Right: true));
+        }
+        columns.Add(new("Sums", "closes", l => writer.Form is OutputForm.Csv ? (l.Closes ? "true" : "false") : l.Closes ? "[green]close[/]" : "[yellow]open[/]"));
+        return columns;
+    }
+}

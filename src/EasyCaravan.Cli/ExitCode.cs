@@ -1,0 +1,17 @@
+namespace EasyCaravan.Cli;
+
+/// <summary>What a script learns from how a command ended.</summary>
+internal static class ExitCode
+{
+    public const int Well = 0;
+    public const int Failed = 1;
+    public const int WrongUsage = 2;
+    public const int NeedsYou = 3;
+    public const int NoService = 4;
+}
+
+/// <summary>Ends a command with words for the person and a code for the script.</summary>
+internal sealed class CommandException(int code, string message) : Exception(message)
+{
+    public int Code { get; } = code;
+}

@@ -1,0 +1,70 @@
+using System.Globalization;
+using System.Text.Json;
+using CsvHelper;
+using EasyCaravan.Contract;
+using Spectre.Console;
+
+namespace EasyCaravan.Cli.Output;
+
+internal enum OutputForm
+{
+    Table,
+    Json,
+    Csv,
+}
+
+/// <param name="Right">Numbers stand to the right.</param>
+internal sealed record Column<T>(string Title, string CsvName, Func<T, string> Text, bool Right = false);
+
+/// <summary>Writes what a reading command found: a table for people, the API's own JSON or CSV for programs.</summary>
+internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter output)
+{
+    private static readonly JsonSerializerOptions s_indented = new(ContractJson.Options) { WriteIndented = true };
+
+    public OutputForm Form => form;
+
+    public IAnsiConsole Console => console;
+
+    /// <summary>Messages for people: beside the table, or on the error stream where programs read the output.</summary>
+    public void Say(string markup)
+    {
+        if (form is OutputForm.Table) console.MarkupLine(markup);
+        else System.Console.Error.WriteLine(Markup.Remove(markup));
+    }
+
+    public void Json(object value) => output.WriteLine(JsonSerializer.Serialize(value, value.GetType(), s_indented));
+
+    /// <param name="whole">What JSON shows; by default the rows.</param>
+    public void Rows<T>(IReadOnlyList<T> rows, string whenEmpty, IReadOnlyList<Column<T>> columns, object? whole = null)
+    {
+        switch (form)
+        {
+            case OutputForm.Json:
+                Json(whole ?? rows);
+                break;
+            case OutputForm.Csv:
+                using (var csv = new CsvWriter(output, CultureInfo.InvariantCulture, leaveOpen: true))
+                {
+                    foreach (var column in columns) csv.WriteField(column.CsvName);
+                    csv.NextRecord();
+                    foreach (var row in rows)
+                    {
+                        foreach (var column in columns) csv.WriteField(Markup.Remove(column.Text(row)));
+                        csv.NextRecord();
+                    }
+                }
+                break;
+            default:
+                if (rows.Count == 0)
+                {
+                    console.MarkupLine($"[grey]{whenEmpty.EscapeMarkup()}[/]");
+                    break;
+                }
+                var table = new Table { Border = TableBorder.Simple };
+                foreach (var column in columns) table.AddColumn(new TableColumn($"[bold]{column.Title}[/]") { Alignment = column.Right ? Justify.Right : Justify.Left, NoWrap = column.Right });
+                foreach (var row in rows) table.AddRow([.. columns.Select(c => c.Text(row))]);
+                console.Write(table);
+                break;
+        }
+    }
+}

@@ -1,0 +1,17 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+
+namespace EasyCaravan.Contract;
+
+/// <summary>How the API writes JSON: camelCase names, kebab-case words, numbers as numbers.</summary>
+public static class ContractJson
+{
+    public static JsonSerializerOptions Options { get; } = Configure(new JsonSerializerOptions(JsonSerializerDefaults.Web));
+
+    public static JsonSerializerOptions Configure(JsonSerializerOptions options)
+    {
+        options.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower, allowIntegerValues: false));
+        options.NumberHandling = JsonNumberHandling.Strict;
+        return options;
+    }
+}

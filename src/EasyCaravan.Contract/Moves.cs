@@ -1,0 +1,59 @@
+namespace EasyCaravan.Contract;
+
+/// <summary>What happened, to whom, and what to do next.</summary>
+/// <param name="Cause">A stable word for programs.</param>
+/// <param name="Code">The mail server's own response code, where it gave one.</param>
+public sealed record Problem(string Cause, string Whom, string What, string Remedy, string? Code);
+
+/// <summary>Messages by what became of them. Found = carried + paired + excluded + left behind, once every folder was settled.</summary>
+public sealed record Counts(long Found, long Carried, long Paired, long Excluded, long LeftBehind);
+
+/// <summary>A pass that runs now.</summary>
+/// <param name="Expected">Messages that it has to settle, as far as known.</param>
+/// <param name="PerSecond">Messages settled a second, over the whole pass so far.</param>
+/// <param name="SecondsLeft">Null while nobody can know.</param>
+public sealed record PassProgress(string Kind, DateTimeOffset StartedAt, long Expected, long Settled, long Octets, string? Folder, double PerSecond, double? SecondsLeft);
+
+/// <param name="Account">The from account, by which the move is known within its batch.</param>
+/// <param name="ConditionText">The condition in words, with what for and until when.</param>
+/// <param name="Until">When a waiting move goes on, or an idle one catches up next.</param>
+/// <param name="OpenLeftBehind">Items left behind about which nobody has decided.</param>
+/// <param name="Octets">Carried so far, in all passes that have ended.</param>
+public sealed record MoveView(
+    string Batch, string Account, string ToAccount, string Name, string? Note, MoveStage Stage, MoveCondition Condition, string ConditionText,
+    DateTimeOffset? Until, Problem? Problem, Counts Counts, long OpenLeftBehind, long Octets, PassProgress? Pass, DateTimeOffset ChangedAt);
+
+/// <param name="To">Null when a rule leaves the folder behind.</param>
+/// <param name="Gone">Settled earlier, since deleted on the old side by its owner.</param>
+/// <param name="Missing">Landed earlier, no longer on the new side.</param>
+/// <param name="Closes">The folder was settled to its end, and its sums close.</param>
+public sealed record FolderView(string From, string? To, Counts Counts, long Gone, long Missing, bool Closes);
+
+/// <param name="Ended">Null while it runs.</param>
+/// <param name="Stopped">It was told to stop, or its worker was lost; the next pass goes on from there.</param>
+/// <param name="Fault">Why it could not be completed.</param>
+public sealed record PassView(
+    long Id, string Kind, DateTimeOffset Started, DateTimeOffset? Ended, bool Stopped, string? Fault,
+    long Carried, long Paired, long Excluded, long LeftBehind, long FlagsChanged, long Octets);
+
+/// <summary>A move with all that is known of it.</summary>
+public sealed record MoveDetail(MoveView Move, IReadOnlyList<FolderView> Folders, IReadOnlyList<PassView> Passes, IReadOnlyList<LeftBehindView> LeftBehind);
+
+/// <param name="State">open, accepted or retry.</param>
+/// <param name="Size">In octets.</param>
+public sealed record LeftBehindView(
+    long Id, string Batch, string Account, string Folder, string Subject, string Sender, DateTimeOffset Received, long Size, Problem Problem, string State, string? AcceptedBy);
+
+/// <param name="Moves">From accounts, to accounts or names; null: everybody in the batch.</param>
+public sealed record MoveActionRequest(MoveAction Action, IReadOnlyList<string>? Moves);
+
+/// <param name="Changed">From accounts on which the action changed something.</param>
+/// <param name="Unchanged">How many were as asked already, or cannot be changed so now.</param>
+public sealed record MoveActionResult(IReadOnlyList<string> Changed, int Unchanged);
+
+/// <param name="Accept">True: they may stay behind. False: try them again.</param>
+/// <param name="Moves">From accounts, to accounts or names; null: everybody in the batch.</param>
+/// <param name="Items">Ids of items; null: all that are open.</param>
+public sealed record LeftBehindDecision(bool Accept, IReadOnlyList<string>? Moves, IReadOnlyList<long>? Items);
+
+public sealed record LeftBehindDecided(int Items, int Moves);

@@ -1,0 +1,121 @@
+using System.Globalization;
+using EasyCaravan.Contract;
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Proving;
+using EasyCaravan.Service.Live;
+using EasyCaravan.Service.Workers;
+using EasyCaravan.Store;
+using EasyCaravan.Store.Rows;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+
+namespace EasyCaravan.Service.Api;
+
+/// <summary>Batches and their moves: how they stand, and what people ask of them.</summary>
+internal static class BatchApi
+{
+    private const int LargestPage = 1000;
+
+    public static void Map(RouteGroupBuilder api)
+    {
+        api.MapGet("/batches", ListAsync).WithSummary("Every batch with its sums");
+        api.MapGet("/batches/{batch}", GetAsync).WithSummary("One batch");
+        api.MapGet("/batches/{batch}/moves", MovesAsync).WithSummary("The moves of a batch, page by page");
+        api.MapGet("/batches/{batch}/moves/{account}", MoveAsync).WithSummary("One move: folders, passes, left behind");
+        api.MapPost("/batches/{batch}/actions", ActAsync).WithSummary("Starts, catches up, holds, resumes, retries or withdraws moves; asking again changes nothing");
+    }
+
+    private static async Task<Results<Ok<List<BatchView>>, ProblemHttpResult>> ListAsync(CurrentPlan current, Database database, CancellationToken cancel)
+    {
+        var (plan, _) = await current.GetAsync(cancel);
+        if (plan is null) return TypedResults.Ok(new List<BatchView>());
+        await using var db = database.Read();
+        return TypedResults.Ok(await BatchViews.LoadAsync(db, plan, null, cancel));
+    }
+
+    private static async Task<Results<Ok<BatchView>, ProblemHttpResult>> GetAsync(string batch, CurrentPlan current, Database database, CancellationToken cancel)
+    {
+        var (plan, _) = await current.GetAsync(cancel);
+        if (plan is null) return PlanApi.NoPlan();
+        await using var db = database.Read();
+        var views = await BatchViews.LoadAsync(db, plan, batch, cancel);
+        return views.Count == 1 ? TypedResults.Ok(views[0]) : NoBatch(batch);
+    }
+
+    private static async Task<Results<Ok<Page<MoveView>>, ProblemHttpResult>> MovesAsync(
+        string batch, Database database, TimeProvider time, CancellationToken cancel,
+        string? cursor = null, int limit = 200, bool needsYou = false, bool running = false, string? search = null)
+    {
+        await using var db = database.Read();
+        if (!await db.Moves.AnyAsync(m => m.Batch == batch, cancel)) return NoBatch(batch);
+        var query = db.Moves.Where(m => m.Batch == batch);
+        if (needsYou) query = query.Where(m => m.Condition == ConditionKind.NeedsYou || m.LeftBehind > 0);
+        if (running) query = query.Where(m => m.Condition == ConditionKind.Running);
+        if (!string.IsNullOrWhiteSpace(search))
+        {
+            // Lower case on both sides: providers differ in what LIKE makes of case.
+#pragma warning disable CA1304, CA1311, CA1862
+            var words = search.ToLowerInvariant();
+            query = query.Where(m => m.Name.ToLower().Contains(words) || m.FromAccount.ToLower().Contains(words) || m.ToAccount.ToLower().Contains(words));
+#pragma warning restore CA1304, CA1311, CA1862
+        }
+        if (cursor is not null)
+        {
+            if (!long.TryParse(cursor, CultureInfo.InvariantCulture, out var after)) return Problems.Invalid("The cursor is not one that this list gave.", "Leave it out for the first page");
+            query = query.Where(m => m.Id > after);
+        }
+        var size = Math.Clamp(limit, 1, LargestPage);
+        var ids = await query.OrderBy(m => m.Id).Take(size + 1).Select(m => m.Id).ToListAsync(cancel);
+        var page = ids.Take(size).ToList();
+        var moves = await MoveViews.LoadAsync(db, db.Moves.Where(m => page.Contains(m.Id)).OrderBy(m => m.Id), time.GetUtcNow(), cancel);
+        return TypedResults.Ok(new Page<MoveView>(moves, ids.Count > size ? page[^1].ToString(CultureInfo.InvariantCulture) : null));
+    }
+
+    private static async Task<Results<Ok<MoveDetail>, ProblemHttpResult>> MoveAsync(string batch, string account, Database database, TimeProvider time, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        var views = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Batch == batch && m.FromAccount == account), time.GetUtcNow(), cancel);
+        if (views.Count == 0) return Problems.NotFound($"Nobody in batch '{batch}' moves from '{account}'.", "See the batch's moves for its accounts");
+        var move = await db.Moves.FirstAsync(m => m.Batch == batch && m.FromAccount == account, cancel);
+        var folders = await FoldersAsync(db, move.Id, cancel);
+        var passes = await db.Passes.Where(p => p.MoveId == move.Id).OrderByDescending(p => p.Id).Take(100).ToListAsync(cancel);
+        return TypedResults.Ok(new MoveDetail(views[0], folders, [.. passes.Select(ViewOf)], await LeftBehindApi.LoadAsync(db, batch, [move.Id], includeAccepted: true, cancel)));
+    }
+
+    public static async Task<List<FolderView>> FoldersAsync(CaravanDb db, long move, CancellationToken cancel)
+    {
+        var pages = (await db.LedgerFolders.Where(f => f.MoveId == move).ToListAsync(cancel)).Select(Pages.PageOf);
+        return [.. Waybill.Draw(pages).Folders.Select(f => new FolderView(
+            f.From.ToString(), f.To?.ToString(), new Counts(f.Counts.Found, f.Counts.Carried, f.Counts.Paired, f.Counts.Excluded, f.Counts.LeftBehind), f.Counts.Gone, f.Counts.Missing, f.Complete && f.Counts.Closes))];
+    }
+
+    private static PassView ViewOf(PassRow pass) => new(
+        pass.Id, MoveViews.KindName(pass.Kind), MoveViews.Time(pass.StartedAt)!.Value, MoveViews.Time(pass.EndedAt), pass.Stopped, pass.Fault,
+        pass.Carried, pass.Paired, pass.Excluded, pass.LeftBehind, pass.FlagsChanged, pass.Octets);
+
+    private static async Task<Results<Ok<MoveActionResult>, ProblemHttpResult>> ActAsync(
+        string batch, MoveActionRequest request, Database database, Moves moves, CurrentPlan current, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel)
+    {
+        var (only, problem) = await Selection.ResolveAsync(database, batch, request.Moves, cancel);
+        if (problem is not null) return problem;
+        var timetable = await current.TimetableOfAsync(batch, cancel);
+        (string Verb, Func<MoveState, NodaTime.Instant, MoveState> Step) step = request.Action switch
+        {
+            MoveAction.Start => ("started", (s, now) => s.Start(timetable, now)),
+            MoveAction.CatchUp => ("asked for a catch-up", (s, now) => s.CatchUp(timetable, now)),
+            MoveAction.Hold => ("held", (s, _) => s.Hold()),
+            MoveAction.Resume => ("resumed", (s, now) => s.Resume(timetable, now)),
+            MoveAction.Retry => ("asked for another try", (s, now) => s.Retry(timetable, now)),
+            MoveAction.Withdraw => ("withdrew", (s, _) => s.Withdraw()),
+        };
+        var changed = await moves.StepAsync(batch, only, context.User.Identity!.Name!, step.Verb, step.Step, cancel);
+        signal.Raise();
+        foreach (var move in changed) live.Touch(batch, move);
+        await using var db = database.Read();
+        var accounts = await db.Moves.Where(m => changed.Contains(m.Id)).Select(m => m.FromAccount).ToListAsync(cancel);
+        var asked = only?.Count ?? await db.Moves.CountAsync(m => m.Batch == batch, cancel);
+        return TypedResults.Ok(new MoveActionResult(accounts, asked - accounts.Count));
+    }
+
+    public static ProblemHttpResult NoBatch(string batch) => Problems.NotFound($"There is no batch '{batch}'.", "See 'caravan plan show' for the batches of the plan");
+}

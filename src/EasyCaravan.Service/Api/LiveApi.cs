@@ -1,0 +1,52 @@
+using System.Net.ServerSentEvents;
+using System.Runtime.CompilerServices;
+using EasyCaravan.Contract;
+using EasyCaravan.Service.Live;
+using EasyCaravan.Store;
+
+namespace EasyCaravan.Service.Api;
+
+/// <summary>Server-sent events: moves that changed, gathered so that a busy service does not flood a page.</summary>
+internal static class LiveApi
+{
+    private static readonly TimeSpan s_gather = TimeSpan.FromMilliseconds(400);
+    private static readonly TimeSpan s_quiet = TimeSpan.FromSeconds(15);
+
+    public static void Map(RouteGroupBuilder api) =>
+        api.MapGet("/live", Listen).Produces<List<MoveView>>(contentType: "text/event-stream").WithSummary("Events: 'moves' with the moves that changed; 'quiet' every 15 s without");
+
+    private static IResult Listen(LiveHub hub, Database database, TimeProvider time, IHostApplicationLifetime lifetime, CancellationToken cancel) =>
+        TypedResults.ServerSentEvents(EventsAsync(hub, database, time, lifetime.ApplicationStopping, cancel));
+
+    private static async IAsyncEnumerable<SseItem<List<MoveView>>> EventsAsync(
+        LiveHub hub, Database database, TimeProvider time, CancellationToken stopping, [EnumeratorCancellation] CancellationToken cancel)
+    {
+        // An open stream would hold up the service's stop; a client that left must not show as an error.
+        using var end = CancellationTokenSource.CreateLinkedTokenSource(cancel, stopping);
+        var listener = hub.Listen();
+        try
+        {
+            yield return new SseItem<List<MoveView>>([], "quiet");
+            while (!end.IsCancellationRequested)
+            {
+                var news = listener.Reader.WaitToReadAsync(end.Token).AsTask();
+                while (!news.IsCompleted)
+                {
+                    await Task.WhenAny(news, Task.Delay(s_quiet, time, end.Token));
+                    if (!news.IsCompleted) yield return new SseItem<List<MoveView>>([], "quiet");
+                }
+                if (end.IsCancellationRequested) break;
+                await Task.Delay(s_gather, time, end.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+                if (end.IsCancellationRequested) break;
+                var ids = new HashSet<long>();
+                while (ids.Count < 500 && listener.Reader.TryRead(out var touched)) ids.Add(touched.Move);
+                await using var db = database.Read();
+                yield return new SseItem<List<MoveView>>(await MoveViews.LoadAsync(db, db.Moves.Where(m => ids.Contains(m.Id)), time.GetUtcNow(), CancellationToken.None), "moves");
+            }
+        }
+        finally
+        {
+            hub.Leave(listener);
+        }
+    }
+}

@@ -1,0 +1,65 @@
+using EasyCaravan.Contract;
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Store;
+using EasyCaravan.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+
+namespace EasyCaravan.Service.Api;
+
+/// <summary>Moves as people see them.</summary>
+internal static class MoveViews
+{
+    public static async Task<List<MoveView>> LoadAsync(CaravanDb db, IQueryable<MoveRow> query, DateTimeOffset now, CancellationToken cancel)
+    {
+        var rows = await query.ToListAsync(cancel);
+        var running = rows.Where(r => r.Condition is ConditionKind.Running).Select(r => r.Id).ToList();
+        var passes = running.Count == 0
+            ? []
+            : await db.Passes.Where(p => running.Contains(p.MoveId) && p.EndedAt == null).ToDictionaryAsync(p => p.MoveId, cancel);
+        return [.. rows.Select(r => ViewOf(r, passes.GetValueOrDefault(r.Id), now))];
+    }
+
+    public static MoveView ViewOf(MoveRow row, PassRow? pass, DateTimeOffset now)
+    {
+        var fault = MoveStates.FaultOf(row);
+        return new MoveView(
+            row.Batch, row.FromAccount, row.ToAccount, row.Name, row.Note,
+            Enum.Parse<MoveStage>(row.Stage.ToString()), Enum.Parse<MoveCondition>(row.Condition.ToString()), ConditionText(row, fault),
+            Time(row.Until), fault is null ? null : Problems.Of(fault),
+            CountsOf(row, pass), row.LeftBehind, row.Octets + (pass?.Octets ?? 0), pass is null ? null : ProgressOf(pass, now), Time(row.ChangedAt)!.Value);
+    }
+
+    public static DateTimeOffset? Time(long? milliseconds) => milliseconds is { } ms ? DateTimeOffset.FromUnixTimeMilliseconds(ms) : null;
+
+    public static string KindName(PassKind kind) => System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(kind.ToString());
+
+    /// <summary>The move's sums, or in its first pass, while folders are not yet complete, those of the pass.</summary>
+    private static Counts CountsOf(MoveRow row, PassRow? pass) => pass is not null && row.Found < pass.Expected
+        ? new Counts(pass.Expected, pass.Carried, pass.Paired, pass.Excluded, pass.LeftBehind)
+        : new Counts(row.Found, row.Carried, row.Paired, row.Excluded, Math.Max(0, row.Found - row.Carried - row.Paired - row.Excluded));
+
+    private static PassProgress ProgressOf(PassRow pass, DateTimeOffset now)
+    {
+        var started = Time(pass.StartedAt)!.Value;
+        var seconds = Math.Max(0.001, (now - started).TotalSeconds);
+        var settled = pass.Carried + pass.Paired + pass.Excluded + pass.LeftBehind;
+        var rate = settled / seconds;
+        return new PassProgress(
+            KindName(pass.Kind), started, pass.Expected, settled, pass.Octets, pass.Folder, Math.Round(rate, 1),
+            rate > 0 && seconds > 2 ? Math.Round(Math.Max(0, pass.Expected - settled) / rate) : null);
+    }
+
+    private static string ConditionText(MoveRow row, Fault? fault) => row.Condition switch
+    {
+        ConditionKind.Idle when row.Stage is Stage.Listed => "not started",
+        ConditionKind.Idle when row.Until is not null => "idle until its next catch-up",
+        ConditionKind.Idle => "idle",
+        ConditionKind.Queued => "queued, runs as soon as a worker is free",
+        ConditionKind.Running => row.Wanted is PassKind.First ? "first pass running" : "catch-up running",
+        ConditionKind.Waiting when row.WaitsFor is Wait.Window => "waits for its window",
+        ConditionKind.Waiting => $"tries again soon: {fault?.What}",
+        ConditionKind.Held => "held by a person",
+        ConditionKind.NeedsYou => fault?.What ?? "needs a person",
+    };
+}

@@ -1,0 +1,66 @@
+using EasyCaravan.Contract;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Service.Live;
+using EasyCaravan.Service.Workers;
+using EasyCaravan.Store;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+
+namespace EasyCaravan.Service.Api;
+
+/// <summary>Checking, applying and showing the plan.</summary>
+internal static class PlanApi
+{
+    public static void Map(RouteGroupBuilder api)
+    {
+        api.MapPost("/plan/check", Check).WithSummary("Checks a plan and its rosters without changing anything");
+        api.MapPost("/plan/apply", ApplyAsync).WithSummary("Puts a plan in force: all of it, or nothing");
+        api.MapGet("/plan", ShowAsync).WithSummary("The plan in force");
+        api.MapGet("/plan/schema", () => TypedResults.Text(PlanFile.Schema, "application/schema+json")).WithSummary("The JSON Schema of plan files");
+    }
+
+    private static PlanCheck Check(PlanSubmission submission)
+    {
+        var (plan, errors) = PlanFile.Read(BundleOf(submission));
+        return new PlanCheck(plan is not null, ProblemsOf(errors), plan is null ? [] : [.. plan.Batches.Select(b => BatchOf(plan, b, b.People.Length))]);
+    }
+
+    private static async Task<Results<Ok<PlanApplied>, ProblemHttpResult>> ApplyAsync(
+        PlanSubmission submission, Plans plans, CurrentPlan current, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel, bool dryRun = false)
+    {
+        var bundle = BundleOf(submission);
+        var (plan, errors) = PlanFile.Read(bundle);
+        if (plan is null) return Problems.InvalidPlan(ProblemsOf(errors));
+        var (changes, conflicts) = await plans.ApplyAsync(plan, bundle, context.User.Identity!.Name!, dryRun, cancel);
+        if (conflicts.Count > 0) return Problems.InvalidPlan(ProblemsOf(conflicts));
+        if (!dryRun)
+        {
+            current.Forget();
+            signal.Raise();
+            live.Touch("", 0);
+        }
+        return TypedResults.Ok(new PlanApplied(dryRun, [.. changes.Select(c => new PlanChange(c.Batch, c.Account, c.Change))]));
+    }
+
+    private static async Task<Results<Ok<PlanView>, ProblemHttpResult>> ShowAsync(CurrentPlan current, Database database, CancellationToken cancel)
+    {
+        var (plan, row) = await current.GetAsync(cancel);
+        if (plan is null) return NoPlan();
+        await using var db = database.Read();
+        var people = await db.Moves.GroupBy(m => m.Batch).ToDictionaryAsync(g => g.Key, g => g.Count(), cancel);
+        return TypedResults.Ok(new PlanView(
+            row!.File, row.Text, DateTimeOffset.FromUnixTimeMilliseconds(row.AppliedAt), row.AppliedBy, [.. plan.Batches.Select(b => BatchOf(plan, b, people.GetValueOrDefault(b.Name)))]));
+    }
+
+    public static ProblemHttpResult NoPlan() => Problems.NotFound("No plan was applied yet.", "Write a plan file and run: caravan plan apply FILE");
+
+    private static PlanBundle BundleOf(PlanSubmission submission) => new(submission.Name, submission.Text, submission.Files);
+
+    private static List<PlanProblem> ProblemsOf(IEnumerable<PlanError> errors) => [.. errors.Select(e => new PlanProblem(e.File, e.Line, e.What, e.Allowed))];
+
+    private static PlanBatch BatchOf(Plan plan, Batch batch, int people)
+    {
+        var route = plan.Routes.First(r => r.Name == batch.Route);
+        return new PlanBatch(batch.Name, route.Name, route.From, route.To, people);
+    }
+}

@@ -1,0 +1,35 @@
+using EasyCaravan.Contract;
+using EasyCaravan.Core.Pacing;
+using Microsoft.AspNetCore.Http.HttpResults;
+
+namespace EasyCaravan.Service.Api;
+
+/// <summary>Errors as problem details (RFC 9457): what happened, to whom, and in <c>next</c> what to do.</summary>
+internal static class Problems
+{
+    public static ProblemHttpResult NotFound(string what, string next) => Make(StatusCodes.Status404NotFound, what, next);
+
+    public static ProblemHttpResult Refused(string what, string next) => Make(StatusCodes.Status409Conflict, what, next);
+
+    public static ProblemHttpResult Invalid(string what, string next) => Make(StatusCodes.Status400BadRequest, what, next);
+
+    public static ProblemHttpResult TooMany(string what, string next) => Make(StatusCodes.Status429TooManyRequests, what, next);
+
+    public static ProblemHttpResult NotAllowed(string what, string next) => Make(StatusCodes.Status401Unauthorized, what, next);
+
+    /// <summary>The plan's errors, each with its place.</summary>
+    public static ProblemHttpResult InvalidPlan(IReadOnlyList<PlanProblem> problems) =>
+        TypedResults.Problem(
+            detail: $"{problems.Count} thing(s) are wrong in the plan; nothing was changed.",
+            statusCode: StatusCodes.Status422UnprocessableEntity,
+            title: "The plan cannot be applied",
+            extensions: new Dictionary<string, object?> { ["next"] = "Correct the places named and apply it again", ["problems"] = problems });
+
+    /// <summary>The words of the contract for a fault.</summary>
+    public static Problem Of(Fault fault) => new(CauseName(fault.Cause), fault.Whom, fault.What, fault.Remedy, fault.Code);
+
+    public static string CauseName(Cause cause) => System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(cause.ToString());
+
+    private static ProblemHttpResult Make(int status, string what, string next) =>
+        TypedResults.Problem(detail: what, statusCode: status, extensions: new Dictionary<string, object?> { ["next"] = next });
+}

@@ -1,0 +1,48 @@
+using EasyCaravan.Contract;
+using EasyCaravan.Service.Access;
+using EasyCaravan.Store;
+using Microsoft.AspNetCore.Antiforgery;
+using Microsoft.AspNetCore.Authentication;
+using Microsoft.AspNetCore.Authentication.Cookies;
+using Microsoft.AspNetCore.Http.HttpResults;
+
+namespace EasyCaravan.Service.Api;
+
+/// <summary>Signs the console in and out: a token against a cookie that no script can read.</summary>
+internal static class SessionApi
+{
+    public const string SlowPolicy = "sign-in";
+
+    private static readonly string s_version = typeof(SessionApi).Assembly.GetName().Version!.ToString(3);
+
+    public static void Map(RouteGroupBuilder open, RouteGroupBuilder api)
+    {
+        open.MapPost("/session", SignInAsync).RequireRateLimiting(SlowPolicy).WithSummary("Exchanges a token for the console's session");
+        api.MapGet("/session", Show).WithSummary("Who is signed in");
+        api.MapDelete("/session", (Delegate)SignOutAsync).WithSummary("Signs the console out");
+    }
+
+    private static async Task<Results<Ok<SessionView>, ProblemHttpResult>> SignInAsync(
+        SessionRequest request, Tokens tokens, IAntiforgery antiforgery, HttpContext context, ILogger<CaravanOptions> log, CancellationToken cancel)
+    {
+        if (await tokens.NameOfAsync(request.Token.Trim(), cancel) is not { } name)
+        {
+            log.LogWarning("A sign-in to the console was refused");
+            return Problems.NotAllowed("This token is not known.", "Use the one in admin.token in the service's data folder");
+        }
+        context.User = Authentication.PrincipalOf(name, CookieAuthenticationDefaults.AuthenticationScheme);
+        await context.SignInAsync(CookieAuthenticationDefaults.AuthenticationScheme, context.User);
+        return TypedResults.Ok(View(antiforgery, context));
+    }
+
+    private static SessionView Show(IAntiforgery antiforgery, HttpContext context) => View(antiforgery, context);
+
+    private static async Task<NoContent> SignOutAsync(HttpContext context)
+    {
+        await context.SignOutAsync(CookieAuthenticationDefaults.AuthenticationScheme);
+        return TypedResults.NoContent();
+    }
+
+    private static SessionView View(IAntiforgery antiforgery, HttpContext context) =>
+        new(context.User.Identity!.Name!, antiforgery.GetAndStoreTokens(context).RequestToken!, s_version);
+}

@@ -1,0 +1,88 @@
+using EasyCaravan.Contract;
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Service.Workers;
+using EasyCaravan.Store;
+using EasyCaravan.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+
+namespace EasyCaravan.Service.Api;
+
+/// <summary>What needs me, what runs, what comes next.</summary>
+internal static class TodayApi
+{
+    /// <summary>People named in each group; the count tells of the others.</summary>
+    private const int MostNamed = 50;
+
+    private const int MostRunning = 100;
+
+    public static void Map(RouteGroupBuilder api) => api.MapGet("/today", GetAsync).WithSummary("What needs a person, what runs, what comes next");
+
+    private static async Task<Today> GetAsync(CurrentPlan current, Database database, ServiceSlots slots, TimeProvider time, CancellationToken cancel)
+    {
+        var (plan, _) = await current.GetAsync(cancel);
+        if (plan is null) return new Today([], [], [], [], []);
+        await using var db = database.Read();
+        var running = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Condition == ConditionKind.Running).OrderBy(m => m.Id).Take(MostRunning), time.GetUtcNow(), cancel);
+        var needs = (await MovesInNeedAsync(db, cancel)).Concat(await ItemsLeftAsync(db, cancel)).OrderByDescending(n => n.Count).ToList();
+        return new Today(needs, running, await NextAsync(db, cancel), ServiceApi.ViewsOf(plan, slots), await BatchViews.LoadAsync(db, plan, null, cancel));
+    }
+
+    private static async Task<List<NeedsYou>> MovesInNeedAsync(CaravanDb db, CancellationToken cancel)
+    {
+        var rows = await db.Moves.Where(m => m.Condition == ConditionKind.NeedsYou && m.FaultCause != null)
+            .Select(m => new { Cause = m.FaultCause!.Value, m.FaultWhat, m.Batch, m.FromAccount, m.Name }).ToListAsync(cancel);
+        return [.. rows.GroupBy(r => r.Cause).Select(g => Group(
+            g.Key, g.Select(r => r.FaultWhat).Distinct().Count() == 1 ? g.First().FaultWhat! : Summary(g.Key), g.Count(), g.Select(r => new MoveRef(r.Batch, r.FromAccount, r.Name))))];
+    }
+
+    private static async Task<List<NeedsYou>> ItemsLeftAsync(CaravanDb db, CancellationToken cancel)
+    {
+        var rows = await (from item in db.LeftBehind
+                          where item.State == LeftBehindState.Open
+                          join folder in db.LedgerFolders on item.FolderId equals folder.Id
+                          join move in db.Moves on folder.MoveId equals move.Id
+                          group item by new { item.Cause, move.Batch, move.FromAccount, move.Name } into g
+                          select new { g.Key, Count = g.Count() }).ToListAsync(cancel);
+        return [.. rows.GroupBy(r => r.Key.Cause).Select(g =>
+        {
+            var items = g.Sum(r => r.Count);
+            return Group(g.Key, $"{items} message{(items == 1 ? " was" : "s were")} left behind: {Summary(g.Key)}", g.Count(), g.Select(r => new MoveRef(r.Key.Batch, r.Key.FromAccount, r.Key.Name)));
+        })];
+    }
+
+    private static NeedsYou Group(Cause cause, string what, int count, IEnumerable<MoveRef> moves) =>
+        new(Problems.CauseName(cause), what, FaultRules.RemedyFor(cause), count, [.. moves.Take(MostNamed)]);
+
+    private static string Summary(Cause cause) => cause switch
+    {
+        Cause.HostUnknown => "the host cannot be found",
+        Cause.Unreachable => "the service cannot be reached",
+        Cause.TlsUntrusted => "the certificate is not trusted",
+        Cause.TlsNotOffered => "the service does not offer TLS",
+        Cause.SignInRefused => "the sign-in was refused",
+        Cause.SecretMissing => "no password is known",
+        Cause.SecretUnreadable => "the sealed password cannot be opened",
+        Cause.ConnectionLost => "the connection was lost",
+        Cause.TimedOut => "the service did not answer in time",
+        Cause.ServiceBusy => "the service asks for a pause",
+        Cause.NoRoom => "the account on the new side is full",
+        Cause.NotPermitted => "a right is missing",
+        Cause.FolderRefused => "a folder cannot be made on the new side",
+        Cause.MessageTooLarge => "larger than the new side takes",
+        Cause.MessageRefused => "refused by the new side",
+        Cause.MessageUnreadable => "not given out by the old side",
+        Cause.ProtocolBroken => "the service's answers cannot be understood",
+        Cause.Unexpected => "something unexpected",
+    };
+
+    private static async Task<List<Upcoming>> NextAsync(CaravanDb db, CancellationToken cancel)
+    {
+        var rows = await db.Moves.Where(m => m.Until != null && (m.Condition == ConditionKind.Waiting || m.Condition == ConditionKind.Idle))
+            .GroupBy(m => new { m.Batch, m.Condition, m.WaitsFor })
+            .Select(g => new { g.Key, At = g.Min(m => m.Until)!.Value, Count = g.Count() }).ToListAsync(cancel);
+        return [.. rows.OrderBy(r => r.At).Select(r => new Upcoming(
+            DateTimeOffset.FromUnixTimeMilliseconds(r.At), r.Key.Batch,
+            r.Key.Condition is ConditionKind.Idle ? "catch-up" : r.Key.WaitsFor is Wait.Window ? "window opens" : "next try", r.Count))];
+    }
+}

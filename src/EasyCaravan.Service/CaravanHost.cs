@@ -1,0 +1,180 @@
+using System.Net;
+using System.Threading.RateLimiting;
+using EasyCaravan.Contract;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Service.Access;
+using EasyCaravan.Service.Api;
+using EasyCaravan.Service.Live;
+using EasyCaravan.Service.Workers;
+using EasyCaravan.Store;
+using Microsoft.AspNetCore.DataProtection;
+using Microsoft.AspNetCore.Hosting.Server;
+using Microsoft.AspNetCore.Hosting.Server.Features;
+using Serilog;
+using Serilog.Events;
+
+namespace EasyCaravan.Service;
+
+/// <summary>Puts the service together: data folder, store, workers, API, console.</summary>
+public static class CaravanHost
+{
+    public const string TokenFile = "admin.token";
+
+    private const string LockFile = "lock";
+    private const string OwnerFile = "owner";
+
+    /// <summary>Opens the data folder and builds the service, ready to be run.</summary>
+    /// <exception cref="DataFolderException">The folder cannot be used; the message says what to do.</exception>
+    public static async Task<WebApplication> BuildAsync(CaravanOptions options, CancellationToken cancel)
+    {
+        var folder = Path.GetFullPath(options.DataFolder);
+        var held = OpenFolder(folder);
+        var owner = await ReadOwnerAsync(folder, cancel);
+        var database = await Database.OpenAsync(Path.Combine(folder, "caravan.db"), cancel);
+
+        // Content is served from beside the program, wherever it is started from.
+        var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory, WebRootPath = Path.Combine(AppContext.BaseDirectory, "wwwroot") });
+        builder.WebHost.UseUrls(options.Listen.ToString().TrimEnd('/'));
+        builder.WebHost.UseKestrelHttpsConfiguration();
+        builder.Services.AddSerilog(log => log.MinimumLevel.Is(options.Quiet ? LogEventLevel.Warning : LogEventLevel.Information)
+            .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
+            // The keys lie in a folder that only the service's user can read; the advice to encrypt them further is in docs/operating.md.
+            .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
+            .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture, standardErrorFromLevel: LogEventLevel.Verbose, outputTemplate: "{Timestamp:HH:mm:ss} {Level:u3} {Message:lj}{NewLine}{Exception}"));
+        AddServices(builder.Services, options with { DataFolder = folder, Owner = owner }, database, held);
+        var app = builder.Build();
+        await WriteFirstTokenAsync(app.Services.GetRequiredService<Tokens>(), folder, cancel);
+        MapAll(app);
+        return app;
+    }
+
+    /// <summary>Where a started service listens.</summary>
+    public static Uri AddressOf(WebApplication app) =>
+        new(app.Services.GetRequiredService<IServer>().Features.Get<IServerAddressesFeature>()!.Addresses.First());
+
+    private static void AddServices(IServiceCollection services, CaravanOptions options, Database database, FileStream held)
+    {
+        services.AddSingleton(options).AddSingleton(database).AddSingleton(TimeProvider.System);
+        services.AddSingleton(_ => new FolderLock(held));
+        services.AddSingleton<Journal>().AddSingleton<MoveStore>().AddSingleton<Moves>().AddSingleton<Plans>().AddSingleton<Tokens>();
+        services.AddSingleton<ISecrets, SealedSecrets>().AddSingleton<IMailAccounts, MailAccounts>();
+        services.AddSingleton<ServiceSlots>().AddSingleton<CurrentPlan>().AddSingleton<WorkSignal>().AddSingleton<LiveHub>().AddSingleton<MoveWorker>();
+        services.AddHostedService<MoveWorkers>();
+        // In-flight batches end or are abandoned cleanly well within this; then the next start goes on from the ledger.
+        services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(10));
+        services.AddDataProtection().SetApplicationName("EasyCaravan").PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(options.DataFolder, "keys")));
+        services.ConfigureHttpJsonOptions(json => ContractJson.Configure(json.SerializerOptions));
+        services.AddProblemDetails();
+        services.AddOpenApi("v1", openApi => openApi.AddDocumentTransformer((document, _, _) =>
+        {
+            document.Info.Title = "Easy Caravan";
+            document.Info.Description = "Plans and runs batch moves of people's mail. Every error is a problem document with 'detail' (what happened) and 'next' (what to do).";
+            document.Servers = [];
+            return Task.CompletedTask;
+        }));
+        services.AddRateLimiter(limiter =>
+        {
+            limiter.RejectionStatusCode = StatusCodes.Status429TooManyRequests;
+            limiter.OnRejected = async (rejected, cancel) =>
+                await Problems.TooMany("Too many sign-ins were tried.", "Wait a minute and try again").ExecuteAsync(rejected.HttpContext);
+            limiter.AddPolicy(SessionApi.SlowPolicy, context => RateLimitPartition.GetFixedWindowLimiter(
+                context.Connection.RemoteIpAddress ?? IPAddress.None, _ => new FixedWindowRateLimiterOptions { PermitLimit = 10, Window = TimeSpan.FromMinutes(1) }));
+        });
+        Authentication.Add(services);
+    }
+
+    private static void MapAll(WebApplication app)
+    {
+        app.Services.GetRequiredService<FolderLock>();
+        app.UseExceptionHandler(errors => errors.Run(WriteErrorAsync));
+        app.UseStatusCodePages();
+        app.Use(PageSecurity.AddHeadersAsync);
+        app.UseAuthentication();
+        app.UseRateLimiter();
+        app.Use(Authentication.RequireAntiforgeryAsync);
+        app.UseAuthorization();
+
+        app.MapGet("/health/live", () => TypedResults.Ok()).ExcludeFromDescription();
+        app.MapGet("/health/ready", ReadyAsync).ExcludeFromDescription();
+        app.MapOpenApi("/openapi/{documentName}.json").RequireAuthorization();
+        var open = app.MapGroup("/api/v1").WithTags("session");
+        var api = app.MapGroup("/api/v1").RequireAuthorization();
+        SessionApi.Map(open, api);
+        PlanApi.Map(api);
+        ServiceApi.Map(api);
+        BatchApi.Map(api);
+        LeftBehindApi.Map(api);
+        WaybillApi.Map(api);
+        JournalApi.Map(api);
+        TodayApi.Map(api);
+        LiveApi.Map(api);
+        api.MapFallback("/{**rest}", () => Problems.NotFound("There is nothing at this address.", "See /openapi/v1.json for what there is")).ExcludeFromDescription();
+        WebConsole.ConsolePages.Map(app);
+    }
+
+    /// <summary>Ready when the store answers.</summary>
+    private static async Task<IResult> ReadyAsync(MoveStore store, CancellationToken cancel)
+    {
+        await store.NextDueAsync(cancel);
+        return TypedResults.Ok();
+    }
+
+    private static async Task WriteErrorAsync(HttpContext context)
+    {
+        var error = context.Features.Get<Microsoft.AspNetCore.Diagnostics.IExceptionHandlerFeature>()?.Error;
+        var result = error switch
+        {
+            FaultException fault => Problems.Refused(fault.Fault.What, fault.Fault.Remedy),
+            BadHttpRequestException bad => Problems.Invalid(bad.Message, "See /openapi/v1.json for what this call takes"),
+            _ => (IResult)TypedResults.Problem(
+                detail: "The service could not do this because of an error of its own; nothing was half done.", statusCode: StatusCodes.Status500InternalServerError,
+                extensions: new Dictionary<string, object?> { ["next"] = "Try again; if it comes back, the service's log has the details" }),
+        };
+        await result.ExecuteAsync(context);
+    }
+
+    /// <summary>One service to a data folder: two would take each other's moves for abandoned.</summary>
+    private static FileStream OpenFolder(string folder)
+    {
+        const UnixFileMode Own = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
+        try
+        {
+            Directory.CreateDirectory(folder, Own);
+            Directory.CreateDirectory(Path.Combine(folder, "keys"), Own);
+            return new FileStream(Path.Combine(folder, LockFile), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+        }
+        catch (IOException e)
+        {
+            throw new DataFolderException($"The data folder {folder} is in use by another Easy Caravan service. Stop that one first, or use another folder with --data.", e);
+        }
+        catch (UnauthorizedAccessException e)
+        {
+            throw new DataFolderException($"The data folder {folder} cannot be written to. Use another with --data, or change its owner.", e);
+        }
+    }
+
+    private static async Task<string> ReadOwnerAsync(string folder, CancellationToken cancel)
+    {
+        var file = Path.Combine(folder, OwnerFile);
+        if (!File.Exists(file)) await File.WriteAllTextAsync(file, $"{Environment.MachineName}-{Guid.NewGuid():N}", cancel);
+        return await File.ReadAllTextAsync(file, cancel);
+    }
+
+    private static async Task WriteFirstTokenAsync(Tokens tokens, string folder, CancellationToken cancel)
+    {
+        if (await tokens.AnyAsync(cancel)) return;
+        var token = await tokens.CreateAsync("admin", cancel);
+        var options = new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite };
+        await using var writer = new StreamWriter(Path.Combine(folder, TokenFile), options);
+        await writer.WriteLineAsync(token);
+    }
+
+    private sealed class FolderLock(FileStream held) : IDisposable
+    {
+        public void Dispose() => held.Dispose();
+    }
+}
+
+/// <summary>The data folder cannot be used.</summary>
+public sealed class DataFolderException(string message, Exception inner) : Exception(message, inner);

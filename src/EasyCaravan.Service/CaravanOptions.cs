@@ -1,0 +1,14 @@
+namespace EasyCaravan.Service;
+
+/// <summary>How the service was started.</summary>
+/// <param name="DataFolder">Everything that it keeps: the store, the keys of sealed secrets, the first token.</param>
+/// <param name="Listen">Where it listens; port 0 takes any that is free.</param>
+/// <param name="MovesAtOnce">Moves that run side by side.</param>
+public sealed record CaravanOptions(string DataFolder, Uri Listen, int MovesAtOnce = 8)
+{
+    /// <summary>The name under which this installation holds leases: the same after a restart, so that it finds its own again.</summary>
+    public string Owner { get; init; } = "";
+
+    /// <summary>Only warnings in the log: where people watch something else on the same terminal.</summary>
+    public bool Quiet { get; init; }
+}

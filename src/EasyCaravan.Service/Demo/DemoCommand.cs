@@ -1,0 +1,127 @@
+using System.Globalization;
+using System.Net.Http.Headers;
+using System.Net.Http.Json;
+using EasyCaravan.Contract;
+
+namespace EasyCaravan.Service.Demo;
+
+/// <param name="ExitWhenDone">End with a summary when all that can arrive has arrived.</param>
+/// <param name="Fast">Without the pauses that make it watchable.</param>
+internal sealed record DemoChoice(bool ExitWhenDone, bool Fast, string? DataFolder, Uri Listen);
+
+/// <summary><c>caravan demo</c>: stand-ins, service and plan, through the same API as everybody else.</summary>
+internal static class DemoCommand
+{
+    private static readonly TimeSpan s_pause = TimeSpan.FromMilliseconds(230);
+    private static readonly TimeSpan s_newMail = TimeSpan.FromSeconds(4);
+    private static readonly TimeSpan s_look = TimeSpan.FromMilliseconds(500);
+
+    public static async Task<int> RunAsync(DemoChoice choice, CancellationToken cancel)
+    {
+        var kept = choice.DataFolder is not null;
+        var folder = choice.DataFolder ?? Directory.CreateTempSubdirectory("caravan-demo-").FullName;
+        try
+        {
+            await using var world = new DemoWorld(Path.Combine(AppContext.BaseDirectory, "demo"), choice.Fast ? TimeSpan.Zero : s_pause);
+            await using var app = await CaravanHost.BuildAsync(new CaravanOptions(folder, choice.Listen) { Quiet = true }, cancel);
+            await app.StartAsync(cancel);
+            var address = CaravanHost.AddressOf(app);
+            var token = (await File.ReadAllTextAsync(Path.Combine(folder, CaravanHost.TokenFile), cancel)).Trim();
+            using var api = new HttpClient { BaseAddress = address };
+            api.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);
+            var batches = await BeginAsync(api, world, cancel);
+            Announce(address, token, batches, choice);
+
+            using var end = CancellationTokenSource.CreateLinkedTokenSource(cancel, app.Lifetime.ApplicationStopping);
+            var mail = choice.ExitWhenDone ? Task.CompletedTask : DeliverAsync(world, end.Token);
+            var code = choice.ExitWhenDone ? await FinishAsync(api, batches, end.Token) : 0;
+            if (!choice.ExitWhenDone) await app.WaitForShutdownAsync(cancel);
+            await end.CancelAsync();
+            await mail.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            await app.StopAsync(CancellationToken.None);
+            return code;
+        }
+        catch (Exception e) when (e is DataFolderException or IOException)
+        {
+            await Console.Error.WriteLineAsync($"The demonstration cannot start: {e.Message}");
+            return 1;
+        }
+        catch (OperationCanceledException)
+        {
+            return 0;
+        }
+        finally
+        {
+            if (!kept) Directory.Delete(folder, recursive: true);
+        }
+    }
+
+    private static async Task<List<string>> BeginAsync(HttpClient api, DemoWorld world, CancellationToken cancel)
+    {
+        var applied = await api.PostAsJsonAsync("/api/v1/plan/apply", new PlanSubmission("demo/plan.yaml", world.Plan, world.Files), ContractJson.Options, cancel);
+        if (!applied.IsSuccessStatusCode) throw new IOException($"the demo plan was refused: {await applied.Content.ReadAsStringAsync(cancel)}");
+        var plan = (await api.GetFromJsonAsync<PlanView>("/api/v1/plan", ContractJson.Options, cancel))!;
+        foreach (var batch in plan.Batches)
+            (await api.PostAsJsonAsync($"/api/v1/batches/{batch.Name}/actions", new MoveActionRequest(MoveAction.Start, null), ContractJson.Options, cancel)).EnsureSuccessStatusCode();
+        return [.. plan.Batches.Select(b => b.Name)];
+    }
+
+    private static void Announce(Uri address, string token, List<string> batches, DemoChoice choice)
+    {
+        Console.WriteLine($"""
+
+            Saltmarsh Ferries moves from Lanternpost to Northquay. Both are simulated, on this machine.
+
+              Console   {address}
+              Token     {token}
+
+            In another terminal:
+
+              export CARAVAN_URL={address.ToString().TrimEnd('/')} CARAVAN_TOKEN={token}
+              ./caravan watch {batches[0]}
+              ./caravan moves {batches[0]} --needs-you
+              ./caravan waybill {batches[0]}
+
+            """);
+        Console.WriteLine(choice.ExitWhenDone ? "It ends by itself when everything that can arrive has arrived." : "Ctrl-C ends it, and nothing of it is kept.");
+    }
+
+    private static async Task DeliverAsync(DemoWorld world, CancellationToken cancel)
+    {
+        string[] people = ["imogen.vale", "jonas.kettle", "maeve.harrow", "rory.dunmore", "aoife.marsh"];
+        for (var i = 0; ; i++)
+        {
+            await Task.Delay(s_newMail, cancel);
+            world.Deliver($"{people[i % people.Length]}@saltmarsh.example");
+        }
+    }
+
+    /// <summary>Waits until nobody runs or is about to, and sums up. 0 when all sums close for those who arrived; planted faults are part of the show.</summary>
+    private static async Task<int> FinishAsync(HttpClient api, List<string> batches, CancellationToken cancel)
+    {
+        var told = "";
+        while (true)
+        {
+            var views = (await api.GetFromJsonAsync<List<BatchView>>("/api/v1/batches", ContractJson.Options, cancel))!;
+            var doing = string.Join("\n", views.Select(v => $"  {v.Name,-16} {v.Doing}"));
+            if (doing != told) Console.WriteLine($"{DateTime.Now.ToString("HH:mm:ss", CultureInfo.InvariantCulture)}\n{told = doing}");
+            if (views.All(v => v.Conditions.GetValueOrDefault("running") + v.Conditions.GetValueOrDefault("queued") + v.Conditions.GetValueOrDefault("waiting") == 0)) break;
+            await Task.Delay(s_look, cancel);
+        }
+        var closes = true;
+        Console.WriteLine($"\n{"Batch",-16} {"People",6} {"In step",7} {"Found",7} {"Carried",7} {"Paired",6} {"Excluded",8} {"Left",5}  Sums");
+        foreach (var batch in batches)
+        {
+            var waybill = (await api.GetFromJsonAsync<BatchWaybill>($"/api/v1/batches/{batch}/waybill", ContractJson.Options, cancel))!;
+            var arrived = waybill.Moves.Where(m => m.Stage is MoveStage.InStep).ToList();
+            var good = arrived.All(m => m.Closes);
+            closes &= good && arrived.Count > 0;
+            var total = waybill.Total;
+            Console.WriteLine($"{batch,-16} {waybill.Moves.Count,6} {arrived.Count,7} {total.Found,7} {total.Carried,7} {total.Paired,6} {total.Excluded,8} {total.LeftBehind,5}  {(good ? "close" : "DO NOT CLOSE")}");
+        }
+        var today = (await api.GetFromJsonAsync<Today>("/api/v1/today", ContractJson.Options, cancel))!;
+        foreach (var need in today.NeedsYou)
+            Console.WriteLine($"\nNeeds you: {need.What} ({string.Join(", ", need.Moves.Select(m => m.Name))})\n           {need.Remedy}.");
+        return closes ? 0 : 1;
+    }
+}

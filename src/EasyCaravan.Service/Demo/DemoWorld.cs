@@ -1,0 +1,123 @@
+using System.Globalization;
+using System.Text;
+using System.Text.Json;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Protocols.Imap;
+using EasyCaravan.StandIns;
+
+namespace EasyCaravan.Service.Demo;
+
+/// <summary>The invented company's two mail services, in this process: mailboxes from the demo folder's words, the same at every start.</summary>
+internal sealed class DemoWorld : IAsyncDisposable
+{
+    private const int MessagesEach = 260;
+    private const long NewSideLimit = 300_000;
+
+    /// <summary>People with a message that the new side will not take, and people whose connection drops on the way.</summary>
+    private static readonly string[] s_tooLarge = ["bram.tolland", "imogen.vale", "una.bracken"];
+    private static readonly string[] s_dropping = ["dervla.quill", "kerttu.salo"];
+
+    private readonly Mailboxes _words;
+    private readonly Random _chance = new(1843);
+    private int _delivered;
+
+    private sealed record FolderShare(string Name, string? Use, int Share);
+
+    private sealed record Mailboxes(FolderShare[] Folders, string[] Subjects, string[] Sentences, string[] Keywords);
+
+    /// <param name="pause">Between two messages that the old side gives out.</param>
+    public DemoWorld(string folder, TimeSpan pause)
+    {
+        _words = JsonSerializer.Deserialize<Mailboxes>(File.ReadAllText(Path.Combine(folder, "mailboxes.json")), JsonSerializerOptions.Web)!;
+        From = new StandInImap(new StandInManners('/', PausePerMessage: pause));
+        To = new StandInImap(new StandInManners('.', LargestMessage: NewSideLimit));
+        Files = Directory.GetFiles(folder, "*.csv").ToDictionary(f => Path.GetFileName(f), File.ReadAllText);
+        Plan = File.ReadAllText(Path.Combine(folder, "plan.yaml"))
+            .Replace("port: 10143", $"port: {From.Port}", StringComparison.Ordinal).Replace("port: 10144", $"port: {To.Port}", StringComparison.Ordinal);
+        foreach (var (file, text) in Files)
+        {
+            foreach (var person in Roster.Read(file, text, [])) Settle(person);
+        }
+    }
+
+    public StandInImap From { get; }
+
+    public StandInImap To { get; }
+
+    public string Plan { get; }
+
+    public IReadOnlyDictionary<string, string> Files { get; }
+
+    /// <summary>Somebody writes to somebody, as happens while people move.</summary>
+    public void Deliver(string account)
+    {
+        if (From.Find(account) is not { } box) return;
+        lock (box.Lock)
+        {
+            var inbox = box.Find("INBOX")!;
+            inbox.Add(Compose(account, ++_delivered + 1_000_000, 900), [], DateTimeOffset.UtcNow);
+            var read = inbox.Messages[_chance.Next(inbox.Messages.Count)];
+            inbox.SetFlags(read, [.. read.Flags.Union(["\\Seen"])]);
+        }
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await From.DisposeAsync();
+        await To.DisposeAsync();
+    }
+
+    private void Settle(RosterPerson person)
+    {
+        var local = person.FromAccount.Split('@')[0];
+        // The forgotten password is the roster's, not the account's.
+        var box = From.AddAccount(person.FromLogin, person.FromSecret == "lantern-forgotten" ? "lantern-changed-in-may" : person.FromSecret!);
+        var there = To.AddAccount(person.ToLogin, person.ToSecret!);
+        there.Make("Sent Items", "\\Sent");
+        there.Make("Deleted Items", "\\Trash");
+        var amount = MessagesEach / 2 + _chance.Next(MessagesEach);
+        var received = new DateTimeOffset(2024, 1, 8, 6, 30, 0, TimeSpan.Zero);
+        foreach (var share in _words.Folders)
+        {
+            var raw = string.Join('/', share.Name.Split('/').Select(ModifiedUtf7.Encode));
+            var folder = box.Find(raw) ?? box.Make(raw, share.Use);
+            for (var i = 0; i < amount * share.Share / 100; i++)
+            {
+                received = received.AddMinutes(_chance.Next(30, 2000));
+                folder.Add(Compose(person.FromAccount, ++_delivered, 400 + _chance.Next(6000)), Flags(share), received.ToOffset(TimeSpan.FromHours(received.Month is > 3 and < 11 ? 1 : 0)));
+            }
+        }
+        if (s_tooLarge.Contains(local)) box.Find("INBOX")!.Add(Compose(person.FromAccount, ++_delivered, 420_000, "Survey drawings, all decks"), ["\\Flagged"], received);
+        if (s_dropping.Contains(local)) box.DropAfter = 60;
+    }
+
+    private string[] Flags(FolderShare share)
+    {
+        var flags = new List<string>();
+        if (share.Use == "\\Drafts") flags.Add("\\Draft");
+        if (_chance.Next(10) > 1) flags.Add("\\Seen");
+        if (_chance.Next(5) == 0) flags.Add("\\Answered");
+        if (_chance.Next(12) == 0) flags.Add("\\Flagged");
+        if (_chance.Next(15) == 0) flags.Add(_words.Keywords[_chance.Next(_words.Keywords.Length)]);
+        return [.. flags];
+    }
+
+    private byte[] Compose(string to, int number, int octets, string? subject = null)
+    {
+        subject ??= _words.Subjects[number % _words.Subjects.Length];
+        var encoded = subject.All(char.IsAscii) ? subject : $"=?utf-8?B?{Convert.ToBase64String(Encoding.UTF8.GetBytes(subject))}?=";
+        var text = new StringBuilder();
+        for (var i = 0; i < 3; i++) text.Append(_words.Sentences[(number + (i * 3)) % _words.Sentences.Length]).Append("\r\n");
+        var message = new StringBuilder();
+        message.Append(CultureInfo.InvariantCulture, $"Received: from quay.lanternpost.example by imap.lanternpost.example; Mon, 8 Jan 2024 06:30:00 +0000\r\n");
+        message.Append(CultureInfo.InvariantCulture, $"From: Harbour desk <desk{number % 9}@saltmarsh.example>\r\nTo: {to}\r\nSubject: {encoded}\r\nDate: Mon, 8 Jan 2024 06:30:00 +0000\r\nMessage-ID: <{number}@saltmarsh.example>\r\n");
+        if (octets < 3000) return Encoding.UTF8.GetBytes(message.Append("Content-Type: text/plain; charset=utf-8\r\n\r\n").Append(text).ToString());
+        // The larger ones carry an attachment.
+        var attachment = new byte[octets * 3 / 4];
+        _chance.NextBytes(attachment);
+        message.Append("MIME-Version: 1.0\r\nContent-Type: multipart/mixed; boundary=\"rope\"\r\n\r\n--rope\r\nContent-Type: text/plain; charset=utf-8\r\n\r\n").Append(text);
+        message.Append("--rope\r\nContent-Type: application/octet-stream; name=\"chart.bin\"\r\nContent-Transfer-Encoding: base64\r\n\r\n");
+        message.Append(Convert.ToBase64String(attachment, Base64FormattingOptions.InsertLineBreaks)).Append("\r\n--rope--\r\n");
+        return Encoding.UTF8.GetBytes(message.ToString());
+    }
+}

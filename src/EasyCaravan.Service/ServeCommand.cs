@@ -1,0 +1,40 @@
+using System.Net;
+
+namespace EasyCaravan.Service;
+
+/// <summary><c>caravan serve</c>.</summary>
+internal static class ServeCommand
+{
+    public static async Task<int> RunAsync(CaravanOptions options, CancellationToken cancel)
+    {
+        WebApplication app;
+        try
+        {
+            app = await CaravanHost.BuildAsync(options, cancel);
+        }
+        catch (DataFolderException e)
+        {
+            await Console.Error.WriteLineAsync(e.Message);
+            return 1;
+        }
+        await using (app)
+        {
+            try
+            {
+                await app.StartAsync(cancel);
+            }
+            catch (IOException e)
+            {
+                await Console.Error.WriteLineAsync($"Cannot listen on {options.Listen}: {e.Message} Use another address with --listen.");
+                return 1;
+            }
+            var address = CaravanHost.AddressOf(app);
+            Console.WriteLine($"Easy Caravan listens on {address}");
+            Console.WriteLine($"Console: {address}  (sign in with the token in {Path.Combine(options.DataFolder, CaravanHost.TokenFile)})");
+            if (!IPAddress.TryParse(address.Host, out var ip) || !IPAddress.IsLoopback(ip))
+                Console.WriteLine("It can be reached from other machines: put a TLS proxy in front, tokens and passwords travel over this address.");
+            await app.WaitForShutdownAsync(cancel);
+            return 0;
+        }
+    }
+}

@@ -1,0 +1,73 @@
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Store;
+using NodaTime;
+
+namespace EasyCaravan.Service.Workers;
+
+/// <summary>Claims due moves and runs them, so many at a time.</summary>
+internal sealed class MoveWorkers(MoveStore store, MoveWorker worker, WorkSignal signal, CaravanOptions options, TimeProvider time, ILogger<MoveWorkers> log) : BackgroundService
+{
+    /// <summary>How long at most until due moves are looked for again: leases of lost workers run out without a signal.</summary>
+    private static readonly TimeSpan s_rhythm = TimeSpan.FromSeconds(5);
+
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        await store.ReleaseAsync(options.Owner, stoppingToken);
+        var running = new List<Task>();
+        while (!stoppingToken.IsCancellationRequested)
+        {
+            running.RemoveAll(t => t.IsCompleted);
+            var claim = running.Count < options.MovesAtOnce ? await TryClaimAsync(stoppingToken) : null;
+            if (claim is not null)
+            {
+                running.Add(worker.RunAsync(claim, stoppingToken));
+                continue;
+            }
+            await WaitAsync(running, stoppingToken);
+        }
+        // Each stops its pass by itself; the host waits ten seconds for all.
+        await Task.WhenAll(running);
+    }
+
+    private async Task<Claim?> TryClaimAsync(CancellationToken cancel)
+    {
+        try
+        {
+            return await store.ClaimAsync(options.Owner, cancel);
+        }
+        catch (Exception e) when (e is not OperationCanceledException)
+        {
+            // The store may be full or locked for a while: moves wait where they are.
+            log.LogError(e, "Due moves cannot be claimed; trying again in {Seconds} s", s_rhythm.TotalSeconds);
+            return null;
+        }
+    }
+
+    private async Task WaitAsync(List<Task> running, CancellationToken cancel)
+    {
+        try
+        {
+            var pause = s_rhythm;
+            if (running.Count < options.MovesAtOnce && await store.NextDueAsync(cancel) is { } due)
+            {
+                var until = due - Instant.FromDateTimeOffset(time.GetUtcNow());
+                pause = TimeSpan.FromMilliseconds(Math.Clamp(until.TotalMilliseconds, 20, s_rhythm.TotalMilliseconds));
+            }
+            await Task.WhenAny([signal.WaitAsync(cancel), Task.Delay(pause, time, cancel), .. running]);
+        }
+        catch (OperationCanceledException)
+        {
+            // Stopping.
+        }
+    }
+}
+
+/// <summary>Wakes the workers when something became due.</summary>
+internal sealed class WorkSignal
+{
+    private TaskCompletionSource _raised = new(TaskCreationOptions.RunContinuationsAsynchronously);
+
+    public void Raise() => Interlocked.Exchange(ref _raised, new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously)).TrySetResult();
+
+    public Task WaitAsync(CancellationToken cancel) => Volatile.Read(ref _raised).Task.WaitAsync(cancel);
+}

@@ -1,0 +1,72 @@
+namespace EasyCaravan.StandIns;
+
+/// <summary>A message as a stand-in keeps it.</summary>
+public sealed record StandInMessage(uint Uid, byte[] Octets, DateTimeOffset Received)
+{
+    /// <summary>In the order in which they were set.</summary>
+    public IReadOnlyList<string> Flags { get; internal set; } = [];
+
+    public ulong Mark { get; internal set; }
+}
+
+/// <summary>A folder of a stand-in. Every use is under the account's lock.</summary>
+public sealed class StandInFolder(string name, string? use, uint epoch)
+{
+    /// <summary>As on the wire: modified UTF-7 with the service's separator.</summary>
+    public string Name { get; } = name;
+
+    /// <summary>Special use such as <c>\Sent</c>; or null.</summary>
+    public string? Use { get; } = use;
+
+    public uint Epoch { get; } = epoch;
+
+    public bool Subscribed { get; set; } = true;
+
+    public uint Next { get; private set; } = 1;
+
+    public ulong Mark { get; private set; } = 1;
+
+    public List<StandInMessage> Messages { get; } = [];
+
+    public StandInMessage Add(byte[] octets, IReadOnlyList<string> flags, DateTimeOffset received)
+    {
+        var message = new StandInMessage(Next++, octets, received) { Flags = flags, Mark = ++Mark };
+        Messages.Add(message);
+        return message;
+    }
+
+    public void SetFlags(StandInMessage message, IReadOnlyList<string> flags) => (message.Flags, message.Mark) = (flags, ++Mark);
+
+    public void Remove(StandInMessage message)
+    {
+        Messages.Remove(message);
+        Mark++;
+    }
+}
+
+/// <summary>One account of a stand-in.</summary>
+public sealed class StandInAccount(string login, string password)
+{
+    private uint _epochs = 1_700_000_000;
+    private readonly Dictionary<string, StandInFolder> _folders = new(StringComparer.Ordinal);
+
+    public string Login { get; } = login;
+
+    public string Password { get; set; } = password;
+
+    /// <summary>Drops the connection once, after so many messages were given out or taken; null: never.</summary>
+    public int? DropAfter { get; set; }
+
+    public Lock Lock { get; } = new();
+
+    public IReadOnlyCollection<StandInFolder> Folders => _folders.Values;
+
+    public StandInFolder? Find(string name) => _folders.GetValueOrDefault(name.Equals("INBOX", StringComparison.OrdinalIgnoreCase) ? "INBOX" : name);
+
+    public StandInFolder Make(string name, string? use = null)
+    {
+        var folder = new StandInFolder(name, use, _epochs++);
+        _folders.Add(name, folder);
+        return folder;
+    }
+}

@@ -1,0 +1,299 @@
+using System.Globalization;
+using System.Net.Sockets;
+using System.Text;
+
+namespace EasyCaravan.StandIns;
+
+/// <summary>One connection to a stand-in: the commands of IMAP4rev1 and the extensions that its manners offer.</summary>
+internal sealed class StandInSession(StandInImap service, TcpClient client)
+{
+    private const string DateForm = "dd-MMM-yyyy HH:mm:ss zzz";
+
+    private static readonly string[] s_identityFields = ["MESSAGE-ID:", "DATE:", "FROM:", "SUBJECT:"];
+
+    private readonly NetworkStream _stream = client.GetStream();
+    private readonly StandInInput _input = new(client.GetStream());
+    private StandInAccount? _account;
+    private StandInFolder? _folder;
+
+    public async Task RunAsync(CancellationToken cancel)
+    {
+        using var owned = client;
+        client.NoDelay = true;
+        try
+        {
+            await SayAsync($"* OK [CAPABILITY {service.Manners.Capabilities}] stand-in ready", cancel);
+            while (await _input.ReadWordsAsync(SayAsync, cancel) is { } words)
+            {
+                if (words.Count < 2) { await SayAsync("* BAD what is that", cancel); continue; }
+                var (tag, verb) = (words[0], words[1].ToUpperInvariant());
+                service.Commands.AddOrUpdate(verb, 1, (_, n) => n + 1);
+                if (verb == "LOGOUT")
+                {
+                    await SayAsync($"* BYE goodbye\r\n{tag} OK done", cancel);
+                    return;
+                }
+                await SayAsync($"{tag} {await AnswerAsync(tag, verb, words, cancel)}", cancel);
+            }
+        }
+        catch (Exception e) when (e is IOException or SocketException or OperationCanceledException or FormatException)
+        {
+            // The client left, the stand-in is being stopped, or a fault on demand: the connection ends here.
+        }
+    }
+
+    private async Task<string> AnswerAsync(string tag, string verb, List<string> words, CancellationToken cancel)
+    {
+        switch (verb)
+        {
+            case "CAPABILITY":
+                await SayAsync($"* CAPABILITY {service.Manners.Capabilities}", cancel);
+                return "OK done";
+            case "NOOP" or "ID" or "ENABLE" or "CHECK":
+                return "OK done";
+            case "LOGIN":
+                return SignIn(words[2], words[3]);
+            case "AUTHENTICATE":
+                await SayAsync("+ ", cancel);
+                var answer = Encoding.UTF8.GetString(Convert.FromBase64String(await _input.ReadLineAsync(cancel))).Split('\0');
+                return answer.Length == 3 ? SignIn(answer[1], answer[2]) : "BAD not an answer to PLAIN";
+        }
+        if (_account is null) return "BAD sign in first";
+        switch (verb)
+        {
+            case "NAMESPACE":
+                await SayAsync($"* NAMESPACE ((\"\" \"{service.Manners.Separator}\")) NIL NIL", cancel);
+                return "OK done";
+            case "LIST" or "LSUB":
+                return await ListAsync(verb, words, cancel);
+            case "STATUS":
+                if (_account.Find(words[2]) is not { } asked) return "NO [NONEXISTENT] no such folder";
+                await SayAsync(Status(asked), cancel);
+                return "OK done";
+            case "CREATE":
+                return Create(words);
+            case "SUBSCRIBE":
+                if (_account.Find(words[2]) is { } subscribed) subscribed.Subscribed = true;
+                return "OK done";
+            case "SELECT" or "EXAMINE":
+                return await SelectAsync(verb, words[2], cancel);
+            case "APPEND":
+                return await AppendAsync(tag, words, cancel);
+            case "UID":
+                return _folder is null ? "BAD select first" : await UidAsync(words, cancel);
+            default:
+                return "BAD unknown command";
+        }
+    }
+
+    private string SignIn(string login, string password)
+    {
+        if (service.Find(login) is not { } account || account.Password != password) return "NO [AUTHENTICATIONFAILED] Wrong login or password";
+        _account = account;
+        return $"OK [CAPABILITY {service.Manners.Capabilities}] welcome";
+    }
+
+    private async Task<string> ListAsync(string verb, List<string> words, CancellationToken cancel)
+    {
+        var pattern = words.Count > 3 ? words[3] : "";
+        var options = string.Join(' ', words.Skip(4)).ToUpperInvariant();
+        var separator = service.Manners.Separator;
+        if (pattern.Length == 0)
+        {
+            await SayAsync($"* {verb} (\\Noselect) \"{separator}\" \"\"", cancel);
+            return "OK done";
+        }
+        var lines = new StringBuilder();
+        lock (_account!.Lock)
+        {
+            foreach (var folder in _account.Folders.Where(f => (pattern == "*" || pattern == "%" || pattern.Equals(f.Name, StringComparison.OrdinalIgnoreCase)) && (verb == "LIST" || f.Subscribed)))
+            {
+                var flags = new List<string>();
+                if (folder.Use is { } use && (options.Contains("SPECIAL-USE", StringComparison.Ordinal) || options.Length == 0)) flags.Add(use);
+                if (folder.Subscribed && options.Contains("SUBSCRIBED", StringComparison.Ordinal)) flags.Add("\\Subscribed");
+                lines.Append(CultureInfo.InvariantCulture, $"* {verb} ({string.Join(' ', flags)}) \"{separator}\" {Quote(folder.Name)}\r\n");
+                if (options.Contains("STATUS", StringComparison.Ordinal)) lines.Append(Status(folder)).Append("\r\n");
+            }
+        }
+        await WriteAsync(lines.ToString(), cancel);
+        return "OK done";
+    }
+
+    private string Create(List<string> words)
+    {
+        lock (_account!.Lock)
+        {
+            if (_account.Find(words[2]) is not null) return "NO [ALREADYEXISTS] it is there";
+            var use = words.Skip(3).FirstOrDefault(w => w.TrimStart('(').StartsWith('\\'));
+            _account.Make(words[2].TrimEnd(service.Manners.Separator), use?.Trim('(', ')'));
+            return "OK done";
+        }
+    }
+
+    private async Task<string> SelectAsync(string verb, string name, CancellationToken cancel)
+    {
+        string lines;
+        lock (_account!.Lock)
+        {
+            _folder = _account.Find(name);
+            if (_folder is null) return "NO [NONEXISTENT] no such folder";
+            lines = $"* {_folder.Messages.Count} EXISTS\r\n* 0 RECENT\r\n* FLAGS (\\Seen \\Answered \\Flagged \\Deleted \\Draft)\r\n* OK [PERMANENTFLAGS (\\Seen \\Answered \\Flagged \\Deleted \\Draft \\*)] flags\r\n"
+                + $"* OK [UIDVALIDITY {_folder.Epoch}] valid\r\n* OK [UIDNEXT {_folder.Next}] next";
+            if (service.Manners.Offers("CONDSTORE")) lines += $"\r\n* OK [HIGHESTMODSEQ {_folder.Mark}] mark";
+        }
+        await SayAsync(lines, cancel);
+        return verb == "EXAMINE" ? "OK [READ-ONLY] done" : "OK [READ-WRITE] done";
+    }
+
+    private async Task<string> AppendAsync(string tag, List<string> words, CancellationToken cancel)
+    {
+        var target = _account!.Find(words[2]);
+        var taken = new List<(string[] Flags, DateTimeOffset Date, byte[] Octets)>();
+        var tooLarge = false;
+        // The words of one message: (flags) "date" literal; with MULTIAPPEND as many as the client sends.
+        for (var i = 3; i < words.Count;)
+        {
+            var flags = new List<string>();
+            if (words[i].StartsWith('('))
+            {
+                while (true)
+                {
+                    var word = words[i++];
+                    flags.AddRange(word.Trim('(', ')') is { Length: > 0 } flag ? [flag] : Array.Empty<string>());
+                    if (word.EndsWith(')')) break;
+                }
+            }
+            var date = DateTimeOffset.UtcNow;
+            if (i < words.Count - 1 && DateTimeOffset.TryParseExact(words[i].Insert(Math.Max(0, words[i].Length - 2), ":"), DateForm, CultureInfo.InvariantCulture, DateTimeStyles.None, out var given))
+            {
+                date = given;
+                i++;
+            }
+            var octets = Encoding.Latin1.GetBytes(words[i++]);
+            tooLarge |= octets.Length > service.Manners.LargestMessage;
+            taken.Add(([.. flags], date, octets));
+        }
+        if (taken.Count > 1 && !service.Manners.Offers("MULTIAPPEND")) return "BAD one message at a time";
+        if (target is null) return "NO [TRYCREATE] no such folder";
+        if (tooLarge) return "NO [TOOBIG] Message too large";
+        foreach (var _ in taken) await PaceAsync(cancel);
+        var uids = new List<uint>();
+        lock (_account.Lock)
+        {
+            foreach (var (flags, date, octets) in taken) uids.Add(target.Add(octets, flags, date).Uid);
+        }
+        return service.Manners.Offers("UIDPLUS") ? $"OK [APPENDUID {target.Epoch} {string.Join(',', uids)}] done" : "OK done";
+    }
+
+    private async Task<string> UidAsync(List<string> words, CancellationToken cancel)
+    {
+        var rest = string.Join(' ', words.Skip(3));
+        switch (words[2].ToUpperInvariant())
+        {
+            case "SEARCH":
+                List<uint> all;
+                lock (_account!.Lock) all = [.. _folder!.Messages.Select(m => m.Uid)];
+                var compact = rest.StartsWith("RETURN", StringComparison.OrdinalIgnoreCase);
+                await SayAsync(compact ? $"* ESEARCH (TAG \"{words[0]}\") UID{(all.Count > 0 ? $" ALL {string.Join(',', all)}" : "")}" : $"* SEARCH {string.Join(' ', all)}", cancel);
+                return "OK done";
+            case "FETCH":
+                await FetchAsync(words[3], string.Join(' ', words.Skip(4)), cancel);
+                return "OK done";
+            case "STORE":
+                Store(words);
+                return "OK done";
+            default:
+                return "BAD unknown command";
+        }
+    }
+
+    private async Task FetchAsync(string set, string items, CancellationToken cancel)
+    {
+        var wanted = ReadSet(set);
+        ulong since = 0;
+        if (items.IndexOf("(CHANGEDSINCE ", StringComparison.OrdinalIgnoreCase) is var at and >= 0)
+            since = ulong.Parse(items[(at + 14)..].TrimEnd(')'), CultureInfo.InvariantCulture);
+        List<(int Place, StandInMessage Message)> messages;
+        lock (_account!.Lock)
+            messages = [.. _folder!.Messages.Select((m, i) => (i + 1, m)).Where(m => m.m.Mark > since && wanted.Exists(r => m.m.Uid >= r.First && m.m.Uid <= r.Last))];
+        foreach (var (place, message) in messages)
+        {
+            var line = new StringBuilder($"* {place} FETCH (UID {message.Uid}");
+            if (items.Contains("RFC822.SIZE", StringComparison.OrdinalIgnoreCase)) line.Append(CultureInfo.InvariantCulture, $" RFC822.SIZE {message.Octets.Length}");
+            if (items.Contains("INTERNALDATE", StringComparison.OrdinalIgnoreCase))
+                line.Append(CultureInfo.InvariantCulture, $" INTERNALDATE \"{message.Received.ToString("dd-MMM-yyyy HH:mm:ss ", CultureInfo.InvariantCulture)}{message.Received.ToString("zzz", CultureInfo.InvariantCulture).Replace(":", "", StringComparison.Ordinal)}\"");
+            if (items.Contains("FLAGS", StringComparison.OrdinalIgnoreCase)) line.Append(CultureInfo.InvariantCulture, $" FLAGS ({string.Join(' ', message.Flags)})");
+            if (since > 0) line.Append(CultureInfo.InvariantCulture, $" MODSEQ ({message.Mark})");
+            if (items.Contains("HEADER.FIELDS", StringComparison.OrdinalIgnoreCase))
+            {
+                var header = HeaderFields(message.Octets);
+                await WriteAsync($"{line} BODY[HEADER.FIELDS (MESSAGE-ID DATE FROM SUBJECT)] {{{header.Length}}}\r\n{header})\r\n", cancel);
+            }
+            else if (items.Contains("BODY.PEEK[]", StringComparison.OrdinalIgnoreCase))
+            {
+                await PaceAsync(cancel);
+                await WriteAsync($"{line} BODY[] {{{message.Octets.Length}}}\r\n", cancel);
+                await _stream.WriteAsync(message.Octets, cancel);
+                await WriteAsync(")\r\n", cancel);
+            }
+            else
+            {
+                await WriteAsync($"{line})\r\n", cancel);
+            }
+        }
+    }
+
+    private void Store(List<string> words)
+    {
+        var wanted = ReadSet(words[3]);
+        var flags = string.Join(' ', words.Skip(5)).Trim('(', ')').Split(' ', StringSplitOptions.RemoveEmptyEntries);
+        lock (_account!.Lock)
+        {
+            foreach (var message in _folder!.Messages.Where(m => wanted.Exists(r => m.Uid >= r.First && m.Uid <= r.Last)))
+                _folder.SetFlags(message, words[4].StartsWith('+') ? [.. message.Flags.Union(flags, StringComparer.OrdinalIgnoreCase)] : [.. message.Flags.Except(flags, StringComparer.OrdinalIgnoreCase)]);
+        }
+    }
+
+    /// <summary>Takes the time that the manners ask for, and drops the connection when the account's fault says so.</summary>
+    private async Task PaceAsync(CancellationToken cancel)
+    {
+        if (service.Manners.PausePerMessage > TimeSpan.Zero) await Task.Delay(service.Manners.PausePerMessage, cancel);
+        if (_account!.DropAfter is not { } left) return;
+        _account.DropAfter = left > 1 ? left - 1 : null;
+        if (left > 1) return;
+        client.Client.Close(0);
+        throw new IOException("dropped on demand");
+    }
+
+    private string Status(StandInFolder folder)
+    {
+        var mark = service.Manners.Offers("CONDSTORE") ? $" HIGHESTMODSEQ {folder.Mark}" : "";
+        return $"* STATUS {Quote(folder.Name)} (MESSAGES {folder.Messages.Count} UIDNEXT {folder.Next} UIDVALIDITY {folder.Epoch}{mark})";
+    }
+
+    private static string HeaderFields(byte[] octets)
+    {
+        var text = Encoding.Latin1.GetString(octets);
+        var end = text.IndexOf("\r\n\r\n", StringComparison.Ordinal);
+        var fields = new StringBuilder();
+        var keep = false;
+        foreach (var line in text[..(end < 0 ? text.Length : end)].Split("\r\n"))
+        {
+            if (line.Length > 0 && line[0] is not ' ' and not '\t')
+                keep = s_identityFields.Any(f => line.StartsWith(f, StringComparison.OrdinalIgnoreCase));
+            if (keep) fields.Append(line).Append("\r\n");
+        }
+        return fields.Append("\r\n").ToString();
+    }
+
+    private static List<(uint First, uint Last)> ReadSet(string set) =>
+        [.. set.Split(',').Select(r => r.Split(':')).Select(r => (Number(r[0]), Number(r[^1])))];
+
+    private static uint Number(string text) => text == "*" ? uint.MaxValue : uint.Parse(text, CultureInfo.InvariantCulture);
+
+    private static string Quote(string name) => $"\"{name.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal)}\"";
+
+    private Task SayAsync(string line, CancellationToken cancel) => WriteAsync(line + "\r\n", cancel);
+
+    private async Task WriteAsync(string text, CancellationToken cancel) => await _stream.WriteAsync(Encoding.Latin1.GetBytes(text), cancel);
+}
