@@ -41,6 +41,8 @@ public static class CaravanHost
             .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
             // The keys lie in a folder that only the service's user can read; the advice to encrypt them further is in docs/operating.md.
             .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
+            // It warns that it makes our no-store stricter still.
+            .MinimumLevel.Override("Microsoft.AspNetCore.Antiforgery", LogEventLevel.Error)
             .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture, standardErrorFromLevel: LogEventLevel.Verbose, outputTemplate: "{Timestamp:HH:mm:ss} {Level:u3} {Message:lj}{NewLine}{Exception}"));
         AddServices(builder.Services, options with { DataFolder = folder, Owner = owner }, database, held);
         var app = builder.Build();
@@ -90,6 +92,8 @@ public static class CaravanHost
         app.UseExceptionHandler(errors => errors.Run(WriteErrorAsync));
         app.UseStatusCodePages();
         app.Use(PageSecurity.AddHeadersAsync);
+        WebConsole.ConsolePages.UseFiles(app);
+        app.UseRouting();
         app.UseAuthentication();
         app.UseRateLimiter();
         app.Use(Authentication.RequireAntiforgeryAsync);

@@ -33,7 +33,7 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         tally.Folder = source.Path.ToString();
         if (target is null)
         {
-            await ExcludeFolderAsync(work.Landing, cursor, cancel);
+            await ExcludeFolderAsync(work, cursor, cancel);
             return;
         }
 
@@ -44,7 +44,7 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         await ledger.MarkGoneAsync(page.Id, settled.Except(present), cancel);
 
         var fresh = present.Except(settled);
-        tally.Expect(fresh.Count);
+        tally.Expect(fresh.Count - work.Estimate);
         var gone = await SettleAsync(page, fresh, cancel);
         if (page.Cursor is { } since) await CarryFlagsAsync(page, since, cancel);
 
@@ -54,15 +54,16 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     }
 
     /// <summary>The folder stays behind by a rule: each of its messages is excluded under that name.</summary>
-    private async Task ExcludeFolderAsync(FolderLanding landing, FolderCursor cursor, CancellationToken cancel)
+    private async Task ExcludeFolderAsync(FolderWork work, FolderCursor cursor, CancellationToken cancel)
     {
+        var landing = work.Landing;
         var page = await ledger.OpenFolderAsync(landing.From.Path, null, cursor.Epoch, null, 0, cancel);
         if (page.FromEpoch != cursor.Epoch) await ledger.ForgetEntriesAsync(page.Id, cursor.Epoch, null, cancel);
         var present = await from.ListNumbersAsync(landing.From.Path, cancel);
         var settled = await ledger.SettledAsync(page.Id, cancel);
         await ledger.MarkGoneAsync(page.Id, settled.Except(present), cancel);
         var fresh = present.Except(settled);
-        tally.Expect(fresh.Count);
+        tally.Expect(fresh.Count - work.Estimate);
         foreach (var slice in fresh.Slices(Slice))
         {
             await ledger.RecordAsync(page.Id, [.. slice.Select(n => new LedgerEntry(n, null, Outcome.Excluded, FlagSet.Empty))], cancel);

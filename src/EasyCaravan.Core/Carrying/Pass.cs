@@ -57,11 +57,13 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
             var toState = landing.To is { } path ? there.GetValueOrDefault(path) : null;
             var lost = page?.ToEpoch is { } epoch && landing.To is not null && toState?.Cursor?.Epoch != epoch;
             if (page is { Reopened: false } && !lost && landing.From.Cursor?.IsUnchangedSince(page.Cursor) == true) continue;
-            work.Add(new FolderWork(landing, toState));
+            var settled = page is null ? 0 : page.Counts.Carried + page.Counts.Paired + page.Counts.Excluded + page.Counts.LeftBehind;
+            work.Add(new FolderWork(landing, toState, Math.Max(0, (landing.From.Cursor?.Count ?? 0) - settled)));
         }
         foreach (var page in pages.Values.Where(p => p.Cursor is not null && !map.Landings.Any(l => l.From.Path.Equals(p.From) && Equals(l.To, p.To))))
             await CloseVanishedAsync(page, cancel);
 
+        tally.Expect(work.Sum(w => w.Estimate));
         return new ConcurrentQueue<FolderWork>(work
             .GroupBy(w => w.Landing.To?.ToString() ?? "")
             .Select(g => g.Aggregate((first, next) => first with { Merged = [.. first.Merged, next] }))
@@ -107,7 +109,8 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
 
 /// <summary>A folder to be carried, and those that land in the same place, which the same lane takes after it.</summary>
 /// <param name="There">The folder on the to side; null when it has yet to be made.</param>
-public sealed record FolderWork(FolderLanding Landing, FolderState? There)
+/// <param name="Estimate">Messages that probably have to be settled: known for sure once the folder is opened.</param>
+public sealed record FolderWork(FolderLanding Landing, FolderState? There, long Estimate)
 {
     public IReadOnlyList<FolderWork> Merged { get; init; } = [];
 

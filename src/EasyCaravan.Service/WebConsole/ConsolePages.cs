@@ -7,8 +7,8 @@ internal static class ConsolePages
 {
     private const string NoncePlace = "__NONCE__";
 
-    public static void Map(WebApplication app)
-    {
+    /// <summary>Before routing: the page answers every address that is not a file's.</summary>
+    public static void UseFiles(WebApplication app) =>
         app.UseStaticFiles(new StaticFileOptions
         {
             OnPrepareResponse = file =>
@@ -17,7 +17,12 @@ internal static class ConsolePages
                 if (file.Context.Request.Path.StartsWithSegments("/assets")) file.Context.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
             },
         });
-        app.MapFallback("{**path:nonfile}", PageAsync).ExcludeFromDescription();
+
+    public static void Map(WebApplication app)
+    {
+        app.MapFallback("/assets/{**file}", () => TypedResults.NotFound()).ExcludeFromDescription();
+        // Accounts in addresses look like files (…@saltmarsh.example), so a dot says nothing.
+        app.MapFallback("{**path}", PageAsync).ExcludeFromDescription();
     }
 
     private static async Task<IResult> PageAsync(HttpContext context, IWebHostEnvironment environment, CancellationToken cancel)

@@ -1,0 +1,62 @@
+import type { Schemas } from "../api/client";
+import { CsvButton } from "../parts/CsvButton";
+import { number } from "../words/format";
+
+type Folder = Schemas["FolderView"];
+
+export function FoldersTable({ account, folders }: { account: string; folders: Folder[] }) {
+  if (folders.length === 0)
+    return <div className="sheet padded soft">No folder was looked at yet: start the move first.</div>;
+  return (
+    <>
+      <section className="sheet grid-scroll" aria-label="Folders">
+        <table className="grid">
+          <thead>
+            <tr>
+              <th scope="col">From</th>
+              <th scope="col">To</th>
+              {["Found", "Carried", "Paired", "Excluded", "Left behind", "Gone since", "Missing"].map((h) => (
+                <th scope="col" className="num" key={h}>
+                  {h}
+                </th>
+              ))}
+              <th scope="col">Sums</th>
+            </tr>
+          </thead>
+          <tbody>
+            {folders.map((f) => (
+              <tr key={`${f.from} ${f.to}`}>
+                <td>{f.from}</td>
+                <td>{f.to ?? <span className="soft">stays behind</span>}</td>
+                <td className="num">{number(f.counts.found)}</td>
+                <td className="num">{number(f.counts.carried)}</td>
+                <td className="num">{number(f.counts.paired)}</td>
+                <td className="num">{number(f.counts.excluded)}</td>
+                <td className={f.counts.leftBehind > 0 ? "num bad" : "num"}>{number(f.counts.leftBehind)}</td>
+                <td className="num">{number(f.gone)}</td>
+                <td className="num">{number(f.missing)}</td>
+                <td className={f.closes ? "good" : "soft"}>{f.closes ? "✓ close" : "… not yet"}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </section>
+      <CsvButton
+        name={`waybill-${account}`}
+        rows={folders}
+        columns={[
+          { title: "from", value: (f) => f.from },
+          { title: "to", value: (f) => f.to },
+          { title: "found", value: (f) => f.counts.found },
+          { title: "carried", value: (f) => f.counts.carried },
+          { title: "paired", value: (f) => f.counts.paired },
+          { title: "excluded", value: (f) => f.counts.excluded },
+          { title: "left_behind", value: (f) => f.counts.leftBehind },
+          { title: "gone", value: (f) => f.gone },
+          { title: "missing", value: (f) => f.missing },
+          { title: "closes", value: (f) => String(f.closes) },
+        ]}
+      />
+    </>
+  );
+}

@@ -1,0 +1,67 @@
+import { Button, Group } from "@mantine/core";
+import type { LeftBehind } from "../api/client";
+import { useActions } from "../parts/useActions";
+import { date, size } from "../words/format";
+
+/** Each item with why it stayed and what can be done about it. */
+export function LeftBehindList({ batch, items }: { batch: string; items: LeftBehind[] }) {
+  const { decision } = useActions(batch);
+  if (items.length === 0) return <div className="sheet padded good">Nothing was left behind.</div>;
+  const decide = (item: LeftBehind, accept: boolean) =>
+    decision.mutate({ accept, moves: [item.account], items: [item.id] });
+  return (
+    <section className="sheet grid-scroll" aria-label="Left behind">
+      <table className="grid tall">
+        <thead>
+          <tr>
+            <th scope="col">Message</th>
+            <th scope="col">Folder</th>
+            <th scope="col" className="num">
+              Size
+            </th>
+            <th scope="col">Why, and what to do</th>
+            <th scope="col">Decision</th>
+          </tr>
+        </thead>
+        <tbody>
+          {items.map((item) => (
+            <tr key={item.id}>
+              <td>
+                <strong>{item.subject || "(no subject)"}</strong>
+                <div className="soft">
+                  {item.sender} · {date(item.received)}
+                </div>
+              </td>
+              <td>{item.folder}</td>
+              <td className="num nowrap">{size(item.size)}</td>
+              <td>
+                {item.problem.what}.<div className="soft">{item.problem.remedy}.</div>
+              </td>
+              <td className="nowrap">
+                {item.state === "open" ? (
+                  <Group gap={6} wrap="nowrap">
+                    <Button
+                      size="xs"
+                      variant="default"
+                      onClick={() => decide(item, false)}
+                      loading={decision.isPending}
+                    >
+                      Try again
+                    </Button>
+                    <Button size="xs" variant="default" onClick={() => decide(item, true)} loading={decision.isPending}>
+                      Accept
+                    </Button>
+                  </Group>
+                ) : item.state === "accepted" ? (
+                  `Accepted by ${item.acceptedBy}`
+                ) : (
+                  "Will be tried again"
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}

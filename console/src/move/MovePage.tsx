@@ -1,0 +1,58 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useParams } from "@tanstack/react-router";
+import { journalQuery, moveQuery } from "../api/queries";
+import { JournalTable } from "../journal/JournalTable";
+import { Failure } from "../parts/Failure";
+import { Figures } from "../parts/Figures";
+import { ProblemNote } from "../parts/ProblemNote";
+import { size } from "../words/format";
+import { FoldersTable } from "./FoldersTable";
+import { LeftBehindList } from "./LeftBehindList";
+import { MoveActions } from "./MoveActions";
+import { PassesTable } from "./PassesTable";
+import { Road } from "./Road";
+import { WhereItStands } from "./WhereItStands";
+
+/** One person's trip: where they stand and why, and the proof. */
+export function MovePage() {
+  const { batch, account } = useParams({ from: "/batches/$batch/moves/$account" });
+  const detail = useQuery(moveQuery(batch, account));
+  const journal = useQuery(journalQuery(batch, account));
+  if (detail.isPending) return null;
+  if (detail.error) return <Failure error={detail.error} again={() => void detail.refetch()} />;
+  const { move, folders, passes, leftBehind } = detail.data;
+  return (
+    <>
+      <header>
+        <div className="crumbs">
+          <Link to="/batches">Batches</Link> /{" "}
+          <Link to="/batches/$batch" params={{ batch }}>
+            {batch}
+          </Link>
+        </div>
+        <div className="row spread">
+          <h1>{move.name}</h1>
+          <MoveActions move={move} />
+        </div>
+        <p className="lede">
+          {move.account} → {move.toAccount}
+          {move.note && ` · ${move.note}`}
+        </p>
+      </header>
+      <div className="sheet padded stack">
+        <Road stage={move.stage} />
+        <WhereItStands move={move} />
+        {move.problem && <ProblemNote problem={move.problem} />}
+        <Figures counts={move.counts} more={[{ label: "carried in size", value: size(move.octets) }]} />
+      </div>
+      <h2>Left behind</h2>
+      <LeftBehindList batch={batch} items={leftBehind} />
+      <h2>Waybill: folders from the old side to the new</h2>
+      <FoldersTable account={account} folders={folders} />
+      <h2>Passes</h2>
+      <PassesTable passes={passes} />
+      <h2>Journal</h2>
+      {journal.data && <JournalTable entries={journal.data.items} withPlace={false} name={`journal-${account}`} />}
+    </>
+  );
+}

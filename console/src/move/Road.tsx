@@ -1,0 +1,23 @@
+import type { Stage } from "../api/client";
+import { STAGE_WORDS, STAGES } from "../words/states";
+
+/** The road as a line of stages, with where this person stands. */
+export function Road({ stage }: { stage: Stage }) {
+  if (stage === "withdrawn")
+    return <p className="warn-note">Withdrawn from the move. What was carried stays on the new side.</p>;
+  const here = STAGES.indexOf(stage);
+  return (
+    <ol className="road" aria-label="Stages of the move">
+      {STAGES.map((s, i) => (
+        <li
+          key={s}
+          className={i < here ? "passed" : i === here ? "here" : undefined}
+          aria-current={i === here ? "step" : undefined}
+        >
+          {STAGE_WORDS[s]}
+          {i < here && <span className="visually-hidden"> (passed)</span>}
+        </li>
+      ))}
+    </ol>
+  );
+}

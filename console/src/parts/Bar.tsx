@@ -1,0 +1,16 @@
+/** How far something is, from 0 to 1, with words for whoever does not see it. */
+export function Bar({ share, label }: { share: number; label: string }) {
+  const percent = Math.round(Math.min(1, Math.max(0, share)) * 100);
+  return (
+    <div
+      className="bar"
+      role="progressbar"
+      aria-label={label}
+      aria-valuenow={percent}
+      aria-valuemin={0}
+      aria-valuemax={100}
+    >
+      <div style={{ width: `${percent}%` }} />
+    </div>
+  );
+}

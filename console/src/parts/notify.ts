@@ -1,0 +1,16 @@
+import { notifications } from "@mantine/notifications";
+import { ApiError } from "../api/client";
+
+export function told(message: string) {
+  notifications.show({ message, color: "sound", closeButtonProps: { "aria-label": "Close" } });
+}
+
+export function failed(error: Error) {
+  notifications.show({
+    title: error.message,
+    message: error instanceof ApiError ? error.next : undefined,
+    color: "red",
+    autoClose: 10_000,
+    closeButtonProps: { "aria-label": "Close" },
+  });
+}

@@ -1,0 +1,36 @@
+import { Link } from "@tanstack/react-router";
+import type { Schemas } from "../api/client";
+import { plural } from "../words/format";
+
+const NAMED = 6;
+
+/** Grouped by cause, the remedy beside it: forty refused passwords are one thing to do. */
+export function NeedsYou({ groups }: { groups: Schemas["NeedsYou"][] }) {
+  if (groups.length === 0)
+    return <div className="sheet padded good">Nothing. Whatever passes by itself is tried again without you.</div>;
+  return (
+    <div className="sheet">
+      {groups.map((group) => (
+        <section className="need" key={`${group.cause} ${group.what}`}>
+          <h3>{sentence(group.what)}</h3>
+          <p>{group.remedy}.</p>
+          <div className="chips">
+            <span className="soft">{plural(group.count, "person", "people")}:</span>
+            {group.moves.slice(0, NAMED).map((move) => (
+              <Link
+                key={`${move.batch} ${move.account}`}
+                to="/batches/$batch/moves/$account"
+                params={{ batch: move.batch, account: move.account }}
+              >
+                {move.name}
+              </Link>
+            ))}
+            {group.count > NAMED && <span className="soft">and {group.count - NAMED} more</span>}
+          </div>
+        </section>
+      ))}
+    </div>
+  );
+}
+
+const sentence = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);

@@ -1,0 +1,21 @@
+import type { Service } from "../api/client";
+import { Bar } from "../parts/Bar";
+
+/** How much of what each service bears is in use. */
+export function SlotUse({ services }: { services: Service[] }) {
+  return (
+    <div className="row" style={{ marginBottom: 12 }}>
+      {services.map((service) => (
+        <div className="row" key={service.name}>
+          <span>
+            <strong>{service.name}</strong>{" "}
+            <span className="soft">
+              {service.inUse} of {service.connections} connections
+            </span>
+          </span>
+          <Bar share={service.inUse / service.connections} label={`${service.name}: connections in use`} />
+        </div>
+      ))}
+    </div>
+  );
+}

@@ -1,0 +1,115 @@
+using System.Net.Http.Headers;
+using System.Net.Http.Json;
+using EasyCaravan.Contract;
+using EasyCaravan.Service;
+using EasyCaravan.Service.Demo;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.Playwright;
+
+[assembly: AssemblyFixture(typeof(EasyCaravan.Console.Tests.ConsoleFixture))]
+
+namespace EasyCaravan.Console.Tests;
+
+/// <summary>The demonstration's world behind a real service, and one browser for all tests.</summary>
+public sealed class ConsoleFixture : IAsyncLifetime
+{
+    private static readonly string[] s_browserArguments =
+        ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"];
+
+    private readonly string _folder = Directory.CreateTempSubdirectory("caravan-console").FullName;
+    private readonly Lazy<Task<string>> _session;
+    private DemoWorld? _world;
+    private WebApplication? _app;
+    private IPlaywright? _playwright;
+    private IBrowser? _browser;
+
+    public ConsoleFixture() => _session = new Lazy<Task<string>>(EnterAsync);
+
+    public Uri Address { get; private set; } = null!;
+
+    public string Token { get; private set; } = "";
+
+    public HttpClient Api { get; private set; } = null!;
+
+    internal DemoWorld World => _world!;
+
+    public async ValueTask InitializeAsync()
+    {
+        _world = new DemoWorld(Path.Combine(AppContext.BaseDirectory, "demo"), TimeSpan.Zero);
+        _app = await CaravanHost.BuildAsync(new CaravanOptions(_folder, new Uri("http://127.0.0.1:0")) { Quiet = true }, CancellationToken.None);
+        await _app.StartAsync();
+        Address = CaravanHost.AddressOf(_app);
+        Token = (await File.ReadAllTextAsync(Path.Combine(_folder, CaravanHost.TokenFile))).Trim();
+        Api = new HttpClient { BaseAddress = Address };
+        Api.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", Token);
+        // Three thousand people who do not move yet, beside the demonstration's batches: the table must bear them.
+        var roster = "name,from_account,to_account\n" + string.Concat(Enumerable.Range(1, 3000).Select(i => $"Passenger {i},p{i}@saltmarsh.example,p{i}@saltmarsh.example\n"));
+        var plan = World.Plan + "  passengers:\n    route: harbour-crossing\n    roster: passengers.csv\n";
+        var files = new Dictionary<string, string>(World.Files) { ["passengers.csv"] = roster };
+        await PostAsync("plan/apply", new PlanSubmission("plan.yaml", plan, files));
+        foreach (var batch in new[] { "deckhands", "harbour-office", "engineers" }) await ActAsync(batch, MoveAction.Start);
+        await UntilAsync(async () => (await BatchesAsync()).Where(b => b.Name != "passengers").All(b => Busy(b) == 0));
+        _playwright = await Playwright.CreateAsync();
+        _browser = await _playwright.Chromium.LaunchAsync(new() { ExecutablePath = "/usr/bin/chromium", Headless = true, Args = s_browserArguments });
+    }
+
+    public async Task ActAsync(string batch, MoveAction action, params string[] moves) =>
+        await PostAsync($"batches/{batch}/actions", new MoveActionRequest(action, moves.Length == 0 ? null : moves));
+
+    public async Task<List<BatchView>> BatchesAsync() => (await Api.GetFromJsonAsync<List<BatchView>>("/api/v1/batches", ContractJson.Options))!;
+
+    /// <summary>A fresh browser context: nobody is signed in.</summary>
+    public Task<IPage> OpenAsync(bool dark = false) => OpenAsync(dark, null);
+
+    /// <summary>A page of its own in a session that was opened by signing in once: the service slows down who signs in again and again.</summary>
+    public async Task<IPage> SignInAsync(string path, bool dark = false)
+    {
+        var page = await OpenAsync(dark, await _session.Value);
+        await page.GotoAsync(path);
+        await page.GetByRole(AriaRole.Navigation, new() { Name = "Main" }).WaitForAsync();
+        return page;
+    }
+
+    private async Task<string> EnterAsync()
+    {
+        var page = await OpenAsync(dark: false, null);
+        await page.GotoAsync("/");
+        await page.GetByLabel("Access token").First.FillAsync(Token);
+        await page.GetByRole(AriaRole.Button, new() { Name = "Sign in" }).ClickAsync();
+        await page.GetByRole(AriaRole.Navigation, new() { Name = "Main" }).WaitForAsync();
+        return await page.Context.StorageStateAsync();
+    }
+
+    private async Task<IPage> OpenAsync(bool dark, string? session)
+    {
+        var context = await _browser!.NewContextAsync(new()
+        {
+            BaseURL = Address.ToString(), ViewportSize = new() { Width = 1280, Height = 800 }, ColorScheme = dark ? ColorScheme.Dark : ColorScheme.Light,
+            Locale = "en-GB", TimezoneId = "Europe/Dublin", StorageState = session,
+        });
+        context.SetDefaultTimeout(15_000);
+        return await context.NewPageAsync();
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        if (_browser is not null) await _browser.DisposeAsync();
+        _playwright?.Dispose();
+        Api?.Dispose();
+        if (_app is not null) await _app.DisposeAsync();
+        if (_world is not null) await _world.DisposeAsync();
+        Directory.Delete(_folder, recursive: true);
+    }
+
+    private async Task PostAsync(string path, object body) =>
+        (await Api.PostAsync($"/api/v1/{path}", JsonContent.Create(body, body.GetType(), options: ContractJson.Options))).EnsureSuccessStatusCode();
+
+    private static int Busy(BatchView batch) =>
+        batch.Conditions.GetValueOrDefault("running") + batch.Conditions.GetValueOrDefault("queued") + batch.Conditions.GetValueOrDefault("waiting");
+
+    private static async Task UntilAsync(Func<Task<bool>> condition)
+    {
+        using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        while (!await condition()) await Task.Delay(50, patience.Token);
+    }
+}

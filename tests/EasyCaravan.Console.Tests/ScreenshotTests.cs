@@ -1,0 +1,23 @@
+using Microsoft.Playwright;
+using Xunit;
+
+namespace EasyCaravan.Console.Tests;
+
+/// <summary>The pictures of docs/screenshots. Written only where CARAVAN_SCREENSHOTS names a folder; the pages must draw in any case.</summary>
+public sealed class ScreenshotTests(ConsoleFixture fixture)
+{
+    [Theory]
+    [InlineData("today", "/", false)]
+    [InlineData("batch", "/batches/deckhands", false)]
+    [InlineData("move", "/batches/deckhands/moves/bram.tolland@saltmarsh.example", false)]
+    [InlineData("services", "/services", false)]
+    [InlineData("today-dark", "/", true)]
+    public async Task A_page_draws(string name, string path, bool dark)
+    {
+        var page = await fixture.SignInAsync(path, dark);
+        await page.Locator("main h1").WaitForAsync();
+        var picture = await page.ScreenshotAsync(new() { Animations = ScreenshotAnimations.Disabled });
+        Assert.True(picture.Length > 20_000, "The page is nearly empty.");
+        if (Environment.GetEnvironmentVariable("CARAVAN_SCREENSHOTS") is { Length: > 0 } folder) await File.WriteAllBytesAsync(Path.Combine(folder, $"{name}.png"), picture);
+    }
+}

@@ -1,0 +1,162 @@
+using System.Diagnostics;
+using System.Net.Http.Headers;
+using System.Net.Http.Json;
+using EasyCaravan.Contract;
+using EasyCaravan.Service;
+using EasyCaravan.Testing;
+
+namespace EasyCaravan.Peers.Tests;
+
+/// <summary>The service as a process of its own, killed without warning again and again.</summary>
+[Collection("one at a time: a server that is killed serves all")]
+public sealed class KillTests(TwoServers servers)
+{
+    private const int Kills = 22;
+
+    [Fact]
+    public async Task Killed_at_any_moment_of_a_pass_it_goes_on_and_nothing_is_lost_or_doubled()
+    {
+        var accounts = servers.NewAccounts(4);
+        var folder = Directory.CreateTempSubdirectory("caravan-kill").FullName;
+        var chance = new Random(4711);
+        var planted = 0;
+        await using (var service = await TestService.StartAsync(folder))
+            await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster(accounts)));
+
+        for (var life = 0; life < Kills; life++)
+        {
+            // Fresh mail in every life, so that there is a pass to die in.
+            foreach (var account in accounts) await AppendAsync(account, planted, 250);
+            planted += 250;
+            using var process = await StartAsync(folder);
+            using var api = Api(process.Address, folder);
+            await ActAsync(api, life == 0 ? MoveAction.Start : MoveAction.CatchUp);
+            await ActAsync(api, MoveAction.Retry);
+            await Task.Delay(chance.Next(5, 450));
+            process.Kill();
+        }
+
+        await using var last = await TestService.StartAsync(folder);
+        await TestService.UntilAsync(async () =>
+        {
+            await last.RunAsync("retry", "crew");
+            var moves = await last.MovesAsync("crew");
+            return moves.TrueForAll(m => m.Stage is MoveStage.InStep && m.Condition is MoveCondition.Idle);
+        });
+        await TwoServers.RunToEndAsync(last, "catch-up");
+        foreach (var account in accounts) await AssertInboxesAsync(account, planted);
+        var stopped = 0;
+        foreach (var account in accounts) stopped += (await last.GetAsync<MoveDetail>($"batches/crew/moves/{account}")).Passes.Count(p => p.Stopped);
+        // The test means something only if most of the deaths came in mid-pass.
+        Assert.True(stopped >= Kills, $"only {stopped} passes were interrupted");
+        Assert.True((await last.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
+        Directory.Delete(folder, recursive: true);
+    }
+
+    [Fact]
+    public async Task Asked_to_stop_in_mid_pass_it_ends_within_ten_seconds_and_goes_on_after()
+    {
+        var account = servers.NewAccounts(1)[0];
+        await AppendAsync(account, 0, 6000);
+        var folder = Directory.CreateTempSubdirectory("caravan-stop").FullName;
+        await using (var service = await TestService.StartAsync(folder))
+            await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster([account])));
+        using (var process = await StartAsync(folder))
+        {
+            using var api = Api(process.Address, folder);
+            await ActAsync(api, MoveAction.Start);
+            await TestService.UntilAsync(async () => (await MovesAsync(api))[0].Condition is MoveCondition.Running);
+            var watch = Stopwatch.StartNew();
+            Assert.Equal(0, await process.StopAsync());
+            Assert.True(watch.Elapsed < TimeSpan.FromSeconds(10), $"it took {watch.Elapsed}");
+        }
+        await using var last = await TestService.StartAsync(folder);
+        await TestService.UntilAsync(async () => (await last.MovesAsync("crew"))[0].Stage is MoveStage.InStep);
+        await AssertInboxesAsync(account, 6000);
+        Directory.Delete(folder, recursive: true);
+    }
+
+    [Fact]
+    public async Task A_mail_server_that_dies_in_mid_pass_is_waited_for_and_nothing_is_lost_or_doubled()
+    {
+        var account = servers.NewAccounts(1)[0];
+        await AppendAsync(account, 0, 8000);
+        await using var service = await TestService.StartAsync();
+        await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster([account])));
+        await service.RunAsync("start", "crew");
+        await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0] is { Condition: MoveCondition.Running } or { Stage: MoveStage.InStep });
+
+        await servers.To.KillAsync();
+        await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0].Condition is MoveCondition.Waiting);
+        await servers.To.StartAsync();
+
+        await service.RunAsync("retry", "crew");
+        await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0].Stage is MoveStage.InStep);
+        await AssertInboxesAsync(account, 8000);
+    }
+
+    private async Task AppendAsync(string account, int first, int count)
+    {
+        using var imap = await servers.AtFromAsync(account);
+        await imap.AppendAsync("INBOX", Enumerable.Range(first, count).Select(i => TwoServers.Message(account, i, 4000)));
+    }
+
+    private async Task AssertInboxesAsync(string account, int planted)
+    {
+        using var from = await servers.AtFromAsync(account);
+        using var to = await servers.AtToAsync(account);
+        var here = (await from.ReadFolderAsync("INBOX")).Select(m => Convert.ToHexString(m.Octets)).Order().ToList();
+        var there = (await to.ReadFolderAsync("INBOX")).Select(m => Convert.ToHexString(m.Octets)).Order().ToList();
+        Assert.Equal(planted, here.Count);
+        Assert.Equal(here.Count, there.Count);
+        Assert.True(here.SequenceEqual(there), "the messages differ");
+    }
+
+    private static async Task<List<MoveView>> MovesAsync(HttpClient api) => [.. (await api.GetFromJsonAsync<Page<MoveView>>("/api/v1/batches/crew/moves", ContractJson.Options))!.Items];
+
+    private static async Task ActAsync(HttpClient api, MoveAction action) =>
+        (await api.PostAsJsonAsync("/api/v1/batches/crew/actions", new MoveActionRequest(action, null), ContractJson.Options)).EnsureSuccessStatusCode();
+
+    private static HttpClient Api(Uri address, string folder)
+    {
+        var api = new HttpClient { BaseAddress = address };
+        api.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", File.ReadAllText(Path.Combine(folder, CaravanHost.TokenFile)).Trim());
+        return api;
+    }
+
+    private static async Task<ServiceProcess> StartAsync(string folder)
+    {
+        var program = Path.Combine(AppContext.BaseDirectory, "EasyCaravan.Service.dll");
+        var process = Process.Start(new ProcessStartInfo("dotnet", [program, "serve", "--data", folder, "--listen", "http://127.0.0.1:0"]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        process.ErrorDataReceived += (_, _) => { };
+        process.BeginErrorReadLine();
+        const string Before = "Easy Caravan listens on ";
+        while (await process.StandardOutput.ReadLineAsync() is { } line)
+        {
+            if (line.StartsWith(Before, StringComparison.Ordinal)) return new ServiceProcess(process, new Uri(line[Before.Length..]));
+        }
+        throw new InvalidOperationException("The service ended before it listened.");
+    }
+
+    private sealed record ServiceProcess(Process Process, Uri Address) : IDisposable
+    {
+        public void Kill()
+        {
+            Process.Kill();
+            Process.WaitForExit();
+        }
+
+        public async Task<int> StopAsync()
+        {
+            using var kill = Process.Start("kill", ["-TERM", $"{Process.Id}"]);
+            await Process.WaitForExitAsync();
+            return Process.ExitCode;
+        }
+
+        public void Dispose()
+        {
+            if (!Process.HasExited) Kill();
+            Process.Dispose();
+        }
+    }
+}
