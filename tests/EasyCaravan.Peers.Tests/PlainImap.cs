@@ -16,10 +16,11 @@ public sealed record StoredMessage(uint Uid, string Flags, string Date, byte[] O
 public sealed partial class PlainImap : IDisposable
 {
     private readonly TcpClient _client;
-    private readonly Stream _stream;
+    private readonly BufferedStream _read;
+    private readonly BufferedStream _write;
     private int _tag;
 
-    private PlainImap(TcpClient client) => (_client, _stream) = (client, new BufferedStream(client.GetStream(), 1 << 18));
+    private PlainImap(TcpClient client) => (_client, _read, _write) = (client, new BufferedStream(client.GetStream(), 1 << 18), new BufferedStream(client.GetStream(), 1 << 18));
 
     public static async Task<PlainImap> SignInAsync(int port, string user, string password)
     {
@@ -50,7 +51,7 @@ public sealed partial class PlainImap : IDisposable
             foreach (var (flags, date, octets) in chunk)
             {
                 await SendAsync($" ({flags}) \"{date.ToString("dd-MMM-yyyy HH:mm:ss ", CultureInfo.InvariantCulture)}{date.ToString("zzz", CultureInfo.InvariantCulture).Replace(":", "", StringComparison.Ordinal)}\" {{{octets.Length}+}}\r\n");
-                await _stream.WriteAsync(octets);
+                await _write.WriteAsync(octets);
             }
             await SendAsync("\r\n");
             await AnswerAsync(tag);
@@ -65,7 +66,7 @@ public sealed partial class PlainImap : IDisposable
         await RunAsync($"EXAMINE \"{folder}\"");
         var tag = $"p{++_tag}";
         await SendAsync($"{tag} UID FETCH 1:* (UID FLAGS INTERNALDATE BODY.PEEK[])\r\n");
-        await _stream.FlushAsync();
+        await _write.FlushAsync();
         var messages = new List<StoredMessage>();
         while (true)
         {
@@ -81,13 +82,12 @@ public sealed partial class PlainImap : IDisposable
 
     public void Dispose()
     {
-        _stream.Dispose();
         _client.Dispose();
     }
 
     private async Task<List<string>> AnswerAsync(string tag)
     {
-        await _stream.FlushAsync();
+        await _write.FlushAsync();
         var lines = new List<string>();
         while (true)
         {
@@ -103,12 +103,12 @@ public sealed partial class PlainImap : IDisposable
         }
     }
 
-    private ValueTask SendAsync(string text) => _stream.WriteAsync(Encoding.Latin1.GetBytes(text));
+    private ValueTask SendAsync(string text) => _write.WriteAsync(Encoding.Latin1.GetBytes(text));
 
     private async Task<byte[]> ReadOctetsAsync(int count)
     {
         var octets = new byte[count];
-        await _stream.ReadExactlyAsync(octets);
+        await _read.ReadExactlyAsync(octets);
         return octets;
     }
 
@@ -118,7 +118,7 @@ public sealed partial class PlainImap : IDisposable
         var octet = new byte[1];
         while (true)
         {
-            if (await _stream.ReadAsync(octet) == 0) throw new IOException("The server closed the connection.");
+            if (await _read.ReadAsync(octet) == 0) throw new IOException("The server closed the connection.");
             if (octet[0] == '\n') return Encoding.Latin1.GetString([.. line]).TrimEnd('\r');
             line.Add(octet[0]);
         }

@@ -19,6 +19,8 @@ public sealed class TwoServers : IAsyncLifetime
         ("&ANw-berfahrten/M&AOQ-rz", "&ANw-berfahrten.M&AOQ-rz"), ("&iCptd2XliqY-", "&iCptd2XliqY-"), ("Ropes &- tides", "Ropes &- tides"),
     ];
 
+    private const int Pool = 60;
+
     private int _accounts;
 
     public DovecotServer From { get; private set; } = null!;
@@ -29,19 +31,22 @@ public sealed class TwoServers : IAsyncLifetime
     {
         From = await DovecotServer.StartAsync('/');
         To = await DovecotServer.StartAsync('.');
+        // All at once: Dovecot looks at its file of users once a second at most.
+        for (var i = 0; i < Pool; i++)
+        {
+            From.SetUser(AccountOf(i), Password);
+            To.SetUser(AccountOf(i), Password);
+        }
     }
 
     /// <summary>Accounts that no other test uses, on both sides.</summary>
     public string[] NewAccounts(int count)
     {
-        var names = Enumerable.Range(0, count).Select(_ => $"p{Interlocked.Increment(ref _accounts)}@saltmarsh.example").ToArray();
-        foreach (var name in names)
-        {
-            From.SetUser(name, Password);
-            To.SetUser(name, Password);
-        }
-        return names;
+        var last = Interlocked.Add(ref _accounts, count);
+        return last <= Pool ? [.. Enumerable.Range(last - count, count).Select(AccountOf)] : throw new InvalidOperationException("The pool of accounts is too small.");
     }
+
+    private static string AccountOf(int i) => $"p{i}@saltmarsh.example";
 
     public Task<PlainImap> AtFromAsync(string account) => PlainImap.SignInAsync(From.PlainPort, account, Password);
 

@@ -1,0 +1,91 @@
+using CsCheck;
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Pacing;
+using NodaTime;
+
+namespace EasyCaravan.Core.Tests;
+
+public sealed class MoveStateTests
+{
+    private static readonly Instant Now = Instant.FromUtc(2027, 2, 12, 18, 0);
+
+    private static readonly Func<MoveState, MoveState>[] Steps =
+    [
+        s => s.Start(null, Now), s => s.CatchUp(null, Now), s => s.Hold(), s => s.Resume(null, Now), s => s.Retry(null, Now), s => s.RetryItems(null, Now), s => s.Withdraw(),
+        s => s.DueAt <= Now ? s.Run() : s,
+        s => s.Condition.Kind is ConditionKind.Running ? s.Complete(null, Now) : s,
+        s => s.Condition.Kind is ConditionKind.Running ? s.Interrupt(null, Now) : s,
+        s => s.Condition.Kind is ConditionKind.Running ? s.Fail(new Fault(Cause.SignInRefused, "a", "b"), false, 0.5, Now) : s,
+        s => s.Condition.Kind is ConditionKind.Running ? s.Fail(new Fault(Cause.ConnectionLost, "a", "b"), true, 0.5, Now) : s,
+    ];
+
+    [Fact]
+    public void Whatever_is_asked_in_whatever_order_a_move_never_gets_stuck_or_forgets() =>
+        Gen.Int[0, Steps.Length - 1].Array[0, 40].Sample(order =>
+        {
+            var state = MoveState.New;
+            foreach (var step in order)
+            {
+                var next = Steps[step](state);
+                Assert.True(next.Stage >= state.Stage || next.Stage is Stage.Withdrawn, "a stage never goes back");
+                state = next;
+                if (state.Condition.Kind is ConditionKind.NeedsYou) Assert.NotNull(state.Condition.Fault);
+                if (state.Condition.Kind is ConditionKind.Queued or ConditionKind.Waiting or ConditionKind.NeedsYou or ConditionKind.Running) Assert.NotNull(state.Wanted);
+                if (state.Condition.Kind is ConditionKind.Waiting) Assert.NotNull(state.Condition.Until);
+                if (state.Stage is Stage.Copying) Assert.Equal(PassKind.First, state.Wanted);
+                if (state.Stage is Stage.Withdrawn) Assert.Null(state.DueAt);
+            }
+        });
+
+    [Fact]
+    public void Asking_again_changes_nothing() =>
+        Gen.Select(Gen.Int[0, Steps.Length - 1].Array[0, 20], Gen.Int[0, 6]).Sample((order, last) =>
+        {
+            var state = order.Aggregate(MoveState.New, (s, step) => Steps[step](s));
+            var once = Steps[last](state);
+            Assert.Equal(once, Steps[last](once));
+        });
+
+    [Fact]
+    public void A_held_move_goes_on_with_the_pass_it_was_held_in()
+    {
+        var running = MoveState.New.Start(null, Now).Run();
+        var resumed = running.Hold().Resume(null, Now);
+        Assert.Equal((Stage.Copying, ConditionKind.Queued, PassKind.First), (resumed.Stage, resumed.Condition.Kind, resumed.Wanted));
+    }
+
+    [Fact]
+    public void Failures_in_a_row_wait_longer_and_progress_starts_anew()
+    {
+        var lost = new Fault(Cause.ConnectionLost, "a", "b");
+        var state = MoveState.New.Start(null, Now);
+        var waits = new List<Duration>();
+        for (var i = 0; i < 5; i++)
+        {
+            state = state.Run().Fail(lost, progressed: false, 1, Now);
+            waits.Add(state.Condition.Until!.Value - Now);
+        }
+        Assert.Equal([2, 4, 8, 16, 32], waits.Select(w => (int)w.TotalSeconds));
+        Assert.Equal(2, (int)(state.Run().Fail(lost, progressed: true, 1, Now).Condition.Until!.Value - Now).TotalSeconds);
+    }
+
+    [Fact]
+    public void In_step_the_rhythm_calls_for_the_next_pass_by_itself()
+    {
+        var hourly = new EasyCaravan.Core.Planning.Timetable(DateTimeZone.Utc, [], Duration.FromHours(1));
+        var state = MoveState.New.Start(hourly, Now).Run().Complete(hourly, Now);
+        Assert.Equal(Now + Duration.FromHours(1), state.DueAt);
+        Assert.Equal(PassKind.CatchUp, state.Run().Wanted);
+    }
+
+    [Fact]
+    public void Every_cause_has_a_turn_and_a_remedy_and_waits_stay_in_bounds()
+    {
+        foreach (var cause in Enum.GetValues<Cause>())
+        {
+            Assert.True(Enum.IsDefined(FaultRules.TurnOf(cause)));
+            Assert.NotEmpty(FaultRules.RemedyFor(cause));
+        }
+        Gen.Select(Gen.Int[1, 1000], Gen.Double[0, 1]).Sample((attempts, chance) => Assert.InRange(Backoff.After(attempts, chance), TimeSpan.FromSeconds(1), Backoff.Longest));
+    }
+}

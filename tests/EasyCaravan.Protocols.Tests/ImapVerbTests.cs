@@ -1,0 +1,241 @@
+using System.Text;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+
+namespace EasyCaravan.Protocols.Tests;
+
+/// <summary>Each verb against exact octets, whole and one octet at a time.</summary>
+public sealed class ImapVerbTests
+{
+    private const string Everything = "UIDPLUS MULTIAPPEND LITERAL+ ESEARCH CONDSTORE LIST-EXTENDED LIST-STATUS SPECIAL-USE";
+
+    private static readonly (string, string) Examine = ("T EXAMINE \"INBOX\"", "* 3 EXISTS\r\n* OK [UIDVALIDITY 7] ok\r\n§ OK [READ-ONLY] done\r\n");
+
+    private static readonly DateTimeOffset Date = new(2019, 3, 30, 23, 59, 58, TimeSpan.FromMinutes(-90));
+
+    [Theory]
+    [InlineData(Pieces.Whole)]
+    [InlineData(Pieces.OneByOne)]
+    public async Task LIST_gives_names_uses_and_cursors_in_one_round_trip(Pieces pieces)
+    {
+        await using var server = new ScriptedServer(Everything, pieces,
+        [
+            ("T LIST \"\" \"*\" RETURN (SUBSCRIBED SPECIAL-USE STATUS (MESSAGES UIDNEXT UIDVALIDITY HIGHESTMODSEQ))",
+                "* LIST (\\HasNoChildren \\Subscribed) \"/\" InBox\r\n* STATUS INBOX (MESSAGES 3 UIDNEXT 12 UIDVALIDITY 7 HIGHESTMODSEQ 99)\r\n"
+                + "* LIST (\\Noselect) \"/\" Projects\r\n* LIST (\\Sent) \"/\" \"Sent \\\"Items\\\"\"\r\n* STATUS \"Sent \\\"Items\\\"\" (UIDVALIDITY 8 UIDNEXT 1 MESSAGES 0 HIGHESTMODSEQ 0)\r\n"
+                + "* LIST () \"/\" {16}\r\nM&AOQ-rz/&broken\r\n* STATUS {16}\r\nM&AOQ-rz/&broken (MESSAGES 4294967295 UIDNEXT 4294967295 UIDVALIDITY 4294967295)\r\n§ OK done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var folders = await account.ListFoldersAsync(CancellationToken.None);
+        Assert.Equal(["INBOX", "Projects", "Sent \"Items\"", "März/&broken"], folders.Select(f => f.Path.ToString()));
+        Assert.Equal(new FolderCursor(7, 12, 99, 3), folders[0].Cursor);
+        Assert.Equal((false, SpecialUse.Sent, true), (folders[1].Selectable, folders[2].Use, folders[0].Subscribed));
+        Assert.Null(folders[2].Cursor!.Mark);
+        Assert.Equal(uint.MaxValue, folders[3].Cursor!.Next);
+        Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Theory]
+    [InlineData(Pieces.Whole)]
+    [InlineData(Pieces.OneByOne)]
+    public async Task FETCH_hands_on_octets_whatever_they_look_like_and_in_whatever_order_items_come(Pieces pieces)
+    {
+        await using var server = new ScriptedServer(Everything, pieces,
+        [
+            Examine,
+            ("T UID FETCH 1:4 (UID BODY.PEEK[])",
+                "* 1 FETCH (UID 1 BODY[] {6}\r\n)\r\nT x)\r\n* 5 EXPUNGE\r\n* 2 FETCH (FLAGS (\\Seen) UID 2 BODY[] {0}\r\n MODSEQ (5))\r\n* 9 EXISTS\r\n* 3 FETCH (UID 3 BODY[] \"a\\\"b\")\r\n§ OK done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var reader = await account.ReadMessagesAsync(FolderPath.Inbox, new NumberSet([1, 2, 3, 4]), CancellationToken.None);
+        Assert.Equal(["1:)\r\nT x", "2:", "3:a\"b"], await ReadAllAsync(reader));
+        Assert.Equal([4u], reader.Gone);
+        Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Fact]
+    public async Task Quirk_a_server_that_tells_the_number_after_the_octets_is_asked_for_one_at_a_time()
+    {
+        await using var server = new ScriptedServer(Everything, Pieces.Whole,
+        [
+            Examine,
+            ("T UID FETCH 1:2 (UID BODY.PEEK[])", "* 1 FETCH (BODY[] {1}\r\na UID 1)\r\n* 2 FETCH (BODY[] {1}\r\nb UID 2)\r\n§ OK done\r\n"),
+            ("T UID FETCH 1 (UID BODY.PEEK[])", "* 1 FETCH (BODY[] {1}\r\na UID 1)\r\n§ OK done\r\n"),
+            ("T UID FETCH 2 (UID BODY.PEEK[])", "* 2 FETCH (BODY[] {1}\r\nb UID 2)\r\n§ OK done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var reader = await account.ReadMessagesAsync(FolderPath.Inbox, new NumberSet([1, 2]), CancellationToken.None);
+        Assert.Equal(["1:a", "2:b"], await ReadAllAsync(reader));
+        Assert.Empty(reader.Gone);
+        Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Fact]
+    public async Task A_message_that_the_server_does_not_give_out_is_named_and_the_others_come()
+    {
+        await using var server = new ScriptedServer(Everything, Pieces.Whole,
+        [
+            Examine,
+            ("T UID FETCH 1:2 (UID BODY.PEEK[])", "* 1 FETCH (UID 1 BODY[] {1}\r\na)\r\n§ NO [EXPUNGEISSUED] Some messages could not be read\r\n"),
+            ("T UID FETCH 2 (UID BODY.PEEK[])", "§ NO [CORRUPTION] Mail is corrupted\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var reader = await account.ReadMessagesAsync(FolderPath.Inbox, new NumberSet([1, 2]), CancellationToken.None);
+        Assert.Equal(["1:a"], await ReadAllAsync(reader));
+        Assert.Equal((Cause.MessageUnreadable, "CORRUPTION"), (reader.Unreadable[2].Cause, reader.Unreadable[2].Code));
+        Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Theory]
+    [InlineData(Pieces.Whole)]
+    [InlineData(Pieces.OneByOne)]
+    public async Task APPEND_sends_many_with_flags_and_dates_and_learns_where_they_landed(Pieces pieces)
+    {
+        await using var server = new ScriptedServer(Everything, pieces,
+        [
+            ("T APPEND \"INBOX\" ($Forwarded \\Seen) \"30-Mar-2019 23:59:58 -0130\" {3+}", ""),
+            ("raw one () \"30-Mar-2019 23:59:58 -0130\" {3+}", ""),
+            ("raw two", "§ OK [APPENDUID 7 40,42] done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var writer = await account.AddMessagesAsync(FolderPath.Inbox, 100, CancellationToken.None);
+        await SendAsync(writer, 1, "one", "\\Seen $Forwarded");
+        await SendAsync(writer, 2, "two", "");
+        var receipts = await writer.FinishAsync(CancellationToken.None);
+        Assert.Equal([(1u, new ItemKey(7, 40)), (2u, new ItemKey(7, 42))], receipts.Select(r => (r.Number, r.Landed!.Value)));
+        Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Fact]
+    public async Task Without_LITERAL_plus_each_literal_waits_for_leave_and_a_refusal_drops_what_was_to_come()
+    {
+        await using var server = new ScriptedServer("UIDPLUS", Pieces.Whole,
+        [
+            ("T APPEND \"INBOX\" () \"30-Mar-2019 23:59:58 -0130\" {3}", "§ NO [TOOBIG] too big\r\n"),
+            ("T APPEND \"INBOX\" () \"30-Mar-2019 23:59:58 -0130\" {3}", "+ go on\r\n"),
+            ("raw two", "§ OK [APPENDUID 7 40] done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var writer = await account.AddMessagesAsync(FolderPath.Inbox, 100, CancellationToken.None);
+        var receipts = new List<AddReceipt>();
+        receipts.AddRange(await SendAsync(writer, 1, "one", ""));
+        receipts.AddRange(await SendAsync(writer, 2, "two", ""));
+        receipts.AddRange(await writer.FinishAsync(CancellationToken.None));
+        Assert.Equal((Cause.MessageTooLarge, 1), (receipts[0].Refused!.Cause, receipts[0].Company));
+        Assert.Equal(new ItemKey(7, 40), receipts[1].Landed);
+        Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Theory]
+    [InlineData("NO [OVERQUOTA] full", Cause.NoRoom)]
+    [InlineData("NO [TRYCREATE] no folder", Cause.FolderRefused)]
+    [InlineData("NO [UNAVAILABLE] later", Cause.ServiceBusy)]
+    [InlineData("NO something else", Cause.MessageRefused)]
+    [InlineData("BAD NUL in it", Cause.MessageRefused)]
+    public async Task A_refusal_of_many_is_told_for_each_with_its_cause(string answer, Cause cause)
+    {
+        await using var server = new ScriptedServer(Everything, Pieces.Whole,
+            [("T APPEND \"INBOX\" () \"30-Mar-2019 23:59:58 -0130\" {3+}", ""), ("raw one () \"30-Mar-2019 23:59:58 -0130\" {3+}", ""), ("raw two", $"§ {answer}\r\n")]);
+        await using var account = await server.SignInAsync();
+        var writer = await account.AddMessagesAsync(FolderPath.Inbox, 100, CancellationToken.None);
+        await SendAsync(writer, 1, "one", "");
+        await SendAsync(writer, 2, "two", "");
+        var receipts = await writer.FinishAsync(CancellationToken.None);
+        Assert.All(receipts, r => Assert.Equal((cause, 2), (r.Refused!.Cause, r.Company)));
+    }
+
+    [Fact]
+    public async Task Flags_are_asked_for_since_a_mark_and_changed_one_by_one()
+    {
+        await using var server = new ScriptedServer(Everything, Pieces.OneByOne,
+        [
+            Examine,
+            ("T UID FETCH 1:11 (UID FLAGS) (CHANGEDSINCE 98)", "* 2 FETCH (UID 5 MODSEQ (99) FLAGS (\\Seen \\Recent $A))\r\n§ OK done\r\n"),
+            ("T SELECT \"INBOX\"", "* OK [UIDVALIDITY 7] ok\r\n§ OK [READ-WRITE] done\r\n"),
+            ("T UID STORE 5:6 +FLAGS.SILENT (\\Flagged)", "§ OK done\r\n"),
+            ("T UID STORE 5:6 -FLAGS.SILENT ($A)", "§ OK done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var updates = await account.FlagsSinceAsync(FolderPath.Inbox, new FolderCursor(7, 12, 98, 3), CancellationToken.None);
+        Assert.Equal(("$A \\Seen", 5u), (Assert.Single(updates).Flags.Written, updates[0].Number));
+        await account.ChangeFlagsAsync(FolderPath.Inbox, new NumberSet([5, 6]), FlagSet.Parse("\\Flagged"), FlagSet.Parse("$A"), CancellationToken.None);
+        Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Theory]
+    [InlineData("ESEARCH", "* ESEARCH (TAG \"T\") UID ALL 1:3,7\r\n§ OK done\r\n", "1:3,7")]
+    [InlineData("ESEARCH", "* ESEARCH (TAG \"T\") UID\r\n§ OK done\r\n", "")]
+    [InlineData("", "* SEARCH 7 1 2 3\r\n§ OK done\r\n", "1:3,7")]
+    [InlineData("", "* SEARCH\r\n§ OK done\r\n", "")]
+    public async Task Numbers_come_as_ranges_or_one_by_one(string capability, string answer, string numbers)
+    {
+        await using var server = new ScriptedServer(capability, Pieces.OneByOne, [Examine, ($"T UID SEARCH {(capability.Length > 0 ? "RETURN (ALL) " : "")}ALL", answer)]);
+        await using var account = await server.SignInAsync();
+        Assert.Equal(numbers, (await account.ListNumbersAsync(FolderPath.Inbox, CancellationToken.None)).ToString());
+    }
+
+    [Theory]
+    [InlineData("* 1 FETCH (UID 99999999999 BODY[] {1}\r\na)\r\n§ OK done\r\n")]
+    [InlineData("* 1 FETCH (UID 1 BODY[] {1}\r\nab\r\n§ OK done\r\n")]
+    [InlineData("* 1 FETCH (UID x BODY[] {1}\r\na)\r\n§ OK done\r\n")]
+    [InlineData("X9 OK what\r\n§ OK done\r\n")]
+    [InlineData("\r\n§ OK done\r\n")]
+    public async Task Garbage_is_a_named_cause_and_ends_the_connection(string answer)
+    {
+        await using var server = new ScriptedServer(Everything, Pieces.Whole, [Examine, ("T UID FETCH 1 (UID BODY.PEEK[])", answer)]);
+        await using var account = await server.SignInAsync();
+        var reader = await account.ReadMessagesAsync(FolderPath.Inbox, new NumberSet([1]), CancellationToken.None);
+        var fault = await Assert.ThrowsAsync<FaultException>(() => ReadAllAsync(reader));
+        Assert.Equal((Cause.ProtocolBroken, Verdict.Close), (fault.Fault.Cause, fault.Verdict));
+    }
+
+    [Fact]
+    public async Task Cut_at_any_octet_of_its_answers_a_lost_connection_is_told_as_such()
+    {
+        (string, string)[] steps = [Examine, ("T UID FETCH 1:2 (UID BODY.PEEK[])", "* 1 FETCH (UID 1 BODY[] {6}\r\n)\r\nT x)\r\n* 2 FETCH (UID 2 BODY[] {1}\r\nb)\r\n§ OK done\r\n")];
+        for (var cut = 0; cut < steps.Sum(s => s.Item2.Length); cut++)
+        {
+            await using var server = new ScriptedServer(Everything, Pieces.Whole, steps, cut);
+            await using var account = await server.SignInAsync();
+            var fault = await Assert.ThrowsAsync<FaultException>(async () => await ReadAllAsync(await account.ReadMessagesAsync(FolderPath.Inbox, new NumberSet([1, 2]), CancellationToken.None)));
+            Assert.Equal(Cause.ConnectionLost, fault.Fault.Cause);
+        }
+    }
+
+    [Fact]
+    public async Task A_farewell_is_told_in_the_servers_words()
+    {
+        await using var server = new ScriptedServer(Everything, Pieces.Whole, [("T EXAMINE \"INBOX\"", "* BYE Maintenance until nine\r\n§")], cutAfter: 30);
+        await using var account = await server.SignInAsync();
+        var fault = await Assert.ThrowsAsync<FaultException>(() => account.ListNumbersAsync(FolderPath.Inbox, CancellationToken.None));
+        Assert.Equal(Cause.ServiceBusy, fault.Fault.Cause);
+        Assert.Contains("Maintenance until nine", fault.Fault.What, StringComparison.Ordinal);
+    }
+
+    private static async Task<List<string>> ReadAllAsync(IMessageReader reader)
+    {
+        var messages = new List<string>();
+        while (await reader.NextAsync(CancellationToken.None) is { } message)
+        {
+            var octets = new MemoryStream();
+            while (await reader.ReadAsync(CancellationToken.None) is { Length: > 0 } piece) octets.Write(piece.Span);
+            Assert.Equal(message.Size, octets.Length);
+            messages.Add($"{message.Number}:{Encoding.Latin1.GetString(octets.ToArray())}");
+        }
+        return messages;
+    }
+
+    private static async Task<IReadOnlyList<AddReceipt>> SendAsync(IMessageWriter writer, uint number, string text, string flags)
+    {
+        await writer.BeginAsync(new ItemInfo(number, text.Length, Date, FlagSet.Parse(flags)), text.Length, CancellationToken.None);
+        await writer.WriteAsync(Encoding.Latin1.GetBytes(text), CancellationToken.None);
+        return await writer.EndAsync(CancellationToken.None);
+    }
+
+    private static async Task<List<string>> EndAsync(IMailAccount account, ScriptedServer server)
+    {
+        await account.DisposeAsync();
+        return await server.UnexpectedAsync();
+    }
+}

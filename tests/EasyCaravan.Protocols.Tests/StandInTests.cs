@@ -1,0 +1,53 @@
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Imap;
+using EasyCaravan.StandIns;
+
+namespace EasyCaravan.Protocols.Tests;
+
+/// <summary>The adapter with and without each extension: servers differ, what it does must not.</summary>
+public sealed class StandInTests
+{
+    [Theory]
+    [InlineData("")]
+    [InlineData("MULTIAPPEND")]
+    [InlineData("LITERAL+")]
+    [InlineData("MULTIAPPEND LITERAL+")]
+    [InlineData("UIDPLUS")]
+    [InlineData("LIST-STATUS")]
+    [InlineData("LIST-STATUS LIST-EXTENDED SPECIAL-USE")]
+    [InlineData("ESEARCH CONDSTORE")]
+    public async Task Messages_arrive_whatever_the_server_lacks(string without)
+    {
+        var manners = new StandInManners('.', Without: without.Split(' ').ToHashSet());
+        await using var server = new StandInImap(manners);
+        server.AddAccount("a@x.example", "secret");
+        var service = new Service("s", new MailConnection(MailProtocol.Imap, "127.0.0.1", server.Port, Security.None), SignInKind.Password, new Trust.System(), Limits.Default);
+        await using var account = await ImapMailAccount.OpenAsync(service, new Credentials("a@x.example", "a@x.example", "secret"), null, null, CancellationToken.None);
+        var path = FolderPath.Parse("Work/März");
+        var cursor = await account.CreateFolderAsync(path, SpecialUse.None, true, CancellationToken.None);
+        Assert.Equal((1u, 0u), (cursor.Next, cursor.Count));
+
+        var writer = await account.AddMessagesAsync(path, 100, CancellationToken.None);
+        var receipts = new List<AddReceipt>();
+        for (uint i = 1; i <= 40; i++)
+        {
+            var octets = System.Text.Encoding.ASCII.GetBytes($"Message-ID: <{i}@x.example>\r\n\r\n{new string('y', (int)i * 300)}");
+            await writer.BeginAsync(new ItemInfo(i, octets.Length, DateTimeOffset.UnixEpoch.AddDays(i), FlagSet.Parse("\\Seen K")), octets.Length, CancellationToken.None);
+            await writer.WriteAsync(octets, CancellationToken.None);
+            receipts.AddRange(await writer.EndAsync(CancellationToken.None));
+        }
+        receipts.AddRange(await writer.FinishAsync(CancellationToken.None));
+
+        Assert.Equal(40, receipts.Count(r => r.Refused is null));
+        if (without != "UIDPLUS") Assert.All(receipts, r => Assert.Equal(r.Number, r.Landed!.Value.Number));
+        Assert.Equal("1:40", (await account.ListNumbersAsync(path, CancellationToken.None)).ToString());
+        var items = await account.ListItemsAsync(path, await account.ListNumbersAsync(path, CancellationToken.None), CancellationToken.None);
+        Assert.Equal(DateTimeOffset.UnixEpoch.AddDays(7), items[6].Received);
+        Assert.Equal("\\Seen K".Split(' ').Order(), items[6].Flags.Flags.Order());
+        var headers = await account.ReadHeadersAsync(path, new NumberSet([3]), CancellationToken.None);
+        Assert.True(Identity.Of(headers[0].Header).Certain);
+        Assert.Contains((await account.ListFoldersAsync(CancellationToken.None)), f => f.Path.Equals(path) && f.Cursor is { Count: 40 });
+    }
+}

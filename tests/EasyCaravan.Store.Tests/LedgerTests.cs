@@ -1,0 +1,125 @@
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+
+namespace EasyCaravan.Store.Tests;
+
+public sealed class LedgerTests : IAsyncLifetime
+{
+    private static readonly FolderPath Inbox = FolderPath.Inbox;
+    private static readonly CancellationToken None = CancellationToken.None;
+
+    private readonly string _folder = Directory.CreateTempSubdirectory("caravan-store").FullName;
+    private Database _database = null!;
+    private MoveStore _store = null!;
+
+    public async ValueTask InitializeAsync()
+    {
+        _database = await Database.OpenAsync(Path.Combine(_folder, "caravan.db"), None);
+        _store = new MoveStore(_database, TimeProvider.System);
+    }
+
+    public ValueTask DisposeAsync()
+    {
+        _database.Dispose();
+        Directory.Delete(_folder, recursive: true);
+        return ValueTask.CompletedTask;
+    }
+
+    [Fact]
+    public async Task What_is_recorded_is_settled_claimed_and_counted()
+    {
+        var ledger = _store.LedgerOf(await ClaimAsync());
+        var page = await ledger.OpenFolderAsync(Inbox, Inbox, 7, 9, 1, None);
+        await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 1000).Select(i => new LedgerEntry((uint)i, (uint)i + 5000, Outcome.Carried, FlagSet.Parse(i % 2 == 0 ? "\\Seen" : "")))], None);
+        await ledger.RecordAsync(page.Id, [new(1001, 77, Outcome.Paired, FlagSet.Empty), new(1002, null, Outcome.Excluded, FlagSet.Empty)], None);
+        await ledger.LeaveBehindAsync(page.Id, [Left(1003)], None);
+
+        Assert.Equal("1:1003", (await ledger.SettledAsync(page.Id, None)).ToString());
+        Assert.Equal("77,5001:6000", (await ledger.ClaimedAsync(Inbox, None)).ToString());
+        Assert.Equal("\\Seen", (await ledger.FindAsync(page.Id, new NumberSet([2]), None))[0].Flags.Written);
+        var counts = await ledger.CompleteAsync(page.Id, new FolderCursor(7, 1004, 5, 1003), 1003, 0, None);
+        Assert.Equal(new FolderCounts(1003, 1000, 1, 1, 1, 0, 0), counts);
+        Assert.True(counts.Closes);
+        await using var db = _database.Read();
+        Assert.Equal((1003, 1000, 1), ((await db.Moves.SingleAsync()).Found, (await db.Moves.SingleAsync()).Carried, (await db.Moves.SingleAsync()).LeftBehind));
+    }
+
+    [Fact]
+    public async Task Recording_again_replaces_and_what_is_gone_counts_no_more()
+    {
+        var ledger = _store.LedgerOf(await ClaimAsync());
+        var page = await ledger.OpenFolderAsync(Inbox, Inbox, 7, 9, 1, None);
+        await ledger.LeaveBehindAsync(page.Id, [Left(1), Left(2)], None);
+        await ledger.RecordAsync(page.Id, [new(1, 50, Outcome.Carried, FlagSet.Empty)], None);
+        await ledger.MarkGoneAsync(page.Id, new NumberSet([2]), None);
+        Assert.Equal("1", (await ledger.SettledAsync(page.Id, None)).ToString());
+        Assert.Equal(new FolderCounts(1, 1, 0, 0, 0, 1, 0), await ledger.CompleteAsync(page.Id, new FolderCursor(7, 3, null, 1), 1, 0, None));
+        await using var db = _database.Read();
+        Assert.Empty(await db.LeftBehind.ToListAsync());
+    }
+
+    [Fact]
+    public async Task A_worker_that_lost_its_lease_writes_nothing()
+    {
+        var old = await ClaimAsync();
+        await _store.ReleaseAsync("one", None);
+        var taken = await _store.ClaimAsync("two", None);
+        Assert.NotNull(taken);
+        Assert.True(taken.Fence > old.Fence);
+        await Assert.ThrowsAsync<LeaseLostException>(() => _store.LedgerOf(old).OpenFolderAsync(Inbox, Inbox, 7, 9, 1, None));
+        Assert.False(await _store.RenewAsync(old, new Tally(), None));
+        await _store.EndAsync(old, new Tally(), new PassEnd(null, false), s => s.Complete(null, default), None);
+        await using var db = _database.Read();
+        Assert.Equal(("two", ConditionKind.Running), ((await db.Moves.SingleAsync()).LeaseOwner, (await db.Moves.SingleAsync()).Condition));
+    }
+
+    [Fact]
+    public async Task One_move_is_claimed_once_however_many_ask()
+    {
+        await AddMoveAsync();
+        var claims = await Task.WhenAll(Enumerable.Range(0, 8).Select(i => _store.ClaimAsync($"w{i}", None)));
+        Assert.Single(claims, c => c is not null);
+    }
+
+    [Fact]
+    public async Task A_message_costs_little_room()
+    {
+        var ledger = _store.LedgerOf(await ClaimAsync());
+        var page = await ledger.OpenFolderAsync(Inbox, Inbox, 7, 9, 1, None);
+        await using var db = _database.Read();
+        var before = await SizeAsync(db);
+        foreach (var some in Enumerable.Range(1, 50_000).Chunk(500))
+            await ledger.RecordAsync(page.Id, [.. some.Select(i => new LedgerEntry((uint)i, (uint)i + 100, Outcome.Carried, FlagSet.Parse("\\Seen")))], None);
+        Assert.InRange((await SizeAsync(db) - before) / 50_000.0, 1, 64);
+    }
+
+    [Fact]
+    public void The_migrations_are_those_of_the_model()
+    {
+        using var db = _database.Read();
+        Assert.False(db.Database.HasPendingModelChanges());
+    }
+
+    private static async Task<long> SizeAsync(CaravanDb db) =>
+        await db.Database.SqlQueryRaw<long>("SELECT page_count * page_size AS Value FROM pragma_page_count(), pragma_page_size()").SingleAsync();
+
+    private static LeftBehindItem Left(uint number) => new(number, new Fault(Cause.MessageTooLarge, "a", "too large"), 10, DateTimeOffset.UnixEpoch, "subject", "sender");
+
+    private async Task<Claim> ClaimAsync()
+    {
+        await AddMoveAsync();
+        return (await _store.ClaimAsync("one", None))!;
+    }
+
+    private Task AddMoveAsync() => _database.WriteAsync(db =>
+    {
+        var row = new MoveRow { Batch = "b", Name = "n", FromAccount = "a", ToAccount = "t", FromLogin = "a", ToLogin = "t" };
+        MoveStates.Apply(row, MoveState.New.Start(null, default), default);
+        db.Moves.Add(row);
+        return Task.CompletedTask;
+    }, None);
+}
