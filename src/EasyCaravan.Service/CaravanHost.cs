@@ -67,7 +67,8 @@ public static class CaravanHost
         services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(10));
         services.AddDataProtection().SetApplicationName("EasyCaravan").PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(options.DataFolder, "keys")));
         services.ConfigureHttpJsonOptions(json => ContractJson.Configure(json.SerializerOptions));
-        services.AddProblemDetails();
+        services.AddProblemDetails(problems => problems.CustomizeProblemDetails = context => Problems.Complete(context.ProblemDetails));
+        services.Configure<RouteHandlerOptions>(routes => routes.ThrowOnBadRequest = true);
         services.AddOpenApi("v1", openApi => openApi.AddDocumentTransformer((document, _, _) =>
         {
             document.Info.Title = "Easy Caravan";
@@ -89,7 +90,12 @@ public static class CaravanHost
     private static void MapAll(WebApplication app)
     {
         app.Services.GetRequiredService<FolderLock>();
-        app.UseExceptionHandler(errors => errors.Run(WriteErrorAsync));
+        app.UseExceptionHandler(new ExceptionHandlerOptions
+        {
+            ExceptionHandler = WriteErrorAsync,
+            // What the caller did wrong is the caller's to read, not the log's.
+            SuppressDiagnosticsCallback = context => context.Exception is BadHttpRequestException or FaultException,
+        });
         app.UseStatusCodePages();
         app.Use(PageSecurity.AddHeadersAsync);
         WebConsole.ConsolePages.UseFiles(app);
@@ -103,7 +109,7 @@ public static class CaravanHost
         app.MapGet("/health/ready", ReadyAsync).ExcludeFromDescription();
         app.MapOpenApi("/openapi/{documentName}.json").RequireAuthorization();
         var open = app.MapGroup("/api/v1").WithTags("session");
-        var api = app.MapGroup("/api/v1").RequireAuthorization();
+        var api = app.MapGroup("/api/v1").WithTags("caravan").RequireAuthorization();
         SessionApi.Map(open, api);
         PlanApi.Map(api);
         ServiceApi.Map(api);

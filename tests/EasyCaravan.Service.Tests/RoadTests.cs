@@ -14,10 +14,16 @@ public sealed class RoadTests : IAsyncLifetime
 
     private string Plan => $$"""
         services:
-          lanternpost: {mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none}}
-          northquay: {mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none}}
+          lanternpost:
+            mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none}
+          northquay:
+            mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none}
         routes:
-          crossing: {from: lanternpost, to: northquay, folders: [{match: Spam, leave: true}], mail: {since: 2020-01-01}}
+          crossing:
+            from: lanternpost
+            to: northquay
+            folders: [{match: Spam, leave: true}]
+            mail: {since: 2020-01-01}
         batches:
           crew: {route: crossing, roster: crew.csv}
         """;
@@ -137,7 +143,7 @@ public sealed class RoadTests : IAsyncLifetime
         await _service.ApplyAsync(Plan, ("crew.csv", Roster));
         var bad = await _service.ApplyAsync(Plan.Replace("speaks: imap, host: 127.0.0.1, port: " + _from.Port, "speaks: imap, hosst: x", StringComparison.Ordinal), ("crew.csv", "name,from_account\nX,x@y\n"));
         Assert.Equal(2, bad.Code);
-        Assert.Contains("plan.yaml:2: 'hosst' is not known in 'mail'; did you mean 'host'?", bad.Error, StringComparison.Ordinal);
+        Assert.Contains("plan.yaml:3: 'hosst' is not known in 'mail'; did you mean 'host'?", bad.Error, StringComparison.Ordinal);
         Assert.Equal(2, (await _service.MovesAsync("crew")).Count);
         var dry = await _service.RunAsync("plan", "apply", Path.Combine(_service.Folder, "plan", "nothing.yaml"), "--dry-run");
         Assert.Equal(2, dry.Code);

@@ -44,7 +44,7 @@ internal sealed class Common
         var console = AnsiConsole.Create(new AnsiConsoleSettings { Out = new AnsiConsoleOutput(Out) });
         // Into a file or a pipe, tables are as wide as they need to be.
         if (System.Console.IsOutputRedirected || Out != System.Console.Out) console.Profile.Width = 220;
-        return new Writer(parsed.GetValue(Output), console, Out);
+        return new Writer(parsed.GetValue(Output), console, Out, Error);
     }
 
     private async Task<int> RunAsync(ParseResult parsed, Func<ParseResult, CaravanClient, Writer, CancellationToken, Task<int>> run, CancellationToken cancel)

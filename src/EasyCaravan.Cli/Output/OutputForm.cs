@@ -17,7 +17,7 @@ internal enum OutputForm
 internal sealed record Column<T>(string Title, string CsvName, Func<T, string> Text, bool Right = false);
 
 /// <summary>Writes what a reading command found: a table for people, the API's own JSON or CSV for programs.</summary>
-internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter output)
+internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter output, TextWriter error)
 {
     private static readonly JsonSerializerOptions s_indented = new(ContractJson.Options) { WriteIndented = true };
 
@@ -29,7 +29,7 @@ internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter o
     public void Say(string markup)
     {
         if (form is OutputForm.Table) console.MarkupLine(markup);
-        else System.Console.Error.WriteLine(Markup.Remove(markup));
+        else error.WriteLine(Markup.Remove(markup));
     }
 
     public void Json(object value) => output.WriteLine(JsonSerializer.Serialize(value, value.GetType(), s_indented));

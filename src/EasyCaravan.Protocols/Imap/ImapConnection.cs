@@ -16,6 +16,9 @@ internal sealed class ImapConnection(ImapWire wire)
     /// <summary>The raw name of the open mailbox, and whether it may be written to.</summary>
     public (string Name, bool Writable)? Open { get; set; }
 
+    /// <summary>A command was begun and not ended: whatever were sent now would be taken for a part of it.</summary>
+    public bool IsMidCommand { get; set; }
+
     public string NextTag() => $"C{++_tag}";
 
     /// <summary>Puts a command in the buffer. It leaves with the next flush, together with others.</summary>

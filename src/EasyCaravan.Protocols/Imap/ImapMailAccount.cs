@@ -143,7 +143,7 @@ public sealed class ImapMailAccount : IMailAccount
     public async ValueTask DisposeAsync()
     {
         var wire = _connection.Wire;
-        if (!wire.IsBroken)
+        if (!wire.IsBroken && !_connection.IsMidCommand)
         {
             try
             {

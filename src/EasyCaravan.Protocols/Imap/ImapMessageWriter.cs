@@ -64,6 +64,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
         {
             while (_underWay.Count >= _mostUnderWay) await TakeAnswerAsync(cancel);
             _current = new Append(_connection.NextTag());
+            _connection.IsMidCommand = true;
             await Wire.WriteAsync($"{_current.Tag} APPEND {_name}", cancel);
         }
         _current.Numbers.Add(item.Number);
@@ -101,6 +102,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
     private async ValueTask EndAppendAsync(CancellationToken cancel)
     {
         await Wire.WriteAsync("\r\n", cancel);
+        _connection.IsMidCommand = false;
         await Wire.FlushAsync(cancel);
         _underWay.Add(_current!);
         _current = null;
@@ -120,6 +122,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
                 // Refused before this message's octets: all that were in the command with it share the refusal.
                 Refuse(_current, ImapResult.Parse(response.Text.Span[(_current.Tag.Length + 1)..]));
                 _dropping = true;
+                _connection.IsMidCommand = false;
                 return;
             }
             Settle(response);

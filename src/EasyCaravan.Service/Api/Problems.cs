@@ -17,6 +17,19 @@ internal static class Problems
 
     public static ProblemHttpResult NotAllowed(string what, string next) => Make(StatusCodes.Status401Unauthorized, what, next);
 
+    /// <summary>Gives the answers that no call of ours wrote, such as a 401, what every error has.</summary>
+    public static void Complete(Microsoft.AspNetCore.Mvc.ProblemDetails problem)
+    {
+        var (what, next) = problem.Status switch
+        {
+            StatusCodes.Status401Unauthorized => ("You are not signed in, or the token is not known.", "Send a token as 'Authorization: Bearer …', or sign in to the console"),
+            StatusCodes.Status403Forbidden => ("This may not be done from here.", "Writes of the console's session need its X-Caravan-Antiforgery word; reload the page"),
+            _ => ("This cannot be done.", "See /openapi/v1.json for what there is"),
+        };
+        problem.Detail ??= what;
+        problem.Extensions.TryAdd("next", next);
+    }
+
     /// <summary>The plan's errors, each with its place.</summary>
     public static ProblemHttpResult InvalidPlan(IReadOnlyList<PlanProblem> problems) =>
         TypedResults.Problem(
