@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.CommandLine.Help;
 using EasyCaravan.Service;
 using EasyCaravan.Service.Demo;
 
@@ -18,7 +19,10 @@ var demoListen = ListenOption();
 var demo = new Command("demo", "Shows a move of an invented company between two simulated services. Example: caravan demo") { exitWhenDone, fast, demoData, demoListen };
 demo.SetAction((a, cancel) => DemoCommand.RunAsync(new DemoChoice(a.GetValue(exitWhenDone), a.GetValue(fast), a.GetValue(demoData), a.GetValue(demoListen)!), cancel));
 
-return await new RootCommand("The Easy Caravan service") { serve, demo }.Parse(args).InvokeAsync(new InvocationConfiguration { ProcessTerminationTimeout = null });
+// Named as people call it: the script at the root hands these two commands on.
+var parsed = new Command("caravan", "The Easy Caravan service") { serve, demo, new HelpOption() }.Parse(args);
+var code = await parsed.InvokeAsync(new InvocationConfiguration { ProcessTerminationTimeout = null });
+return parsed.Errors.Count > 0 ? 2 : code;
 
 static Option<Uri> ListenOption() => new("--listen")
 {

@@ -37,7 +37,8 @@ public sealed class StandInImap : IAsyncDisposable
         _accepting = AcceptAsync();
     }
 
-    public StandInManners Manners { get; }
+    /// <summary>May change while it runs; sessions follow at once.</summary>
+    public StandInManners Manners { get; set; }
 
     public int Port { get; }
 

@@ -61,7 +61,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
             }
             await db.SaveChangesAsync(cancel);
             await ReopenExcludedAsync(db, before?.Plan, plan, cancel);
-            Reschedule(db, plan);
+            Reschedule(db, before?.Plan, plan);
             var rosters = plan.Batches.Select(b => b.RosterFile).ToHashSet();
             db.Plans.Add(new PlanRow
             {
@@ -130,14 +130,16 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
         }
     }
 
-    /// <summary>Moves that wait for a window of the old timetable wait for one of the new.</summary>
-    private void Reschedule(CaravanDb db, Plan plan)
+    /// <summary>Moves that wait for a window of the old timetable wait for one of the new; a new rhythm counts from now.</summary>
+    private void Reschedule(CaravanDb db, Plan? before, Plan plan)
     {
         var now = Instant.FromDateTimeOffset(time.GetUtcNow());
         foreach (var batch in plan.Batches)
         {
-            foreach (var row in db.Moves.AsTracking().Where(m => m.Batch == batch.Name && m.Condition == ConditionKind.Waiting && m.WaitsFor == Wait.Window).ToList())
-                MoveStates.Apply(row, MoveStates.StateOf(row).Reschedule(batch.Timetable, now), now);
+            var newRhythm = before?.Batches.FirstOrDefault(b => b.Name == batch.Name)?.Timetable?.CatchUpEvery != batch.Timetable?.CatchUpEvery;
+            var rows = db.Moves.AsTracking().Where(m => m.Batch == batch.Name
+                && ((m.Condition == ConditionKind.Waiting && m.WaitsFor == Wait.Window) || (newRhythm && m.Condition == ConditionKind.Idle && m.Stage == Stage.InStep)));
+            foreach (var row in rows.ToList()) MoveStates.Apply(row, MoveStates.StateOf(row).Reschedule(batch.Timetable, now), now);
         }
     }
 }

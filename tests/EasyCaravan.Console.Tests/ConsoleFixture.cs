@@ -56,6 +56,19 @@ public sealed class ConsoleFixture : IAsyncLifetime
     public async Task ActAsync(string batch, MoveAction action, params string[] moves) =>
         await PostAsync($"batches/{batch}/actions", new MoveActionRequest(action, moves.Length == 0 ? null : moves));
 
+    /// <summary>New mail for some people, given out slowly, so that there are passes to look at.</summary>
+    public async Task MakeBusyAsync()
+    {
+        string[] people = ["imogen.vale", "jonas.kettle", "maeve.harrow", "rory.dunmore"];
+        World.From.Manners = World.From.Manners with { PausePerMessage = TimeSpan.FromMilliseconds(40) };
+        foreach (var person in people)
+        {
+            for (var i = 0; i < 150; i++) World.Deliver($"{person}@saltmarsh.example");
+        }
+        await ActAsync("harbour-office", MoveAction.CatchUp);
+        await UntilAsync(async () => (await Api.GetFromJsonAsync<Today>("/api/v1/today", ContractJson.Options))!.Running.Any(m => m.Pass is { Settled: > 20 }));
+    }
+
     public async Task<List<BatchView>> BatchesAsync() => (await Api.GetFromJsonAsync<List<BatchView>>("/api/v1/batches", ContractJson.Options))!;
 
     /// <summary>A fresh browser context: nobody is signed in.</summary>

@@ -16,6 +16,11 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
     {
         var page = await fixture.SignInAsync(path, dark);
         await page.Locator("main h1").WaitForAsync();
+        if (path == "/")
+        {
+            await fixture.MakeBusyAsync();
+            await page.GetByRole(AriaRole.Progressbar, new() { Name = "share of messages settled" }).First.WaitForAsync();
+        }
         var picture = await page.ScreenshotAsync(new() { Animations = ScreenshotAnimations.Disabled });
         Assert.True(picture.Length > 20_000, "The page is nearly empty.");
         if (Environment.GetEnvironmentVariable("CARAVAN_SCREENSHOTS") is { Length: > 0 } folder) await File.WriteAllBytesAsync(Path.Combine(folder, $"{name}.png"), picture);

@@ -1,7 +1,7 @@
 import { Button, Group } from "@mantine/core";
 import type { LeftBehind } from "../api/client";
 import { useActions } from "../parts/useActions";
-import { date, size } from "../words/format";
+import { date, sentence, size } from "../words/format";
 
 /** Each item with why it stayed and what can be done about it. */
 export function LeftBehindList({ batch, items }: { batch: string; items: LeftBehind[] }) {
@@ -35,7 +35,7 @@ export function LeftBehindList({ batch, items }: { batch: string; items: LeftBeh
               <td>{item.folder}</td>
               <td className="num nowrap">{size(item.size)}</td>
               <td>
-                {item.problem.what}.<div className="soft">{item.problem.remedy}.</div>
+                {sentence(item.problem.what)}.<div className="soft">{item.problem.remedy}.</div>
               </td>
               <td className="nowrap">
                 {item.state === "open" ? (

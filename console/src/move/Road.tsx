@@ -5,10 +5,12 @@ import { STAGE_WORDS, STAGES } from "../words/states";
 export function Road({ stage }: { stage: Stage }) {
   if (stage === "withdrawn")
     return <p className="warn-note">Withdrawn from the move. What was carried stays on the new side.</p>;
-  const here = STAGES.indexOf(stage);
+  // Who was not surveyed has not passed that stage.
+  const stages = STAGES.filter((s) => s !== "surveyed" || stage === "surveyed");
+  const here = stages.indexOf(stage);
   return (
     <ol className="road" aria-label="Stages of the move">
-      {STAGES.map((s, i) => (
+      {stages.map((s, i) => (
         <li
           key={s}
           className={i < here ? "passed" : i === here ? "here" : undefined}

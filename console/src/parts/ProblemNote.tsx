@@ -1,10 +1,11 @@
 import type { Problem } from "../api/client";
+import { sentence } from "../words/format";
 
 export function ProblemNote({ problem }: { problem: Problem }) {
   return (
     <div className="error-note">
       <p>
-        <strong>{problem.what}.</strong>
+        <strong>{sentence(problem.what)}.</strong>
       </p>
       <p>{problem.remedy}.</p>
     </div>

@@ -1,6 +1,6 @@
 import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
-import { plural } from "../words/format";
+import { plural, sentence } from "../words/format";
 
 const NAMED = 6;
 
@@ -32,5 +32,3 @@ export function NeedsYou({ groups }: { groups: Schemas["NeedsYou"][] }) {
     </div>
   );
 }
-
-const sentence = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);

@@ -50,3 +50,6 @@ export function relative(iso: string, now: number = Date.now()): string {
 }
 
 export const plural = (n: number, one: string, many = `${one}s`) => `${number(n)} ${n === 1 ? one : many}`;
+
+/** What the service says, as a sentence of its own. */
+export const sentence = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);

@@ -210,13 +210,26 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     private async Task LeaveBehindAsync(LedgerFolder page, IReadOnlyList<ItemInfo> items, Func<ItemInfo, Fault> fault, CancellationToken cancel)
     {
         if (items.Count == 0) return;
-        var headers = (await from.ReadHeadersAsync(page.From, new NumberSet(items.Select(i => i.Number)), cancel)).ToDictionary(h => h.Number);
+        var headers = await ReadLabelsAsync(page, items, cancel);
         await ledger.LeaveBehindAsync(page.Id, [.. items.Select(i =>
         {
             var about = MessageLabel.Read(headers.TryGetValue(i.Number, out var header) ? header.Header : []);
             return new LeftBehindItem(i.Number, fault(i), i.Size, i.Received, about.Subject, about.Sender);
         })], cancel);
         tally.LeaveBehind(items.Count);
+    }
+
+    /// <summary>Headers for people to recognise messages by. Of one that cannot be read, these often cannot either.</summary>
+    private async Task<Dictionary<uint, ItemHeader>> ReadLabelsAsync(LedgerFolder page, IReadOnlyList<ItemInfo> items, CancellationToken cancel)
+    {
+        try
+        {
+            return (await from.ReadHeadersAsync(page.From, new NumberSet(items.Select(i => i.Number)), cancel)).ToDictionary(h => h.Number);
+        }
+        catch (FaultException e) when (e.Verdict is Verdict.Keep)
+        {
+            return [];
+        }
     }
 
     /// <summary>The to side took them without saying where (no UIDPLUS): they are found by identity among what the ledger does not know.</summary>

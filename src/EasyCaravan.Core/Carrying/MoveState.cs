@@ -114,9 +114,13 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     public MoveState Interrupt(Planning.Timetable? timetable, Instant now) =>
         Condition.Kind is ConditionKind.Running && Wanted is { } wanted ? Want(wanted, timetable, now) : this;
 
-    /// <summary>The timetable changed while the move waited for a window of the old one.</summary>
-    public MoveState Reschedule(Planning.Timetable? timetable, Instant now) =>
-        Condition is { Kind: ConditionKind.Waiting, Wait: Carrying.Wait.Window } && Wanted is { } wanted ? Want(wanted, timetable, now) : this;
+    /// <summary>The timetable changed while the move waited for a window of the old one, or rested by its rhythm.</summary>
+    public MoveState Reschedule(Planning.Timetable? timetable, Instant now) => Condition switch
+    {
+        { Kind: ConditionKind.Waiting, Wait: Carrying.Wait.Window } when Wanted is { } wanted => Want(wanted, timetable, now),
+        { Kind: ConditionKind.Idle } => Rest(timetable, now),
+        _ => this,
+    };
 
     private MoveState Want(PassKind pass, Planning.Timetable? timetable, Instant now)
     {

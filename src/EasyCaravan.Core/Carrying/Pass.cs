@@ -57,11 +57,12 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
             var toState = landing.To is { } path ? there.GetValueOrDefault(path) : null;
             var lost = page?.ToEpoch is { } epoch && landing.To is not null && toState?.Cursor?.Epoch != epoch;
             if (page is { Reopened: false } && !lost && landing.From.Cursor?.IsUnchangedSince(page.Cursor) == true) continue;
+            if (page is null && landing.Note is { } note) journal($"folder '{landing.From.Path}' lands in '{landing.To}': {note}");
             var settled = page is null ? 0 : page.Counts.Carried + page.Counts.Paired + page.Counts.Excluded + page.Counts.LeftBehind;
             work.Add(new FolderWork(landing, toState, Math.Max(0, (landing.From.Cursor?.Count ?? 0) - settled)));
         }
-        foreach (var page in pages.Values.Where(p => p.Cursor is not null && !map.Landings.Any(l => l.From.Path.Equals(p.From) && Equals(l.To, p.To))))
-            await CloseVanishedAsync(page, cancel);
+        var landed = map.Landings.Select(l => (l.From.Path, l.To)).ToHashSet();
+        foreach (var page in pages.Values.Where(p => !landed.Contains((p.From, p.To)))) await CloseVanishedAsync(page, cancel);
 
         tally.Expect(work.Sum(w => w.Estimate));
         return new ConcurrentQueue<FolderWork>(work
@@ -74,18 +75,32 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
     private async Task CloseVanishedAsync(LedgerFolder page, CancellationToken cancel)
     {
         var settled = await ledger.SettledAsync(page.Id, cancel);
-        if (settled.Count == 0 && page.Counts.Found == 0) return;
+        if (settled.Count == 0 && page is { Cursor: not null, Counts.Found: 0 }) return;
         await ledger.MarkGoneAsync(page.Id, settled, cancel);
-        await ledger.CompleteAsync(page.Id, page.Cursor! with { Count = 0, Mark = null }, 0, 0, cancel);
+        var cursor = page.Cursor ?? new FolderCursor(page.FromEpoch ?? 0, 0, null, 0);
+        await ledger.CompleteAsync(page.Id, cursor with { Count = 0, Mark = null }, 0, 0, cancel);
         journal($"folder '{page.From}' is no longer on the old side under this name, or now lands elsewhere; what was carried to '{page.To}' stays there");
     }
 
     private async Task SecondLaneAsync(ConcurrentQueue<FolderWork> work, CancellationTokenSource stop)
     {
-        await using var from = await accounts.TryOpenAsync(order.From.Service, order.From.Credentials, stop.Token);
+        await using var from = await TryOpenAsync(order.From, stop.Token);
         if (from is null) return;
-        await using var to = await accounts.TryOpenAsync(order.To.Service, order.To.Credentials, stop.Token);
+        await using var to = await TryOpenAsync(order.To, stop.Token);
         if (to is not null) await LaneAsync(from, to, work, stop);
+    }
+
+    /// <summary>A lane that is welcome but not needed: where it cannot be had, the first one does all.</summary>
+    private async Task<IMailAccount?> TryOpenAsync(Side side, CancellationToken cancel)
+    {
+        try
+        {
+            return await accounts.TryOpenAsync(side.Service, side.Credentials, cancel);
+        }
+        catch (FaultException)
+        {
+            return null;
+        }
     }
 
     private async Task LaneAsync(IMailAccount from, IMailAccount to, ConcurrentQueue<FolderWork> work, CancellationTokenSource stop)

@@ -53,8 +53,9 @@ internal static class MoveViews
     private static string ConditionText(MoveRow row, Fault? fault) => row.Condition switch
     {
         ConditionKind.Idle when row.Stage is Stage.Listed => "not started",
-        ConditionKind.Idle when row.Until is not null => "idle until its next catch-up",
-        ConditionKind.Idle => "idle",
+        ConditionKind.Idle when row.Until is not null => "nothing to do until its next catch-up",
+        ConditionKind.Idle when row.Stage is Stage.Withdrawn => "withdrawn",
+        ConditionKind.Idle => "nothing to do until asked",
         ConditionKind.Queued => "queued, runs as soon as a worker is free",
         ConditionKind.Running => row.Wanted is PassKind.First ? "first pass running" : "catch-up running",
         ConditionKind.Waiting when row.WaitsFor is Wait.Window => "waits for its window",
