@@ -76,10 +76,11 @@ internal static class WatchCommand
         {
             new Markup($"[bold]{Words.Safe(batch.Name)}[/]  [grey]{Words.Safe(batch.From)} → {Words.Safe(batch.To)}, {batch.People} people[/]"),
             new Markup($"{Words.Safe(batch.Doing)}"),
-            new Markup($"[grey]stages:[/] {string.Join("  ", batch.Stages.Select(s => $"{s.Key} {s.Value}"))}   [grey]carried in ended passes:[/] {Words.Number(counts.Carried)} messages, {Words.Size(batch.Octets)}"),
+            new Markup($"[grey]stages:[/] {string.Join("  ", batch.Stages.Select(s => $"{s.Key} {s.Value}"))}"),
             Text.Empty,
         };
         if (look.Running.Count > 0) parts.Add(Bars(look.Running));
+        else parts.Add(new Markup($"{Words.Number(counts.Found)} found: {Words.Number(counts.Carried)} carried ({Words.Size(batch.Octets)}), {Words.Number(counts.Paired)} paired, {Words.Number(counts.Excluded)} excluded, {Words.Number(counts.LeftBehind)} left behind"));
         if (look.Running.Count > MostBars) parts.Add(new Markup($"[grey]and {look.Running.Count - MostBars} more[/]"));
         if (batch.Conditions.GetValueOrDefault("needs-you") > 0) parts.Add(new Markup($"[red]! {batch.Conditions["needs-you"]} need{(batch.Conditions["needs-you"] == 1 ? "s" : "")} you:[/] caravan moves {Words.Safe(batch.Name)} --needs-you"));
         if (batch.OpenLeftBehind > 0) parts.Add(new Markup($"[red]! {batch.OpenLeftBehind} left behind:[/] caravan left-behind {Words.Safe(batch.Name)}"));
@@ -89,7 +90,7 @@ internal static class WatchCommand
     private static Table Bars(List<MoveView> running)
     {
         var table = new Table { Border = TableBorder.None, ShowHeaders = true };
-        table.AddColumn("[grey]who[/]").AddColumn("").AddColumn(Number("messages")).AddColumn(Number("size")).AddColumn(Number("a second")).AddColumn(Number("left")).AddColumn("[grey]folder[/]");
+        table.AddColumn(Text("who")).AddColumn(Text("")).AddColumn(Number("messages")).AddColumn(Number("size")).AddColumn(Number("a second")).AddColumn(Number("left")).AddColumn(Text("folder"));
         foreach (var move in running.Take(MostBars))
         {
             var pass = move.Pass;
@@ -100,12 +101,14 @@ internal static class WatchCommand
                 $"[green]{new string('━', full)}[/][grey]{new string('─', BarWidth - full)}[/]",
                 pass is null ? "" : $"{Words.Number(pass.Settled)} of {Words.Number(pass.Expected)}",
                 pass is null ? "" : Words.Size(pass.Octets),
-                pass is null ? "" : $"{pass.PerSecond:0.#}",
+                pass is null ? "" : $"{pass.PerSecond:0.0}",
                 pass?.SecondsLeft is { } left ? Words.Duration(left) : "…",
                 Words.Safe(pass?.Folder));
         }
         return table;
 
-        static TableColumn Number(string title) => new($"[grey]{title}[/]") { Alignment = Justify.Right, NoWrap = true };
+        static TableColumn Text(string title) => new($"[grey]{title}[/]") { NoWrap = true, Padding = new Padding(0, 0, 3, 0) };
+
+        static TableColumn Number(string title) => new($"[grey]{title}[/]") { Alignment = Justify.Right, NoWrap = true, Padding = new Padding(0, 0, 3, 0) };
     }
 }

@@ -83,7 +83,7 @@ internal static class DemoCommand
               ./caravan waybill {batches[0]}
 
             """);
-        Console.WriteLine(choice.ExitWhenDone ? "It ends by itself when everything that can arrive has arrived." : "Ctrl-C ends it, and nothing of it is kept.");
+        Console.WriteLine(choice.ExitWhenDone ? "It ends by itself when everything that can arrive has arrived." : choice.DataFolder is { } kept ? $"Ctrl-C ends it; what the service knows stays in {kept}." : "Ctrl-C ends it, and nothing of it is kept.");
     }
 
     private static async Task DeliverAsync(DemoWorld world, CancellationToken cancel)
