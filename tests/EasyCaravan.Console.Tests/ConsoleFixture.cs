@@ -60,13 +60,13 @@ public sealed class ConsoleFixture : IAsyncLifetime
     public async Task MakeBusyAsync()
     {
         string[] people = ["imogen.vale", "jonas.kettle", "maeve.harrow", "rory.dunmore"];
-        World.From.Manners = World.From.Manners with { PausePerMessage = TimeSpan.FromMilliseconds(40) };
+        World.From.Manners = World.From.Manners with { PausePerMessage = TimeSpan.FromMilliseconds(80) };
         foreach (var person in people)
         {
             for (var i = 0; i < 150; i++) World.Deliver($"{person}@saltmarsh.example");
         }
         await ActAsync("harbour-office", MoveAction.CatchUp);
-        await UntilAsync(async () => (await Api.GetFromJsonAsync<Today>("/api/v1/today", ContractJson.Options))!.Running.Any(m => m.Pass is { Settled: > 20 }));
+        await UntilAsync(async () => (await Api.GetFromJsonAsync<Today>("/api/v1/today", ContractJson.Options))!.Running.Any(m => m.Pass is { Settled: > 10 }));
     }
 
     public async Task<List<BatchView>> BatchesAsync() => (await Api.GetFromJsonAsync<List<BatchView>>("/api/v1/batches", ContractJson.Options))!;

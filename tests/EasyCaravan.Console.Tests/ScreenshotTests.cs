@@ -19,7 +19,7 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
         if (path == "/")
         {
             await fixture.MakeBusyAsync();
-            await page.GetByRole(AriaRole.Progressbar, new() { Name = "share of messages settled" }).First.WaitForAsync();
+            await page.Locator("[role=progressbar][aria-label*='share of messages']:not([aria-valuenow='0'])").First.WaitForAsync();
         }
         var picture = await page.ScreenshotAsync(new() { Animations = ScreenshotAnimations.Disabled });
         Assert.True(picture.Length > 20_000, "The page is nearly empty.");

@@ -76,13 +76,17 @@ public sealed class DovecotServer : IAsyncDisposable
         }
     }
 
-    /// <summary>Stops it at once, as a crash would: connections break in mid-command.</summary>
+    /// <summary>Ends it at once, as a crash would: connections break in mid-command. Sessions are children of the master, and would finish in peace if only it were ended.</summary>
     public async Task KillAsync()
     {
         if (_process is null) return;
-        // The master's children end when it does.
-        Process.Start("kill", ["-TERM", $"{_process.Id}"]).WaitForExit();
+        foreach (var (command, arguments) in new[] { ("pkill", new[] { "-KILL", "-P", $"{_process.Id}" }), ("kill", ["-KILL", $"{_process.Id}"]) })
+        {
+            using var kill = Process.Start(command, arguments);
+            await kill.WaitForExitAsync();
+        }
         await _process.WaitForExitAsync();
+        _process.Dispose();
         _process = null;
     }
 

@@ -47,8 +47,9 @@ public sealed class KillTests(TwoServers servers)
         foreach (var account in accounts) await AssertInboxesAsync(account, planted);
         var stopped = 0;
         foreach (var account in accounts) stopped += (await last.GetAsync<MoveDetail>($"batches/crew/moves/{account}")).Passes.Count(p => p.Stopped);
-        // The test means something only if most of the deaths came in mid-pass.
-        Assert.True(stopped >= Kills, $"only {stopped} passes were interrupted");
+        // The test means something only if the deaths came in mid-pass: four moves may be under way at each.
+        Assert.True(stopped >= 20, $"only {stopped} passes were interrupted");
+        TestContext.Current.TestOutputHelper?.WriteLine($"{stopped} passes were interrupted by {Kills} kills");
         Assert.True((await last.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
         Directory.Delete(folder, recursive: true);
     }
@@ -80,19 +81,23 @@ public sealed class KillTests(TwoServers servers)
     public async Task A_mail_server_that_dies_in_mid_pass_is_waited_for_and_nothing_is_lost_or_doubled()
     {
         var account = servers.NewAccounts(1)[0];
-        await AppendAsync(account, 0, 8000);
+        await AppendAsync(account, 0, 15_000);
         await using var service = await TestService.StartAsync();
         await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster([account])));
         await service.RunAsync("start", "crew");
-        await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0] is { Condition: MoveCondition.Running } or { Stage: MoveStage.InStep });
-
-        await servers.To.KillAsync();
-        await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0].Condition is MoveCondition.Waiting);
-        await servers.To.StartAsync();
-
+        await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0].Condition is MoveCondition.Running);
+        try
+        {
+            await servers.To.KillAsync();
+            await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0].Condition is MoveCondition.Waiting);
+        }
+        finally
+        {
+            await servers.To.StartAsync();
+        }
         await service.RunAsync("retry", "crew");
         await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0].Stage is MoveStage.InStep);
-        await AssertInboxesAsync(account, 8000);
+        await AssertInboxesAsync(account, 15_000);
     }
 
     private async Task AppendAsync(string account, int first, int count)

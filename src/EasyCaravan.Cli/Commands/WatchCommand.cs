@@ -31,12 +31,20 @@ internal static class WatchCommand
     private static async Task<int> RunAsync(string batch, bool stay, CaravanClient client, Writer writer, CancellationToken cancel)
     {
         var look = await LookAsync(batch, client, cancel);
+        var told = default(string);
         if (writer.Form is OutputForm.Table && writer.Console.Profile.Capabilities.Interactive)
             await writer.Console.Live(Draw(look)).StartAsync(live => FollowAsync(look, l => { live.UpdateTarget(Draw(l)); live.Refresh(); }));
         else
-            await FollowAsync(look, l => Print(l, writer));
+            await FollowAsync(look, PrintIfNew);
         var last = await LookAsync(batch, client, CancellationToken.None);
         return last.Batch.Conditions.GetValueOrDefault("needs-you") > 0 || last.Batch.OpenLeftBehind > 0 ? ExitCode.NeedsYou : ExitCode.Well;
+
+        void PrintIfNew(Look now)
+        {
+            if (told == now.Batch.Doing) return;
+            told = now.Batch.Doing;
+            Print(now, writer);
+        }
 
         async Task FollowAsync(Look first, Action<Look> show)
         {

@@ -77,17 +77,24 @@ internal static class BatchApi
         var views = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Batch == batch && m.FromAccount == account), time.GetUtcNow(), cancel);
         if (views.Count == 0) return Problems.NotFound($"Nobody in batch '{batch}' moves from '{account}'.", "See the batch's moves for its accounts");
         var move = await db.Moves.FirstAsync(m => m.Batch == batch && m.FromAccount == account, cancel);
-        var folders = await FoldersAsync(db, move.Id, cancel);
+        var folders = (await FoldersAsync(db, [move.Id], cancel))[move.Id].ToList();
         var passes = await db.Passes.Where(p => p.MoveId == move.Id).OrderByDescending(p => p.Id).Take(100).ToListAsync(cancel);
         return TypedResults.Ok(new MoveDetail(views[0], folders, [.. passes.Select(ViewOf)], await LeftBehindApi.LoadAsync(db, batch, [move.Id], includeAccepted: true, cancel)));
     }
 
-    public static async Task<List<FolderView>> FoldersAsync(CaravanDb db, long move, CancellationToken cancel)
+    /// <summary>The folders of many moves in one look, by move.</summary>
+    public static async Task<ILookup<long, FolderView>> FoldersAsync(CaravanDb db, IReadOnlyCollection<long> moves, CancellationToken cancel)
     {
-        var pages = (await db.LedgerFolders.Where(f => f.MoveId == move).ToListAsync(cancel)).Select(Pages.PageOf);
-        return [.. Waybill.Draw(pages).Folders.Select(f => new FolderView(
-            f.From.ToString(), f.To?.ToString(), new Counts(f.Counts.Found, f.Counts.Carried, f.Counts.Paired, f.Counts.Excluded, f.Counts.LeftBehind), f.Counts.Gone, f.Counts.Missing, f.Complete && f.Counts.Closes))];
+        var rows = await db.LedgerFolders.Where(f => moves.Contains(f.MoveId)).ToListAsync(cancel);
+        return rows.GroupBy(r => r.MoveId)
+            .SelectMany(own => Waybill.Draw(own.Select(Pages.PageOf)).Folders.Select(f => (Move: own.Key, View: ViewOf(f))))
+            .ToLookup(f => f.Move, f => f.View);
     }
+
+    private static FolderView ViewOf(WaybillFolder folder) => new(
+        folder.From.ToString(), folder.To?.ToString(),
+        new Counts(folder.Counts.Found, folder.Counts.Carried, folder.Counts.Paired, folder.Counts.Excluded, folder.Counts.LeftBehind),
+        folder.Counts.Gone, folder.Counts.Missing, folder.Complete && folder.Counts.Closes);
 
     private static PassView ViewOf(PassRow pass) => new(
         pass.Id, MoveViews.KindName(pass.Kind), MoveViews.Time(pass.StartedAt)!.Value, MoveViews.Time(pass.EndedAt), pass.Stopped, pass.Fault,

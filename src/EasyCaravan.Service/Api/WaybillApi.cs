@@ -24,10 +24,11 @@ internal static class WaybillApi
         var rows = await db.Moves.Where(m => m.Batch == batch && (only == null || only.Contains(m.Id))).OrderBy(m => m.Id).ToListAsync(cancel);
         var ids = rows.Select(r => r.Id).ToList();
         var left = (await LeftBehindApi.LoadAsync(db, batch, ids, includeAccepted: true, cancel)).ToLookup(i => i.Account);
+        var foldersByMove = await BatchApi.FoldersAsync(db, ids, cancel);
         var moves = new List<MoveWaybill>(rows.Count);
         foreach (var row in rows)
         {
-            var folders = await BatchApi.FoldersAsync(db, row.Id, cancel);
+            var folders = foldersByMove[row.Id].ToList();
             moves.Add(new MoveWaybill(
                 row.FromAccount, row.ToAccount, row.Name, Enum.Parse<MoveStage>(row.Stage.ToString()), Sum(folders.Select(f => f.Counts)),
                 folders.Sum(f => f.Gone), folders.Sum(f => f.Missing), folders.Count > 0 && folders.All(f => f.Closes), folders, [.. left[row.FromAccount]]));

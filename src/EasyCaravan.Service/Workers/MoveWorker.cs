@@ -18,8 +18,20 @@ internal sealed class MoveWorker(
     /// <summary>Folders of one move that are carried side by side, where the services bear it.</summary>
     private const int Lanes = 2;
 
-    /// <summary>Never throws: whatever happens to a pass is written down with its move.</summary>
+    /// <summary>Never throws: whatever happens to a pass is written down with its move, or, where the store fails, in the log.</summary>
     public async Task RunAsync(Claim claim, CancellationToken stopping)
+    {
+        try
+        {
+            await RunClaimedAsync(claim, stopping);
+        }
+        catch (Exception e)
+        {
+            log.LogError(e, "{Batch}/{Account}: the pass could not be run; it is taken up again when its lease ends", claim.Person.Batch, claim.Person.FromAccount);
+        }
+    }
+
+    private async Task RunClaimedAsync(Claim claim, CancellationToken stopping)
     {
         var person = claim.Person;
         var tally = new Tally();
