@@ -1,0 +1,123 @@
+import { screen } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { afterEach, describe, expect, it, vi } from "vitest";
+import type { LeftBehind } from "../api/client";
+import { aMove, draw } from "../test-render";
+import { FoldersTable } from "./FoldersTable";
+import { LeftBehindList } from "./LeftBehindList";
+import { MoveActions } from "./MoveActions";
+import { Road } from "./Road";
+import { WhereItStands } from "./WhereItStands";
+
+afterEach(() => vi.unstubAllGlobals());
+
+describe("the road", () => {
+  it("says where the person stands and what is passed, by more than colour", () => {
+    draw(<Road stage="in-step" />);
+    expect(screen.getByText("In step").closest("li")).toHaveAttribute("aria-current", "step");
+    expect(screen.getByText("Copying").closest("li")).toHaveTextContent("(passed)");
+    expect(screen.getByText("Done").closest("li")).not.toHaveTextContent("(passed)");
+  });
+
+  it("does not claim a survey that never was", () => {
+    draw(<Road stage="copying" />);
+    expect(screen.queryByText("Surveyed")).toBeNull();
+  });
+
+  it("ends where somebody was withdrawn", () => {
+    draw(<Road stage="withdrawn" />);
+    expect(screen.getByText(/Withdrawn from the move/)).toBeVisible();
+  });
+});
+
+it("tells how far a running pass is, and what is left of it", () => {
+  const pass = {
+    kind: "first",
+    startedAt: "2027-02-12T18:00:00Z",
+    expected: 200,
+    settled: 50,
+    octets: 2_000_000,
+    folder: "INBOX",
+    perSecond: 10,
+    secondsLeft: 15,
+  };
+  draw(<WhereItStands move={aMove({ condition: "running", conditionText: "first pass running", pass })} />);
+  expect(screen.getByRole("progressbar")).toHaveAttribute("aria-valuenow", "25");
+  expect(screen.getByText(/50 of 200 · 2.0 MB · 10.0 a second · 15 s left/)).toBeVisible();
+});
+
+it.each([
+  [aMove({ stage: "listed" }), ["Start", "Hold"]],
+  [aMove(), ["Catch up", "Hold"]],
+  [aMove({ condition: "needs-you" }), ["Try again", "Hold"]],
+  [aMove({ condition: "held" }), ["Resume"]],
+  [aMove({ stage: "withdrawn" }), []],
+])("offers only what makes sense (%#)", (move, words) => {
+  draw(<MoveActions move={move} />);
+  expect(screen.queryAllByRole("button").map((b) => b.textContent)).toEqual(words);
+});
+
+const item: LeftBehind = {
+  id: 7,
+  batch: "crew",
+  account: "aoife@saltmarsh.example",
+  folder: "INBOX",
+  subject: "Survey drawings",
+  sender: "desk@saltmarsh.example",
+  received: "2024-07-24T06:30:00Z",
+  size: 432_000,
+  problem: {
+    cause: "message-too-large",
+    whom: "x",
+    what: "a message is too large",
+    remedy: "Raise the limit",
+    code: null,
+  },
+  state: "open",
+  acceptedBy: null,
+};
+
+describe("what was left behind", () => {
+  it("is shown with the reason and the remedy", () => {
+    draw(<LeftBehindList batch="crew" items={[item]} />);
+    expect(screen.getByText("Survey drawings")).toBeVisible();
+    expect(screen.getByText(/A message is too large/)).toHaveTextContent("Raise the limit.");
+  });
+
+  it("is accepted item by item", async () => {
+    const fetch = vi.fn(async (_: Request) => Response.json({ items: 1, moves: 1 }));
+    vi.stubGlobal("fetch", fetch);
+    draw(<LeftBehindList batch="crew" items={[item]} />);
+    await userEvent.click(screen.getByRole("button", { name: "Accept" }));
+    expect(await fetch.mock.calls[0]?.[0].json()).toEqual({ accept: true, moves: [item.account], items: [7] });
+  });
+
+  it("names who accepted it", () => {
+    draw(<LeftBehindList batch="crew" items={[{ ...item, state: "accepted", acceptedBy: "admin" }]} />);
+    expect(screen.getByText("Accepted by admin")).toBeVisible();
+    expect(screen.queryByRole("button")).toBeNull();
+  });
+
+  it("is nothing, said plainly", () => {
+    draw(<LeftBehindList batch="crew" items={[]} />);
+    expect(screen.getByText("Nothing was left behind.")).toBeVisible();
+  });
+});
+
+it("shows where each folder landed and whether its sums close", () => {
+  const counts = { found: 3, carried: 2, paired: 1, excluded: 0, leftBehind: 0 };
+  draw(
+    <FoldersTable
+      account="a"
+      folders={[
+        { from: "Projects", to: "Work", counts, gone: 0, missing: 0, closes: true },
+        { from: "Spam", to: null, counts, gone: 0, missing: 0, closes: false },
+      ]}
+    />,
+  );
+  const [, first, second] = screen.getAllByRole("row");
+  expect(first).toHaveTextContent("ProjectsWork321");
+  expect(first).toHaveTextContent("✓ close");
+  expect(second).toHaveTextContent("stays behind");
+  expect(second).toHaveTextContent("… not yet");
+});

@@ -1,0 +1,32 @@
+import { MantineProvider } from "@mantine/core";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { render } from "@testing-library/react";
+import type { ReactNode } from "react";
+import type { Move } from "./api/client";
+
+/** Draws a piece of a page with what every page has around it. */
+export const draw = (piece: ReactNode) =>
+  render(
+    <MantineProvider>
+      <QueryClientProvider client={new QueryClient()}>{piece}</QueryClientProvider>
+    </MantineProvider>,
+  );
+
+export const aMove = (more: Partial<Move> = {}): Move => ({
+  batch: "crew",
+  account: "aoife@saltmarsh.example",
+  toAccount: "aoife@saltmarsh.example",
+  name: "Aoife Marsh",
+  note: null,
+  stage: "in-step",
+  condition: "idle",
+  conditionText: "nothing to do until asked",
+  until: null,
+  problem: null,
+  counts: { found: 10, carried: 10, paired: 0, excluded: 0, leftBehind: 0 },
+  openLeftBehind: 0,
+  octets: 1000,
+  pass: null,
+  changedAt: "2027-02-12T18:00:00Z",
+  ...more,
+});
