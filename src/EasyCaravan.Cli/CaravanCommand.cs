@@ -8,7 +8,7 @@ namespace EasyCaravan.Cli;
 /// <summary>The whole command line.</summary>
 internal static class CaravanCommand
 {
-    public static RootCommand Make(Common common)
+    public static RootCommand Make(CommandHost host)
     {
         var root = new RootCommand("""
             Easy Caravan: moves many people's mail between services.
@@ -22,21 +22,21 @@ internal static class CaravanCommand
               caravan waybill deckhands                  the proof
             """)
         {
-            common.Service, common.Token, common.Output,
-            Elsewhere(common, "demo", "Shows a move of an invented company between two simulated services", "caravan demo"),
-            Elsewhere(common, "serve", "Runs the service", "caravan serve --data data"),
-            PlanCommands.Make(common),
-            ServiceCommands.Make(common),
+            host.Service, host.Token, host.Output,
+            Elsewhere(host, "demo", "Shows a move of an invented company between two simulated services", "caravan demo"),
+            Elsewhere(host, "serve", "Runs the service", "caravan serve --data data"),
+            PlanCommands.Make(host),
+            ServiceCommands.Make(host),
         };
-        foreach (var command in MoveCommands.Make(common)) root.Add(command);
-        root.Add(WatchCommand.Make(common));
-        root.Add(LeftBehindCommand.Make(common));
-        root.Add(WaybillCommand.Make(common));
-        root.Add(JournalCommand.Make(common));
-        root.Add(ProfileCommands.Make(common));
-        root.Add(CompletionCommand.Make(common));
+        foreach (var command in MoveCommands.Make(host)) root.Add(command);
+        root.Add(WatchCommand.Make(host));
+        root.Add(LeftBehindCommand.Make(host));
+        root.Add(WaybillCommand.Make(host));
+        root.Add(JournalCommand.Make(host));
+        root.Add(ProfileCommands.Make(host));
+        root.Add(CompletionCommand.Make(host));
         var help = root.Options.OfType<HelpOption>().Single();
-        help.Action = new HelpWithExample((HelpAction)help.Action!, common.Examples);
+        help.Action = new HelpWithExample((HelpAction)help.Action!, host.Examples);
         return root;
     }
 
@@ -50,21 +50,21 @@ internal static class CaravanCommand
         }
     }
 
-    public static async Task<int> RunAsync(string[] args, Common common)
+    public static async Task<int> RunAsync(string[] args, CommandHost host)
     {
-        var parsed = Make(common).Parse(args);
-        var code = await parsed.InvokeAsync(new InvocationConfiguration { Output = common.Out, Error = common.Error });
+        var parsed = Make(host).Parse(args);
+        var code = await parsed.InvokeAsync(new InvocationConfiguration { Output = host.Out, Error = host.Error });
         return parsed.Errors.Count > 0 ? ExitCode.WrongUsage : code;
     }
 
     /// <summary>The service's own commands: listed here so that help and completion know them; the script at the root hands them to the service.</summary>
-    private static Command Elsewhere(Common common, string name, string description, string example)
+    private static Command Elsewhere(CommandHost host, string name, string description, string example)
     {
         var command = new Command(name, description) { TreatUnmatchedTokensAsErrors = false };
-        common.Examples[command] = example;
+        host.Examples[command] = example;
         command.SetAction(_ =>
         {
-            common.Error.WriteLine($"'{name}' is a command of the service itself: run it with the caravan script beside it (./caravan {name}).");
+            host.Error.WriteLine($"'{name}' is a command of the service itself: run it with the caravan script beside it (./caravan {name}).");
             return ExitCode.WrongUsage;
         });
         return command;

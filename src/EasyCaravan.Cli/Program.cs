@@ -1,4 +1,4 @@
 using EasyCaravan.Cli;
 using EasyCaravan.Cli.Commands;
 
-return await CaravanCommand.RunAsync(args, new Common());
+return await CaravanCommand.RunAsync(args, new CommandHost());

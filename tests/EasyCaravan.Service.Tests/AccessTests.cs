@@ -104,9 +104,9 @@ public sealed class AccessTests : IAsyncLifetime
     public async Task A_service_that_is_not_there_and_a_wrong_token_end_with_four_and_the_way_out()
     {
         var error = new StringWriter();
-        Assert.Equal(4, await CaravanCommand.RunAsync(["moves", "x", "--service", "http://127.0.0.1:9", "--token", "t"], new Common { Error = error, Out = TextWriter.Null }));
+        Assert.Equal(4, await CaravanCommand.RunAsync(["moves", "x", "--service", "http://127.0.0.1:9", "--token", "t"], new CommandHost { Error = error, Out = TextWriter.Null }));
         Assert.Contains("caravan serve", error.ToString(), StringComparison.Ordinal);
-        Assert.Equal(4, await CaravanCommand.RunAsync(["moves", "x", "--service", _service.Address.ToString(), "--token", "wrong"], new Common { Error = error, Out = TextWriter.Null }));
+        Assert.Equal(4, await CaravanCommand.RunAsync(["moves", "x", "--service", _service.Address.ToString(), "--token", "wrong"], new CommandHost { Error = error, Out = TextWriter.Null }));
         Assert.Contains("admin.token", error.ToString(), StringComparison.Ordinal);
     }
 

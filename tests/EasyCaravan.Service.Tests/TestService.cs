@@ -41,7 +41,7 @@ public sealed class TestService : IAsyncDisposable
     public async Task<Ran> RunAsync(params string[] args)
     {
         var (output, error) = (new StringWriter(), new StringWriter());
-        var code = await CaravanCommand.RunAsync([.. args, "--service", Address.ToString(), "--token", Token], new Common { Out = output, Error = error });
+        var code = await CaravanCommand.RunAsync([.. args, "--service", Address.ToString(), "--token", Token], new CommandHost { Out = output, Error = error });
         return new Ran(code, output.ToString(), error.ToString());
     }
 

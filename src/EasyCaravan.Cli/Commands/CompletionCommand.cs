@@ -26,15 +26,15 @@ internal static class CompletionCommand
         complete -c caravan -f -a '(caravan "[suggest:"(string length (commandline -cp))"]" (commandline -cp))'
         """;
 
-    public static Command Make(Common common)
+    public static Command Make(CommandHost host)
     {
         var shell = new Argument<string>("SHELL") { Description = "bash, zsh or fish" };
         shell.AcceptOnlyFromAmong("bash", "zsh", "fish");
         var command = new Command("completion", "Prints a script that completes commands and options in a shell") { shell };
-        common.Examples[command] = "source <(caravan completion bash)";
+        host.Examples[command] = "source <(caravan completion bash)";
         command.SetAction(p =>
         {
-            common.Out.WriteLine(p.GetValue(shell) switch { "zsh" => Zsh, "fish" => Fish, _ => Bash });
+            host.Out.WriteLine(p.GetValue(shell) switch { "zsh" => Zsh, "fish" => Fish, _ => Bash });
             return ExitCode.Well;
         });
         return command;

@@ -7,11 +7,11 @@ namespace EasyCaravan.Cli.Commands;
 /// <summary><c>caravan journal</c></summary>
 internal static class JournalCommand
 {
-    public static Command Make(Common common)
+    public static Command Make(CommandHost host)
     {
         var batch = new Argument<string?>("BATCH") { Description = "Only this batch", Arity = ArgumentArity.ZeroOrOne };
         var most = new Option<int>("--most") { Description = "The newest so many entries", DefaultValueFactory = _ => 50 };
-        return common.Make("journal", "What happened and who asked for it, newest last", "caravan journal deckhands --most 100", [batch, most],
+        return host.Make("journal", "What happened and who asked for it, newest last", "caravan journal deckhands --most 100", [batch, most],
             async (p, c, w, cancel) =>
             {
                 var page = await c.GetAsync<Page<JournalEntry>>($"journal?limit={p.GetValue(most)}{(p.GetValue(batch) is { } b ? $"&batch={Uri.EscapeDataString(b)}" : "")}", cancel);

@@ -7,13 +7,13 @@ namespace EasyCaravan.Cli.Commands;
 /// <summary><c>caravan left-behind</c></summary>
 internal static class LeftBehindCommand
 {
-    public static Command Make(Common common)
+    public static Command Make(CommandHost host)
     {
         var batch = MoveCommands.BatchArgument();
         var move = MoveCommands.MoveOption();
         var accept = new Option<bool>("--accept") { Description = "They may stay behind" };
         var retry = new Option<bool>("--retry") { Description = "Try them again" };
-        var command = common.Make("left-behind", "Lists what could not be carried and why, accepts it, or has it tried again", "caravan left-behind deckhands --retry", [batch, move, accept, retry],
+        var command = host.Make("left-behind", "Lists what could not be carried and why, accepts it, or has it tried again", "caravan left-behind deckhands --retry", [batch, move, accept, retry],
             (p, c, w, cancel) => RunAsync(p.GetValue(batch)!, p.GetValue(move), p.GetValue(accept), p.GetValue(retry), c, w, cancel));
         command.Validators.Add(v => { if (v.GetValue(accept) && v.GetValue(retry)) v.AddError("Give --accept or --retry, not both."); });
         return command;

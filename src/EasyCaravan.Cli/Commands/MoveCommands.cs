@@ -9,19 +9,19 @@ internal static class MoveCommands
 {
     private static readonly TimeSpan s_look = TimeSpan.FromMilliseconds(700);
 
-    public static IEnumerable<Command> Make(Common common)
+    public static IEnumerable<Command> Make(CommandHost host)
     {
-        yield return Act(common, MoveAction.Start, "start", "Starts the first pass of everybody in a batch who has not begun", "caravan start deckhands --wait", mayWait: true);
-        yield return Act(common, MoveAction.CatchUp, "catch-up", "Carries what is new since the last pass", "caravan catch-up deckhands --move \"Aoife Marsh\"", mayWait: true);
-        yield return Act(common, MoveAction.Hold, "hold", "Stops moves where they are, until they are resumed", "caravan hold deckhands");
-        yield return Act(common, MoveAction.Resume, "resume", "Lets held moves go on", "caravan resume deckhands");
-        yield return Act(common, MoveAction.Retry, "retry", "Tries again what needs you or waits for its next try", "caravan retry deckhands --move orla.fenwick@saltmarsh.example --wait", mayWait: true);
-        yield return Act(common, MoveAction.Withdraw, "withdraw", "Takes people out of the move for good; what was carried stays on the new side", "caravan withdraw deckhands --move \"Orla Fenwick\"");
+        yield return Act(host, MoveAction.Start, "start", "Starts the first pass of everybody in a batch who has not begun", "caravan start deckhands --wait", mayWait: true);
+        yield return Act(host, MoveAction.CatchUp, "catch-up", "Carries what is new since the last pass", "caravan catch-up deckhands --move \"Aoife Marsh\"", mayWait: true);
+        yield return Act(host, MoveAction.Hold, "hold", "Stops moves where they are, until they are resumed", "caravan hold deckhands");
+        yield return Act(host, MoveAction.Resume, "resume", "Lets held moves go on", "caravan resume deckhands");
+        yield return Act(host, MoveAction.Retry, "retry", "Tries again what needs you or waits for its next try", "caravan retry deckhands --move orla.fenwick@saltmarsh.example --wait", mayWait: true);
+        yield return Act(host, MoveAction.Withdraw, "withdraw", "Takes people out of the move for good; what was carried stays on the new side", "caravan withdraw deckhands --move \"Orla Fenwick\"");
 
         var batch = BatchArgument();
         var needsYou = new Option<bool>("--needs-you") { Description = "Only those that need a person" };
         var search = new Option<string?>("--search") { Description = "Only names and accounts that hold this text" };
-        yield return common.Make("moves", "Lists the moves of a batch: stage, condition, counts", "caravan moves deckhands --needs-you", [batch, needsYou, search],
+        yield return host.Make("moves", "Lists the moves of a batch: stage, condition, counts", "caravan moves deckhands --needs-you", [batch, needsYou, search],
             (p, c, w, cancel) => ListAsync(p.GetValue(batch)!, p.GetValue(needsYou), p.GetValue(search), c, w, cancel));
     }
 
@@ -29,12 +29,12 @@ internal static class MoveCommands
 
     public static Option<string[]> MoveOption() => new("--move") { Description = "Only these people: account or name", AllowMultipleArgumentsPerToken = true };
 
-    private static Command Act(Common common, MoveAction action, string name, string description, string example, bool mayWait = false)
+    private static Command Act(CommandHost host, MoveAction action, string name, string description, string example, bool mayWait = false)
     {
         var batch = BatchArgument();
         var move = MoveOption();
         var wait = new Option<bool>("--wait") { Description = "Wait until every named move is in step, or needs a person" };
-        return common.Make(name, description, example, mayWait ? [batch, move, wait] : [batch, move],
+        return host.Make(name, description, example, mayWait ? [batch, move, wait] : [batch, move],
             (p, c, w, cancel) => ActAsync(action, p.GetValue(batch)!, p.GetValue(move), mayWait && p.GetValue(wait), c, w, cancel));
     }
 

@@ -7,16 +7,16 @@ namespace EasyCaravan.Cli.Commands;
 /// <summary><c>caravan plan check | apply | show</c></summary>
 internal static class PlanCommands
 {
-    public static Command Make(Common common)
+    public static Command Make(CommandHost host)
     {
         var file = new Argument<string>("FILE") { Description = "The plan file (YAML); rosters are read from beside it" };
         var dryRun = new Option<bool>("--dry-run") { Description = "Only say what would change" };
         var batch = new Argument<string?>("BATCH") { Description = "Only this batch", Arity = ArgumentArity.ZeroOrOne };
         return new Command("plan", "Checks, applies and shows the plan: services, routes and batches")
         {
-            common.Make("check", "Checks a plan and its rosters without changing anything", "caravan plan check ferries.yaml", [file], (p, c, w, cancel) => CheckAsync(p.GetValue(file)!, c, w, cancel)),
-            common.Make("apply", "Puts a plan in force: all of it, or nothing", "caravan plan apply ferries.yaml --dry-run", [file, dryRun], (p, c, w, cancel) => ApplyAsync(p.GetValue(file)!, p.GetValue(dryRun), c, w, cancel)),
-            common.Make("show", "Shows the plan in force", "caravan plan show", [batch], (p, c, w, cancel) => ShowAsync(p.GetValue(batch), c, w, cancel)),
+            host.Make("check", "Checks a plan and its rosters without changing anything", "caravan plan check ferries.yaml", [file], (p, c, w, cancel) => CheckAsync(p.GetValue(file)!, c, w, cancel)),
+            host.Make("apply", "Puts a plan in force: all of it, or nothing", "caravan plan apply ferries.yaml --dry-run", [file, dryRun], (p, c, w, cancel) => ApplyAsync(p.GetValue(file)!, p.GetValue(dryRun), c, w, cancel)),
+            host.Make("show", "Shows the plan in force", "caravan plan show", [batch], (p, c, w, cancel) => ShowAsync(p.GetValue(batch), c, w, cancel)),
         };
     }
 

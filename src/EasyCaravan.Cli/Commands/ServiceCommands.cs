@@ -7,14 +7,14 @@ namespace EasyCaravan.Cli.Commands;
 /// <summary><c>caravan service list | try</c></summary>
 internal static class ServiceCommands
 {
-    public static Command Make(Common common)
+    public static Command Make(CommandHost host)
     {
         var name = new Argument<string>("NAME") { Description = "A service of the plan" };
         var account = new Option<string?>("--account") { Description = "Sign in as this account of a roster" };
         return new Command("service", "Shows the services of the plan and tries whether they let us in")
         {
-            common.Make("list", "Lists the services with their connections and limits", "caravan service list", [], async (_, c, w, cancel) => List(await c.GetAsync<List<ServiceView>>("services", cancel), w)),
-            common.Make("try", "Connects, signs in and looks, step by step", "caravan service try lanternpost --account aoife.marsh@saltmarsh.example", [name, account],
+            host.Make("list", "Lists the services with their connections and limits", "caravan service list", [], async (_, c, w, cancel) => List(await c.GetAsync<List<ServiceView>>("services", cancel), w)),
+            host.Make("try", "Connects, signs in and looks, step by step", "caravan service try lanternpost --account aoife.marsh@saltmarsh.example", [name, account],
                 (p, c, w, cancel) => TryAsync(p.GetValue(name)!, p.GetValue(account), c, w, cancel)),
         };
     }

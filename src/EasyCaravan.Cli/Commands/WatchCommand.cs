@@ -13,11 +13,11 @@ internal static class WatchCommand
     private const int MostBars = 20;
     private static readonly TimeSpan s_rest = TimeSpan.FromMilliseconds(500);
 
-    public static Command Make(Common common)
+    public static Command Make(CommandHost host)
     {
         var batch = MoveCommands.BatchArgument();
         var stay = new Option<bool>("--stay") { Description = "Keep watching when nothing runs any more" };
-        return common.Make("watch", "Watches a batch live; ends when nothing runs or waits any more", "caravan watch deckhands", [batch, stay],
+        return host.Make("watch", "Watches a batch live; ends when nothing runs or waits any more", "caravan watch deckhands", [batch, stay],
             (p, c, w, cancel) => RunAsync(p.GetValue(batch)!, p.GetValue(stay), c, w, cancel));
     }
 

@@ -7,11 +7,11 @@ namespace EasyCaravan.Cli.Commands;
 /// <summary><c>caravan waybill</c></summary>
 internal static class WaybillCommand
 {
-    public static Command Make(Common common)
+    public static Command Make(CommandHost host)
     {
         var batch = MoveCommands.BatchArgument();
         var move = new Option<string?>("--move") { Description = "Only this person, folder by folder" };
-        return common.Make("waybill", "The proof: what was found on the old side and what became of it", "caravan waybill deckhands --output json", [batch, move],
+        return host.Make("waybill", "The proof: what was found on the old side and what became of it", "caravan waybill deckhands --output json", [batch, move],
             (p, c, w, cancel) => RunAsync(p.GetValue(batch)!, p.GetValue(move), c, w, cancel));
     }
 

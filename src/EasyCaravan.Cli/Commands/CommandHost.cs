@@ -5,7 +5,7 @@ using Spectre.Console;
 namespace EasyCaravan.Cli.Commands;
 
 /// <summary>The options that every command has, and how each command is run.</summary>
-internal sealed class Common
+internal sealed class CommandHost
 {
     private const string DefaultService = "http://127.0.0.1:8470";
 
