@@ -81,11 +81,11 @@ public sealed class KillTests(TwoServers servers)
     public async Task A_mail_server_that_dies_in_mid_pass_is_waited_for_and_nothing_is_lost_or_doubled()
     {
         var account = servers.NewAccounts(1)[0];
-        await AppendAsync(account, 0, 15_000);
+        await AppendAsync(account, 0, 20_000);
         await using var service = await TestService.StartAsync();
         await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster([account])));
         await service.RunAsync("start", "crew");
-        await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0].Condition is MoveCondition.Running);
+        await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0].Pass is { Settled: > 0 });
         try
         {
             await servers.To.KillAsync();
@@ -97,7 +97,7 @@ public sealed class KillTests(TwoServers servers)
         }
         await service.RunAsync("retry", "crew");
         await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0].Stage is MoveStage.InStep);
-        await AssertInboxesAsync(account, 15_000);
+        await AssertInboxesAsync(account, 20_000);
     }
 
     private async Task AppendAsync(string account, int first, int count)

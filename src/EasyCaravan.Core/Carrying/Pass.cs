@@ -48,7 +48,7 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         var toFolders = await to.ListFoldersAsync(cancel);
         var map = FolderMap.Draw(order.Route.Folders, fromFolders, toFolders, to.Traits);
         var pages = (await ledger.FoldersAsync(cancel)).ToDictionary(p => (p.From, p.To));
-        var there = toFolders.Where(f => f.Selectable).ToDictionary(f => f.Path);
+        var there = toFolders.Where(f => f.Selectable).DistinctBy(f => f.Path).ToDictionary(f => f.Path);
 
         var work = new List<FolderWork>();
         foreach (var landing in map.Landings)

@@ -73,6 +73,9 @@ internal static class ImapSignIn
     private static FaultException Refused(LastAnswer said, Credentials who, Service service, Exception inner)
     {
         var result = said.Result ?? new ImapResult("NO", null, "");
+        // A server that goes down in mid-sign-in has not judged the password: nobody is to be told that it is wrong.
+        if (result.Status is not ("NO" or "BAD"))
+            return new FaultException(new Fault(Cause.ServiceBusy, service.Name, $"the server ended the sign-in: {result.Text}", result.CodeName), Verdict.Close, inner);
         var fault = ImapCauses.Refused(result, who.Account, $"{service.Name} refused the sign-in of {who.Login}", Cause.SignInRefused);
         return new FaultException(fault, Verdict.Close, inner);
     }
