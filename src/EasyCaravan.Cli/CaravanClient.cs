@@ -14,10 +14,10 @@ internal sealed class CaravanClient : IDisposable
     private readonly HttpClient _http;
     private readonly Uri _service;
 
-    public CaravanClient(Uri service, string token, HttpMessageHandler? handler = null)
+    public CaravanClient(Uri service, string token)
     {
         _service = service;
-        _http = handler is null ? new HttpClient() : new HttpClient(handler);
+        _http = new HttpClient();
         _http.BaseAddress = service;
         _http.Timeout = TimeSpan.FromSeconds(100);
         _http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);

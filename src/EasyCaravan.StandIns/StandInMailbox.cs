@@ -36,12 +36,6 @@ public sealed class StandInFolder(string name, string? use, uint epoch)
     }
 
     public void SetFlags(StandInMessage message, IReadOnlyList<string> flags) => (message.Flags, message.Mark) = (flags, ++Mark);
-
-    public void Remove(StandInMessage message)
-    {
-        Messages.Remove(message);
-        Mark++;
-    }
 }
 
 /// <summary>One account of a stand-in.</summary>

@@ -18,9 +18,6 @@ internal sealed class CommandHost
     /// <summary>An example for each command, shown below its help.</summary>
     public Dictionary<Command, string> Examples { get; } = [];
 
-    /// <summary>For tests: another way to the service than a socket.</summary>
-    public HttpMessageHandler? Handler { get; init; }
-
     public TextWriter Out { get; init; } = System.Console.Out;
 
     public TextWriter Error { get; init; } = System.Console.Error;
@@ -73,7 +70,7 @@ internal sealed class CommandHost
             throw new CommandException(ExitCode.WrongUsage, $"'{address}' is not the address of a service.\nGive one such as {DefaultService}.");
         var token = First(parsed.GetValue(Token), Environment.GetEnvironmentVariable("CARAVAN_TOKEN"), profile.Token)
             ?? throw new CommandException(ExitCode.NoService, "No token is known.\nGive the one from admin.token in the service's data folder with --token, CARAVAN_TOKEN or 'caravan profile save'.");
-        return new CaravanClient(service, token, Handler);
+        return new CaravanClient(service, token);
     }
 
     private static string? First(params string?[] values) => values.FirstOrDefault(v => !string.IsNullOrWhiteSpace(v));

@@ -28,12 +28,6 @@ internal static class Words
         _ => string.Create(CultureInfo.InvariantCulture, $"{seconds / 3600:0.0} h"),
     };
 
-    public static string In(DateTimeOffset at)
-    {
-        var left = (at - DateTimeOffset.UtcNow).TotalSeconds;
-        return left <= 0 ? "now" : $"in {Duration(left)}";
-    }
-
     public static string Word<T>(T value) where T : struct, Enum => JsonNamingPolicy.KebabCaseLower.ConvertName(value.ToString());
 
     /// <summary>A condition by sign and word, coloured besides.</summary>
