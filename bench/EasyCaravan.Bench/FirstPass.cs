@@ -89,9 +89,9 @@ internal sealed class FirstPass(int messages, int octets, int folders, int round
         var watch = Stopwatch.StartNew();
         var claim = (await store.ClaimAsync("bench", CancellationToken.None))!;
         Service Service(DovecotServer server) =>
-            new("s", new MailConnection(MailProtocol.Imap, "127.0.0.1", server.PlainPort, Security.None), SignInKind.Password, new Trust.System(), Limits.Default);
-        var route = new Route("r", "a", "b", [], new MailRules(null, null), Doubles.Pair);
-        var order = new PassOrder(PassKind.First, new Side(Service(from), new Credentials("bench", "bench", Password)), new Side(Service(to), new Credentials(user, user, Password)), route, lanes);
+            new("s", new MailConnection(MailProtocol.Imap, "127.0.0.1", server.PlainPort, Security.None), new SignIn.Password(null), new Trust.System(), Limits.Default);
+        var rules = new CarryRules([], new MailRules(null, null), Doubles.Pair);
+        var order = new PassOrder(PassKind.First, new Side(Service(from), new Credentials("bench", "bench", Password)), new Side(Service(to), new Credentials(user, user, Password)), rules, lanes);
         var tally = new Tally();
         await new Pass(new Unlimited(), store.LedgerOf(claim), order, tally, _ => { }).RunAsync(CancellationToken.None);
         var run = new Run(name, watch.Elapsed.TotalSeconds, (Process.GetCurrentProcess().TotalProcessorTime - cpu).TotalSeconds);
@@ -146,7 +146,7 @@ internal sealed class FirstPass(int messages, int octets, int folders, int round
     /// <summary>One move alone needs no sharing of connections.</summary>
     private sealed class Unlimited : IMailAccounts
     {
-        public async Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel) => await ImapMailAccount.OpenAsync(service, credentials, null, null, cancel);
+        public async Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel) => await ImapMailAccount.OpenAsync(service, credentials, null, null, null, cancel);
 
         public async Task<IMailAccount?> TryOpenAsync(Service service, Credentials credentials, CancellationToken cancel) => await OpenAsync(service, credentials, cancel);
     }

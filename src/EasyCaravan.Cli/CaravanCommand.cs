@@ -17,6 +17,7 @@ internal static class CaravanCommand
               caravan serve --data data                  runs the service (in a terminal of its own)
               caravan plan apply ferries.yaml            who moves, from where, to where
               caravan service try lanternpost            do they let us in?
+              caravan survey deckhands --wait            what is there, and what will not fit?
               caravan start deckhands                    begin
               caravan watch deckhands                    look on
               caravan waybill deckhands                  the proof
@@ -28,6 +29,7 @@ internal static class CaravanCommand
             PlanCommands.Make(host),
             ServiceCommands.Make(host),
         };
+        foreach (var command in SurveyCommands.Make(host)) root.Add(command);
         foreach (var command in MoveCommands.Make(host)) root.Add(command);
         root.Add(WatchCommand.Make(host));
         root.Add(LeftBehindCommand.Make(host));

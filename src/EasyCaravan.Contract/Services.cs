@@ -1,17 +1,45 @@
 namespace EasyCaravan.Contract;
 
+/// <param name="SignIn">password, on-behalf or oauth, with the grant where there is one.</param>
+/// <param name="Consent">How a person can sign in at the service from here: device-code, authorization-code, or null.</param>
+/// <param name="Rules">Where its forwarding rules are kept; null: nobody can look.</param>
 /// <param name="Warnings">What makes the service less safe than it could be, in words that must be shown with it.</param>
 /// <param name="InUse">Connections open now.</param>
 /// <param name="Connections">The most that may be open.</param>
 /// <param name="LargestMessage">In octets; null when no limit is set.</param>
+/// <param name="Help">What the plan says to do about things that it says.</param>
 public sealed record ServiceView(
-    string Name, string Speaks, string Host, int Port, string Security, string SignIn, string Trust,
-    int InUse, int Connections, int PerAccount, long? LargestMessage, IReadOnlyList<string> Warnings);
+    string Name, string Speaks, string Host, int Port, string Security, string SignIn, string? Consent, string Trust, string? Rules,
+    int InUse, int Connections, int PerAccount, long? LargestMessage, IReadOnlyList<string> Warnings, IReadOnlyList<HelpView> Help);
+
+public sealed record HelpView(string Says, string Remedy);
 
 /// <param name="Account">Whose sign-in is tried; null: only what needs none.</param>
 public sealed record ServiceTryRequest(string? Account);
 
+/// <param name="Connection">mail or rules.</param>
 /// <param name="Milliseconds">How long the step took.</param>
-public sealed record TrialStep(string Name, bool Ok, string Result, long Milliseconds);
+/// <param name="Remedy">What to do, where it failed.</param>
+public sealed record TrialStep(string Connection, string Name, bool Ok, string Result, long Milliseconds, string? Remedy);
 
+/// <param name="Problem">The first that failed; null when all is well.</param>
 public sealed record ServiceTrial(string Service, string? Account, bool Ok, IReadOnlyList<TrialStep> Steps, Problem? Problem);
+
+/// <param name="Kind">imap, pop3, smtp, managesieve, carddav, caldav or jmap.</param>
+/// <param name="Source">Where it came from, in words.</param>
+/// <param name="Verified">A connection was made, and its certificate holds.</param>
+public sealed record FoundSettingView(string Kind, string Host, int Port, string Security, string? Url, string Source, bool Verified, string Result);
+
+/// <param name="Plan">What verified settings look like in a plan; null when none was found.</param>
+public sealed record FoundSettings(string Domain, IReadOnlyList<FoundSettingView> Settings, string? Plan);
+
+public sealed record ConsentRequest(string Account);
+
+/// <summary>A consent that was begun.</summary>
+/// <param name="Id">To ask how it stands.</param>
+/// <param name="Where">The address at which the person consents.</param>
+/// <param name="UserCode">What the person types there; null where the address is all.</param>
+public sealed record ConsentBegun(string Id, string Where, string? UserCode, DateTimeOffset Ends);
+
+/// <param name="State">pending, given or refused.</param>
+public sealed record ConsentState(string State, Problem? Problem);

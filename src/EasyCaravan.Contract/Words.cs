@@ -27,6 +27,7 @@ public enum MoveCondition
 /// <summary>What people can ask of moves.</summary>
 public enum MoveAction
 {
+    Survey,
     Start,
     CatchUp,
     Hold,

@@ -3,9 +3,12 @@ using System.Threading.RateLimiting;
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Service.Access;
 using EasyCaravan.Service.Api;
+using EasyCaravan.Protocols.Discovery;
 using EasyCaravan.Service.Live;
+using EasyCaravan.Service.Surveying;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using Microsoft.AspNetCore.DataProtection;
@@ -60,7 +63,13 @@ public static class CaravanHost
         services.AddSingleton(options).AddSingleton(database).AddSingleton(TimeProvider.System);
         services.AddSingleton(_ => new FolderLock(held));
         services.AddSingleton<Journal>().AddSingleton<MoveStore>().AddSingleton<Moves>().AddSingleton<Plans>().AddSingleton<Tokens>();
-        services.AddSingleton<ISecrets, SealedSecrets>().AddSingleton<IMailAccounts, MailAccounts>();
+        services.AddSingleton<SurveyBook>().AddSingleton<PendingConsents>().AddSingleton<ServiceTrials>().AddSingleton<INameServers, MachineNameServers>();
+        services.AddSingleton<Surveys>().AddSingleton<Choices>().AddSingleton<Consents>();
+        services.AddSingleton<ISecrets, SealedSecrets>().AddSingleton<SecretPlaces>().AddSingleton<AccountAccess>().AddSingleton<IMailAccounts, MailAccounts>();
+        services.AddSingleton(s => new AccessTokens(
+            s.GetRequiredService<SecretPlaces>().Read,
+            (service, who, next) => s.GetRequiredService<Consents>().RotateAsync(service.Name, who.Account, who.Secret, next, CancellationToken.None),
+            s.GetRequiredService<TimeProvider>()));
         services.AddSingleton<ServiceSlots>().AddSingleton<CurrentPlan>().AddSingleton<WorkSignal>().AddSingleton<LiveHub>().AddSingleton<MoveWorker>();
         services.AddHostedService<MoveWorkers>();
         // In-flight batches end or are abandoned cleanly well within this; then the next start goes on from the ledger.
@@ -114,6 +123,9 @@ public static class CaravanHost
         PlanApi.Map(api);
         ServiceApi.Map(api);
         BatchApi.Map(api);
+        SurveyApi.Map(api);
+        FolderApi.Map(api);
+        ConsentApi.Map(open, api);
         LeftBehindApi.Map(api);
         WaybillApi.Map(api);
         JournalApi.Map(api);
@@ -152,6 +164,7 @@ public static class CaravanHost
         {
             Directory.CreateDirectory(folder, Own);
             Directory.CreateDirectory(Path.Combine(folder, "keys"), Own);
+            Directory.CreateDirectory(Path.Combine(folder, "secrets"), Own);
             return new FileStream(Path.Combine(folder, LockFile), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
         }
         catch (IOException e)

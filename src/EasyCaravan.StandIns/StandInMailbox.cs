@@ -38,6 +38,15 @@ public sealed class StandInFolder(string name, string? use, uint epoch)
     public void SetFlags(StandInMessage message, IReadOnlyList<string> flags) => (message.Flags, message.Mark) = (flags, ++Mark);
 }
 
+/// <summary>Why an account does not let anybody in, though the password is right.</summary>
+public enum StandInDoor
+{
+    Open,
+    ProtocolOff,
+    AppPasswordOnly,
+    Locked,
+}
+
 /// <summary>One account of a stand-in.</summary>
 public sealed class StandInAccount(string login, string password)
 {
@@ -51,11 +60,25 @@ public sealed class StandInAccount(string login, string password)
     /// <summary>Drops the connection once, after so many messages were given out or taken; null: never.</summary>
     public int? DropAfter { get; set; }
 
+    public StandInDoor Door { get; set; }
+
+    /// <summary>In octets; null: any.</summary>
+    public long? Quota { get; set; }
+
+    public long Used => _folders.Values.Sum(f => f.Messages.Sum(m => (long)m.Octets.Length));
+
     public Lock Lock { get; } = new();
+
+    /// <summary>Names that differ only in case mean one folder.</summary>
+    public bool IgnoresCase { get; set; }
 
     public IReadOnlyCollection<StandInFolder> Folders => _folders.Values;
 
-    public StandInFolder? Find(string name) => _folders.GetValueOrDefault(name.Equals("INBOX", StringComparison.OrdinalIgnoreCase) ? "INBOX" : name);
+    public StandInFolder? Find(string name) =>
+        _folders.GetValueOrDefault(name.Equals("INBOX", StringComparison.OrdinalIgnoreCase) ? "INBOX" : name)
+        ?? (IgnoresCase ? _folders.Values.FirstOrDefault(f => f.Name.Equals(name, StringComparison.OrdinalIgnoreCase)) : null);
+
+    public bool Remove(string name) => _folders.Remove(name);
 
     public StandInFolder Make(string name, string? use = null)
     {

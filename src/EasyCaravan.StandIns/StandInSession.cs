@@ -14,6 +14,7 @@ internal sealed class StandInSession(StandInImap service, TcpClient client)
     private readonly NetworkStream _stream = client.GetStream();
     private readonly StandInInput _input = new(client.GetStream());
     private StandInAccount? _account;
+    private string? _token;
     private StandInFolder? _folder;
 
     public async Task RunAsync(CancellationToken cancel)
@@ -22,6 +23,11 @@ internal sealed class StandInSession(StandInImap service, TcpClient client)
         client.NoDelay = true;
         try
         {
+            if (service.Sessions > service.Manners.MostConnections)
+            {
+                await SayAsync("* BYE [LIMIT] Too many connections, come back later", cancel);
+                return;
+            }
             await SayAsync($"* OK [CAPABILITY {service.Manners.Capabilities}] stand-in ready", cancel);
             while (await _input.ReadWordsAsync(SayAsync, cancel) is { } words)
             {
@@ -52,18 +58,31 @@ internal sealed class StandInSession(StandInImap service, TcpClient client)
             case "NOOP" or "ID" or "ENABLE" or "CHECK":
                 return "OK done";
             case "LOGIN":
-                return SignIn(words[2], words[3]);
+                return service.Manners.Tokens is null ? SignIn(words[2], words[3], "") : "NO [AUTHENTICATIONFAILED] Passwords are not taken here";
             case "AUTHENTICATE":
                 await SayAsync("+ ", cancel);
-                var answer = Encoding.UTF8.GetString(Convert.FromBase64String(await _input.ReadLineAsync(cancel))).Split('\0');
-                return answer.Length == 3 ? SignIn(answer[1], answer[2]) : "BAD not an answer to PLAIN";
+                var answer = Encoding.UTF8.GetString(Convert.FromBase64String(await _input.ReadLineAsync(cancel)));
+                if (!words[2].Equals("PLAIN", StringComparison.OrdinalIgnoreCase)) return await SignInWithTokenAsync(answer, cancel);
+                return answer.Split('\0') is [var acting, var login, var password] ? SignIn(login, password, acting) : "BAD not an answer to PLAIN";
         }
         if (_account is null) return "BAD sign in first";
+        if (service.Manners.EndsWithToken && _token is not null && service.Manners.Tokens!.Permits(_token, _account.Login) is null)
+        {
+            await SayAsync("* BYE Session expired, sign in again", cancel);
+            throw new IOException("ended with its token");
+        }
+        string lines;
         switch (verb)
         {
             case "NAMESPACE":
-                await SayAsync($"* NAMESPACE ((\"\" \"{service.Manners.Separator}\")) NIL NIL", cancel);
+                await SayAsync($"* NAMESPACE ((\"\" {Separator})) NIL NIL", cancel);
                 return "OK done";
+            case "GETQUOTAROOT":
+                lock (_account.Lock) lines = _account.Quota is { } quota ? $"* QUOTAROOT {words[2]} \"\"\r\n* QUOTA \"\" (STORAGE {_account.Used / 1024} {quota / 1024})" : $"* QUOTAROOT {words[2]}";
+                await SayAsync(lines, cancel);
+                return "OK done";
+            case "DELETE":
+                lock (_account.Lock) return _account.Remove(words[2]) ? "OK done" : "NO [NONEXISTENT] no such folder";
             case "LIST" or "LSUB":
                 return await ListAsync(verb, words, cancel);
             case "STATUS":
@@ -86,21 +105,60 @@ internal sealed class StandInSession(StandInImap service, TcpClient client)
         }
     }
 
-    private string SignIn(string login, string password)
+    private string Separator => service.Manners.Separator is { } separator ? $"\"{separator}\"" : "NIL";
+
+    /// <param name="acting">For whom an administrator acts (RFC 4616 §2); empty: for nobody else.</param>
+    private string SignIn(string login, string password, string acting)
     {
+        if (acting.Length > 0)
+        {
+            if (service.Manners.Administrator is not { } administrator || (login, password) != administrator) return "NO [AUTHENTICATIONFAILED] Wrong login or password";
+            return service.Find(acting) is { } other ? Welcome(other) : "NO [AUTHORIZATIONFAILED] You may not act for this account";
+        }
         if (service.Find(login) is not { } account || account.Password != password) return "NO [AUTHENTICATIONFAILED] Wrong login or password";
+        return account.Door switch
+        {
+            StandInDoor.ProtocolOff => "NO [CONTACTADMIN] IMAP access is disabled for this account",
+            StandInDoor.AppPasswordOnly => "NO [ALERT] Application-specific password required",
+            StandInDoor.Locked => "NO [CONTACTADMIN] The account is locked after too many failed sign-ins",
+            StandInDoor.Open => Welcome(account),
+        };
+    }
+
+    private string Welcome(StandInAccount account)
+    {
         _account = account;
         return $"OK [CAPABILITY {service.Manners.Capabilities}] welcome";
+    }
+
+    /// <summary>OAUTHBEARER (RFC 7628 §3.1) and XOAUTH2: both carry the login and "auth=Bearer TOKEN" between control characters.</summary>
+    private async Task<string> SignInWithTokenAsync(string answer, CancellationToken cancel)
+    {
+        var parts = answer.Split('\x01');
+        var token = parts.FirstOrDefault(p => p.StartsWith("auth=Bearer ", StringComparison.Ordinal))?["auth=Bearer ".Length..] ?? "";
+        var first = parts[0];
+        var login = first.StartsWith("user=", StringComparison.Ordinal) ? first[5..] : first[(first.IndexOf("a=", StringComparison.Ordinal) + 2)..].TrimEnd(',');
+        var permits = service.Manners.Tokens?.Permits(token, login);
+        if (permits?.Contains(service.Manners.Scope) == true)
+        {
+            if (service.Find(login) is not { } account) return "NO [AUTHORIZATIONFAILED] No such account";
+            _token = token;
+            return Welcome(account);
+        }
+        // RFC 7628 §3.2.2: the reason comes as a challenge, which the client answers with a dummy.
+        var status = permits is null ? "invalid_token" : "insufficient_scope";
+        await SayAsync($"+ {Convert.ToBase64String(Encoding.UTF8.GetBytes($"{{\"status\":\"{status}\",\"scope\":\"{service.Manners.Scope}\"}}"))}", cancel);
+        await _input.ReadLineAsync(cancel);
+        return "NO [AUTHENTICATIONFAILED] The token is not taken";
     }
 
     private async Task<string> ListAsync(string verb, List<string> words, CancellationToken cancel)
     {
         var pattern = words.Count > 3 ? words[3] : "";
         var options = string.Join(' ', words.Skip(4)).ToUpperInvariant();
-        var separator = service.Manners.Separator;
         if (pattern.Length == 0)
         {
-            await SayAsync($"* {verb} (\\Noselect) \"{separator}\" \"\"", cancel);
+            await SayAsync($"* {verb} (\\Noselect) {Separator} \"\"", cancel);
             return "OK done";
         }
         var lines = new StringBuilder();
@@ -111,7 +169,7 @@ internal sealed class StandInSession(StandInImap service, TcpClient client)
                 var flags = new List<string>();
                 if (folder.Use is { } use && (options.Contains("SPECIAL-USE", StringComparison.Ordinal) || options.Length == 0)) flags.Add(use);
                 if (folder.Subscribed && options.Contains("SUBSCRIBED", StringComparison.Ordinal)) flags.Add("\\Subscribed");
-                lines.Append(CultureInfo.InvariantCulture, $"* {verb} ({string.Join(' ', flags)}) \"{separator}\" {Quote(folder.Name)}\r\n");
+                lines.Append(CultureInfo.InvariantCulture, $"* {verb} ({string.Join(' ', flags)}) {Separator} {Quote(folder.Name)}\r\n");
                 if (options.Contains("STATUS", StringComparison.Ordinal)) lines.Append(Status(folder)).Append("\r\n");
             }
         }
@@ -124,8 +182,13 @@ internal sealed class StandInSession(StandInImap service, TcpClient client)
         lock (_account!.Lock)
         {
             if (_account.Find(words[2]) is not null) return "NO [ALREADYEXISTS] it is there";
+            var names = service.Manners.Separator is { } separator ? words[2].TrimEnd(separator).Split(separator) : [words[2]];
+            if (names.Any(n => service.Manners.Reserved.Contains(n))) return "NO [CANNOT] This name is reserved";
+            if (names.Any(n => n.AsSpan().IndexOfAny(service.Manners.Illegal) >= 0)) return "NO [CANNOT] A character of this name is not allowed";
+            if (names.Any(n => n.Length > service.Manners.LongestName)) return "NO [CANNOT] The name is too long";
+            if (names.Length > service.Manners.Deepest) return "NO [CANNOT] Folders are nested too deep";
             var use = words.Skip(3).FirstOrDefault(w => w.TrimStart('(').StartsWith('\\'));
-            _account.Make(words[2].TrimEnd(service.Manners.Separator), use?.Trim('(', ')'));
+            _account.Make(string.Join(service.Manners.Separator ?? '/', names), use?.Trim('(', ')'));
             return "OK done";
         }
     }
@@ -137,7 +200,7 @@ internal sealed class StandInSession(StandInImap service, TcpClient client)
         {
             _folder = _account.Find(name);
             if (_folder is null) return "NO [NONEXISTENT] no such folder";
-            lines = $"* {_folder.Messages.Count} EXISTS\r\n* 0 RECENT\r\n* FLAGS (\\Seen \\Answered \\Flagged \\Deleted \\Draft)\r\n* OK [PERMANENTFLAGS (\\Seen \\Answered \\Flagged \\Deleted \\Draft \\*)] flags\r\n"
+            lines = $"* {_folder.Messages.Count} EXISTS\r\n* 0 RECENT\r\n* FLAGS (\\Seen \\Answered \\Flagged \\Deleted \\Draft)\r\n* OK [PERMANENTFLAGS (\\Seen \\Answered \\Flagged \\Deleted \\Draft{(service.Manners.DropsKeywords ? "" : " \\*")})] flags\r\n"
                 + $"* OK [UIDVALIDITY {_folder.Epoch}] valid\r\n* OK [UIDNEXT {_folder.Next}] next";
             if (service.Manners.Offers("CONDSTORE")) lines += $"\r\n* OK [HIGHESTMODSEQ {_folder.Mark}] mark";
         }
@@ -175,12 +238,14 @@ internal sealed class StandInSession(StandInImap service, TcpClient client)
         }
         if (taken.Count > 1 && !service.Manners.Offers("MULTIAPPEND")) return "BAD one message at a time";
         if (target is null) return "NO [TRYCREATE] no such folder";
+        lock (_account.Lock)
+            if (_account.Used + taken.Sum(t => (long)t.Octets.Length) > _account.Quota) return "NO [OVERQUOTA] The account is full";
         if (tooLarge) return "NO [TOOBIG] Message too large";
         foreach (var _ in taken) await PaceAsync(cancel);
         var uids = new List<uint>();
         lock (_account.Lock)
         {
-            foreach (var (flags, date, octets) in taken) uids.Add(target.Add(octets, flags, date).Uid);
+            foreach (var (flags, date, octets) in taken) uids.Add(target.Add(octets, service.Manners.DropsKeywords ? [.. flags.Where(f => f.StartsWith('\\'))] : flags, date).Uid);
         }
         return service.Manners.Offers("UIDPLUS") ? $"OK [APPENDUID {target.Epoch} {string.Join(',', uids)}] done" : "OK done";
     }
@@ -247,6 +312,7 @@ internal sealed class StandInSession(StandInImap service, TcpClient client)
     {
         var wanted = ReadSet(words[3]);
         var flags = string.Join(' ', words.Skip(5)).Trim('(', ')').Split(' ', StringSplitOptions.RemoveEmptyEntries);
+        if (service.Manners.DropsKeywords) flags = [.. flags.Where(f => f.StartsWith('\\'))];
         lock (_account!.Lock)
         {
             foreach (var message in _folder!.Messages.Where(m => wanted.Exists(r => m.Uid >= r.First && m.Uid <= r.Last)))

@@ -13,6 +13,9 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<LedgerItemRow> LedgerItems => Set<LedgerItemRow>();
     public DbSet<FlagSetRow> FlagSets => Set<FlagSetRow>();
     public DbSet<LeftBehindRow> LeftBehind => Set<LeftBehindRow>();
+    public DbSet<SurveyRow> Surveys => Set<SurveyRow>();
+    public DbSet<ChoiceRow> Choices => Set<ChoiceRow>();
+    public DbSet<ConsentRow> Consents => Set<ConsentRow>();
     public DbSet<JournalRow> Journal => Set<JournalRow>();
     public DbSet<TokenRow> Tokens => Set<TokenRow>();
 
@@ -59,6 +62,22 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
             item.ToTable("left_behind");
             item.HasIndex(i => new { i.FolderId, i.Number }).IsUnique();
             item.HasOne<LedgerFolderRow>().WithMany().HasForeignKey(i => i.FolderId);
+        });
+        modelBuilder.Entity<SurveyRow>(survey =>
+        {
+            survey.ToTable("surveys");
+            survey.HasKey(s => s.MoveId);
+            survey.HasOne<MoveRow>().WithOne().HasForeignKey<SurveyRow>(s => s.MoveId);
+        });
+        modelBuilder.Entity<ChoiceRow>(choice =>
+        {
+            choice.ToTable("choices");
+            choice.HasIndex(c => new { c.Scope, c.Place, c.Code }).IsUnique();
+        });
+        modelBuilder.Entity<ConsentRow>(consent =>
+        {
+            consent.ToTable("consents");
+            consent.HasIndex(c => new { c.Service, c.Account, c.Origin }).IsUnique();
         });
         modelBuilder.Entity<JournalRow>(entry =>
         {

@@ -12,7 +12,7 @@ public static class MoveStates
     public static MoveState StateOf(MoveRow row) =>
         new(row.Stage, new Condition(row.Condition, row.WaitsFor, ToInstant(row.Until), FaultOf(row)), row.Wanted, row.Attempts);
 
-    public static Fault? FaultOf(MoveRow row) => row.FaultCause is { } cause ? new Fault(cause, row.FaultWhom!, row.FaultWhat!, row.FaultCode) : null;
+    public static Fault? FaultOf(MoveRow row) => row.FaultCause is { } cause ? new Fault(cause, row.FaultWhom!, row.FaultWhat!, row.FaultCode) { Help = row.FaultHelp } : null;
 
     public static void Apply(MoveRow row, MoveState state, Instant now)
     {
@@ -20,12 +20,13 @@ public static class MoveStates
         row.Until = state.Condition.Until?.ToUnixTimeMilliseconds();
         (row.FaultCause, row.FaultWhom, row.FaultWhat, row.FaultCode) =
             (state.Condition.Fault?.Cause, state.Condition.Fault?.Whom, state.Condition.Fault?.What, state.Condition.Fault?.Code);
+        row.FaultHelp = state.Condition.Fault?.Help;
         row.DueAt = state.DueAt is { } due ? Math.Max(0, due.ToUnixTimeMilliseconds()) : null;
         row.ChangedAt = now.ToUnixTimeMilliseconds();
     }
 
     public static MovePerson PersonOf(MoveRow row) =>
-        new(row.Id, row.Batch, row.Name, row.FromAccount, row.ToAccount, row.FromLogin, row.ToLogin, row.FromSecret, row.ToSecret);
+        new(row.Id, row.Batch, row.Name, row.FromAccount, row.ToAccount, row.FromLogin, row.ToLogin, row.FromSecret, row.ToSecret, row.FromSecretReference, row.ToSecretReference, row.ToUnder, row.ToRoot);
 
     public static Instant? ToInstant(long? milliseconds) => milliseconds is { } ms ? Instant.FromUnixTimeMilliseconds(ms) : null;
 }

@@ -92,10 +92,10 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     private static Task<int> NoteAsync(CaravanDb db, Claim claim, Tally tally, CancellationToken cancel)
     {
         var (expected, carried, paired, excluded, leftBehind) = (tally.Expected, tally.Carried, tally.Paired, tally.Excluded, tally.LeftBehind);
-        var (octets, flags, folder) = (tally.Octets, tally.FlagsChanged, tally.Folder);
+        var (octets, flags, looked, folder) = (tally.Octets, tally.FlagsChanged, tally.Looked, tally.Folder);
         return db.Passes.Where(p => p.Id == claim.Pass).ExecuteUpdateAsync(
             set => set.SetProperty(p => p.Expected, expected).SetProperty(p => p.Carried, carried).SetProperty(p => p.Paired, paired)
                 .SetProperty(p => p.Excluded, excluded).SetProperty(p => p.LeftBehind, leftBehind).SetProperty(p => p.Octets, octets)
-                .SetProperty(p => p.FlagsChanged, flags).SetProperty(p => p.Folder, folder), cancel);
+                .SetProperty(p => p.FlagsChanged, flags).SetProperty(p => p.Looked, looked).SetProperty(p => p.Folder, folder), cancel);
     }
 }

@@ -20,10 +20,22 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
         await using var db = database.Read();
         var row = await db.Plans.OrderByDescending(p => p.Id).FirstOrDefaultAsync(cancel);
         if (row is null) return null;
-        var files = JsonSerializer.Deserialize<Dictionary<string, string>>(row.FilesJson)!;
-        var (plan, errors) = PlanFile.Read(new PlanBundle(row.File, row.Text, files), withRosters: false);
+        var (plan, errors) = PlanFile.Read(BundleOf(row, row.Text), withRosters: false);
         return plan is not null ? (plan, row) : throw new InvalidOperationException($"The applied plan is no longer understood: {errors[0]}");
     }
+
+    /// <summary>An applied plan with the files that were kept with it, and this text.</summary>
+    public static PlanBundle BundleOf(PlanRow row, string text) => new(row.File, text, JsonSerializer.Deserialize<Dictionary<string, string>>(row.FilesJson)!);
+
+    /// <summary>Puts the plan in force with a changed text, checked before; its people stay as they are.</summary>
+    /// <param name="what">For the journal.</param>
+    public Task RewriteAsync(string text, string what, string who, CancellationToken cancel) =>
+        database.WriteAsync(async db =>
+        {
+            var before = await db.Plans.OrderByDescending(p => p.Id).FirstAsync(cancel);
+            db.Plans.Add(new PlanRow { File = before.File, Text = text, FilesJson = before.FilesJson, AppliedAt = time.GetUtcNow().ToUnixTimeMilliseconds(), AppliedBy = who });
+            journal.Add(db, who, null, null, what);
+        }, cancel);
 
     /// <summary>Puts a checked plan in force, all of it or, when anything speaks against it, nothing.</summary>
     /// <param name="dryRun">Only says what would change.</param>
@@ -46,13 +58,13 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
             foreach (var gone in existing.Values)
             {
                 // A person who has begun to move is never dropped by an edit of a file.
-                if (gone.Stage is not (Stage.Listed or Stage.Withdrawn))
+                if (gone.Stage is not (Stage.Listed or Stage.Surveyed or Stage.Withdrawn) || gone.Condition is ConditionKind.Running)
                 {
                     errors.Add(new PlanError(bundle.Name, 1, $"{gone.FromAccount} of batch {gone.Batch} has begun to move but is no longer in the plan", $"keep the person, or first run: caravan withdraw {gone.Batch} --move {gone.FromAccount}"));
                     continue;
                 }
                 changes.Add(new PersonChange(gone.Batch, gone.FromAccount, "gone"));
-                if (!dryRun && gone.Stage is Stage.Listed) db.Moves.Remove(gone);
+                if (!dryRun && gone.Stage is not Stage.Withdrawn) await RemoveAsync(db, gone, cancel);
             }
             if (errors.Count > 0 || dryRun)
             {
@@ -75,6 +87,16 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
             return (changes, errors);
         }, cancel);
 
+    /// <summary>Somebody who never began to move goes with what a survey found; what was written in the journal stays.</summary>
+    private static async Task RemoveAsync(CaravanDb db, MoveRow move, CancellationToken cancel)
+    {
+        var id = move.Id.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        await db.Surveys.Where(s => s.MoveId == move.Id).ExecuteDeleteAsync(cancel);
+        await db.Passes.Where(p => p.MoveId == move.Id).ExecuteDeleteAsync(cancel);
+        await db.Choices.Where(c => c.Scope == ChoiceScope.Move && c.Place == id).ExecuteDeleteAsync(cancel);
+        db.Moves.Remove(move);
+    }
+
     public static string Summarise(IReadOnlyList<PersonChange> changes) => changes.Count == 0
         ? "no person changed"
         : string.Join(", ", changes.GroupBy(c => c.Change).Select(g => $"{g.Count()} {g.Key}"));
@@ -87,19 +109,23 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
             {
                 Batch = batch.Name, Name = person.Name, FromAccount = person.FromAccount, ToAccount = person.ToAccount,
                 FromLogin = person.FromLogin, ToLogin = person.ToLogin, Note = person.Note,
+                FromSecretReference = person.FromSecretReference?.ToString(), ToSecretReference = person.ToSecretReference?.ToString(), ToUnder = person.ToUnder, ToRoot = person.ToRoot,
                 FromSecret = person.FromSecret is { } f ? secrets.Seal(f) : null, ToSecret = person.ToSecret is { } t ? secrets.Seal(t) : null,
             };
             MoveStates.Apply(row, MoveState.New, Instant.FromDateTimeOffset(time.GetUtcNow()));
             db.Moves.Add(row);
             return "added";
         }
-        if (row.ToAccount != person.ToAccount && row.Stage is not (Stage.Listed or Stage.Withdrawn))
+        if (row.ToAccount != person.ToAccount && row.Stage is not (Stage.Listed or Stage.Surveyed or Stage.Withdrawn))
         {
             errors.Add(new PlanError(batch.RosterFile, person.Line, $"{person.FromAccount} has begun to move to {row.ToAccount} and cannot now go to {person.ToAccount}", $"keep {row.ToAccount}, or first run: caravan withdraw {batch.Name} --move {person.FromAccount}"));
             return null;
         }
-        var changed = (row.Name, row.ToAccount, row.FromLogin, row.ToLogin, row.Note) != (person.Name, person.ToAccount, person.FromLogin, person.ToLogin, person.Note);
+        var (fromReference, toReference) = (person.FromSecretReference?.ToString(), person.ToSecretReference?.ToString());
+        var changed = (row.Name, row.ToAccount, row.FromLogin, row.ToLogin, row.Note, row.ToUnder, row.ToRoot) != (person.Name, person.ToAccount, person.FromLogin, person.ToLogin, person.Note, person.ToUnder, person.ToRoot)
+            || (row.FromSecretReference, row.ToSecretReference) != (fromReference, toReference);
         (row.Name, row.ToAccount, row.FromLogin, row.ToLogin, row.Note) = (person.Name, person.ToAccount, person.FromLogin, person.ToLogin, person.Note);
+        (row.FromSecretReference, row.ToSecretReference, row.ToUnder, row.ToRoot) = (fromReference, toReference, person.ToUnder, person.ToRoot);
         // An empty secret keeps the one that is sealed: rosters are often stored without them afterwards.
         if (person.FromSecret is { } from && !Holds(row.FromSecret, from)) (row.FromSecret, changed) = (secrets.Seal(from), true);
         if (person.ToSecret is { } to && !Holds(row.ToSecret, to)) (row.ToSecret, changed) = (secrets.Seal(to), true);
@@ -124,9 +150,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
         var routes = plan.Routes.Where(r => before?.Routes.FirstOrDefault(o => o.Name == r.Name) is { } old && old.Mail != r.Mail).Select(r => r.Name).ToHashSet();
         foreach (var batch in plan.Batches.Where(b => routes.Contains(b.Route)))
         {
-            var folders = await db.LedgerFolders.Where(f => f.To != "" && f.Excluded > 0 && db.Moves.Any(m => m.Id == f.MoveId && m.Batch == batch.Name)).Select(f => f.Id).ToListAsync(cancel);
-            await db.LedgerItems.Where(i => folders.Contains(i.FolderId) && i.Outcome == Outcome.Excluded).ExecuteDeleteAsync(cancel);
-            await db.LedgerFolders.Where(f => folders.Contains(f.Id)).ExecuteUpdateAsync(set => set.SetProperty(f => f.Reopened, true), cancel);
+            await Excluded.ReopenAsync(db, await db.Moves.Where(m => m.Batch == batch.Name).Select(m => m.Id).ToListAsync(cancel), cancel);
         }
     }
 

@@ -11,7 +11,7 @@ public sealed class MoveStateTests
 
     private static readonly Func<MoveState, MoveState>[] Steps =
     [
-        s => s.Start(null, Now), s => s.CatchUp(null, Now), s => s.Hold(), s => s.Resume(null, Now), s => s.Retry(null, Now), s => s.RetryItems(null, Now), s => s.Withdraw(),
+        s => s.Start(null, Now), s => s.Survey(), s => s.CatchUp(null, Now), s => s.Hold(), s => s.Resume(null, Now), s => s.Retry(null, Now), s => s.RetryItems(null, Now), s => s.Withdraw(),
         s => s.DueAt <= Now ? s.Run() : s,
         s => s.Condition.Kind is ConditionKind.Running ? s.Complete(null, Now) : s,
         s => s.Condition.Kind is ConditionKind.Running ? s.Interrupt(null, Now) : s,
@@ -39,7 +39,7 @@ public sealed class MoveStateTests
 
     [Fact]
     public void Asking_again_changes_nothing() =>
-        Gen.Select(Gen.Int[0, Steps.Length - 1].Array[0, 20], Gen.Int[0, 6]).Sample((order, last) =>
+        Gen.Select(Gen.Int[0, Steps.Length - 1].Array[0, 20], Gen.Int[0, 7]).Sample((order, last) =>
         {
             var state = order.Aggregate(MoveState.New, (s, step) => Steps[step](s));
             var once = Steps[last](state);

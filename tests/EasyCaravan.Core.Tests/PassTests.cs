@@ -11,13 +11,13 @@ namespace EasyCaravan.Core.Tests;
 /// <summary>Passes by themselves, between two services in memory that break wherever they are told to.</summary>
 public sealed class PassTests
 {
-    private static readonly Service Somewhere = new("s", new MailConnection(MailProtocol.Imap, "h", 993, Security.Tls), SignInKind.Password, new Trust.System(), Limits.Default);
+    private static readonly Service Somewhere = new("s", new MailConnection(MailProtocol.Imap, "h", 993, Security.Tls), new SignIn.Password(null), new Trust.System(), Limits.Default);
 
     private readonly MemoryMail _from = new();
     private readonly MemoryMail _to = new();
     private readonly MemoryLedger _ledger = new();
     private readonly List<string> _journal = [];
-    private Route _route = new("r", "a", "b", [], new MailRules(null, null), Doubles.Pair);
+    private CarryRules _rules = new([], new MailRules(null, null), Doubles.Pair);
 
     [Fact]
     public void Wherever_connections_break_and_whatever_answers_are_lost_each_message_arrives_once() =>
@@ -127,9 +127,9 @@ public sealed class PassTests
     [Theory]
     [InlineData(Doubles.Pair, 1)]
     [InlineData(Doubles.KeepBoth, 2)]
-    public void What_was_there_before_is_paired_or_kept_beside_as_the_route_says(Doubles doubles, int copies)
+    public void What_was_there_before_is_paired_or_kept_beside_as_the_rules_says(Doubles doubles, int copies)
     {
-        _route = _route with { Doubles = doubles };
+        _rules = _rules with { Doubles = doubles };
         _to.Folder("INBOX").Add(Message(1), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         _from.Folder("INBOX").Add(Message(1), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         Run();
@@ -149,7 +149,7 @@ public sealed class PassTests
     [Fact]
     public void Rules_exclude_by_name_and_the_sums_close()
     {
-        _route = _route with { Folders = [new FolderRule(1, "Trash", null, new FolderOutcome.Leave())], Mail = new MailRules(new NodaTime.LocalDate(2020, 1, 1), null) };
+        _rules = _rules with { Folders = [new FolderRule(1, new FolderMatch.Glob("Trash"), new FolderOutcome.Leave())], Mail = new MailRules(new NodaTime.LocalDate(2020, 1, 1), null) };
         _from.Folder("Trash").Add(Message(1), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         _from.Folder("INBOX").Add(Message(2), FlagSet.Empty, new DateTimeOffset(2019, 12, 31, 23, 0, 0, TimeSpan.Zero));
         _from.Folder("INBOX").Add(Message(3), FlagSet.Empty, new DateTimeOffset(2020, 1, 1, 0, 0, 0, TimeSpan.Zero));
@@ -161,7 +161,7 @@ public sealed class PassTests
     [Fact]
     public void Two_folders_that_land_in_one_place_arrive_both()
     {
-        _route = _route with { Folders = [new FolderRule(1, "Old", null, new FolderOutcome.To("Work"))] };
+        _rules = _rules with { Folders = [new FolderRule(1, new FolderMatch.Glob("Old"), new FolderOutcome.To("Work"))] };
         _from.Folder("Old").Add(Message(1), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         _from.Folder("Work").Add(Message(2), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         _from.Folder("Work").Add(Message(1), FlagSet.Empty, DateTimeOffset.UnixEpoch);
@@ -188,7 +188,7 @@ public sealed class PassTests
     {
         var side = new Side(Somewhere, new Credentials("a", "a", "s"));
         var to = new Side(Somewhere with { Name = "to" }, new Credentials("b", "b", "s"));
-        new Pass(new Accounts(this), _ledger, new PassOrder(PassKind.First, side, to, _route, 1), new Tally(), _journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
+        new Pass(new Accounts(this), _ledger, new PassOrder(PassKind.First, side, to, _rules, 1), new Tally(), _journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
     }
 
     private EasyCaravan.Core.Proving.Waybill Waybill() => EasyCaravan.Core.Proving.Waybill.Draw(_ledger.FoldersAsync(CancellationToken.None).GetAwaiter().GetResult());

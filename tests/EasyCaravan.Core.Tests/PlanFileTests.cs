@@ -58,7 +58,7 @@ public sealed class PlanFileTests
     [InlineData("security: tls", "security: ssl", 3, "'security' cannot be 'ssl'", "tls, starttls, none")]
     [InlineData("port: 993", "port: 99300", 3, "'port' cannot be 99300", "a port from 1 to 65535")]
     [InlineData("from: lanternpost", "from: lanternpots", 9, "'lanternpots' is not a service of this plan; did you mean 'lanternpost'?", "one of lanternpost, northquay")]
-    [InlineData("leave: true", "leave: true, to: X", 13, "a folder rule needs either leave: true or to:", "leave: true")]
+    [InlineData("leave: true", "leave: true, to: X", 13, "a folder rule needs one of leave: true, to:", "leave: true")]
     [InlineData("zone: Europe/Dublin", "zone: Europe/Dubin", 23, "'Europe/Dubin' is not a time zone; did you mean 'Europe/Dublin'?", "IANA")]
     [InlineData("roster: deckhands.csv", "roster: other.csv", 21, "the file 'other.csv' was not found", "relative to the plan")]
     [InlineData("since: 2015-01-01", "since: 2015-02-31", 16, "'2015-02-31' is not a day of the calendar", "2015-01-01")]

@@ -34,12 +34,12 @@ internal sealed class ScriptedServer : IAsyncDisposable
         _run = RunAsync($"IMAP4rev1 AUTH=PLAIN {capabilities}".Trim(), pieces, [.. steps], cutAfter);
     }
 
-    public Service Service => new("scripted", new MailConnection(MailProtocol.Imap, "127.0.0.1", ((IPEndPoint)_listener.LocalEndpoint).Port, Security.None), SignInKind.Password, new Trust.System(), Limits.Default);
+    public Service Service => new("scripted", new MailConnection(MailProtocol.Imap, "127.0.0.1", ((IPEndPoint)_listener.LocalEndpoint).Port, Security.None), new Core.Planning.SignIn.Password(null), new Trust.System(), Limits.Default);
 
     /// <summary>Octets of answers given so far.</summary>
     public int Said { get; private set; }
 
-    public Task<ImapMailAccount> SignInAsync() => ImapMailAccount.OpenAsync(Service, new Credentials("a@x.example", "a@x.example", "secret"), null, null, CancellationToken.None);
+    public Task<ImapMailAccount> SignInAsync() => ImapMailAccount.OpenAsync(Service, new Credentials("a@x.example", "a@x.example", "secret"), null, null, null, CancellationToken.None);
 
     public async Task<List<string>> UnexpectedAsync()
     {

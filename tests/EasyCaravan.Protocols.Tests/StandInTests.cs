@@ -23,8 +23,8 @@ public sealed class StandInTests
         var manners = new StandInManners('.', Without: without.Split(' ').ToHashSet());
         await using var server = new StandInImap(manners);
         server.AddAccount("a@x.example", "secret");
-        var service = new Service("s", new MailConnection(MailProtocol.Imap, "127.0.0.1", server.Port, Security.None), SignInKind.Password, new Trust.System(), Limits.Default);
-        await using var account = await ImapMailAccount.OpenAsync(service, new Credentials("a@x.example", "a@x.example", "secret"), null, null, CancellationToken.None);
+        var service = new Service("s", new MailConnection(MailProtocol.Imap, "127.0.0.1", server.Port, Security.None), new Core.Planning.SignIn.Password(null), new Trust.System(), Limits.Default);
+        await using var account = await ImapMailAccount.OpenAsync(service, new Credentials("a@x.example", "a@x.example", "secret"), null, null, null, CancellationToken.None);
         var path = FolderPath.Parse("Work/März");
         var cursor = await account.CreateFolderAsync(path, SpecialUse.None, true, CancellationToken.None);
         Assert.Equal((1u, 0u), (cursor.Next, cursor.Count));

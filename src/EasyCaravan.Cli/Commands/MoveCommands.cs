@@ -51,6 +51,7 @@ internal static class MoveCommands
 
     private static string Done(MoveAction action) => action switch
     {
+        MoveAction.Survey => "Looking at",
         MoveAction.Start => "Started",
         MoveAction.CatchUp => "Catching up",
         MoveAction.Hold => "Held",
@@ -61,15 +62,19 @@ internal static class MoveCommands
 
     private static async Task<int> WaitAsync(string batch, string[]? who, CaravanClient client, Writer writer, CancellationToken cancel)
     {
+        var named = await AwaitAsync(batch, who, client, cancel);
+        Show(named, writer);
+        return named.Exists(m => m.Condition is MoveCondition.NeedsYou || m.OpenLeftBehind > 0) ? ExitCode.NeedsYou : ExitCode.Well;
+    }
+
+    /// <summary>Waits until every named move has nothing more to do by itself now.</summary>
+    public static async Task<List<MoveView>> AwaitAsync(string batch, string[]? who, CaravanClient client, CancellationToken cancel)
+    {
         while (true)
         {
             var all = await client.GetAllAsync<MoveView>($"batches/{Uri.EscapeDataString(batch)}/moves?limit=1000", cancel);
             var named = who is null ? all : [.. all.Where(m => who.Any(w => IsCalled(m, w)))];
-            if (named.TrueForAll(IsSettled))
-            {
-                Show(named, writer);
-                return named.Exists(m => m.Condition is MoveCondition.NeedsYou || m.OpenLeftBehind > 0) ? ExitCode.NeedsYou : ExitCode.Well;
-            }
+            if (named.TrueForAll(IsSettled)) return named;
             await Task.Delay(s_look, cancel);
         }
     }

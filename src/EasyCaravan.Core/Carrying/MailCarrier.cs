@@ -59,7 +59,12 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         var landing = work.Landing;
         var page = await ledger.OpenFolderAsync(landing.From.Path, null, cursor.Epoch, null, 0, cancel);
         if (page.FromEpoch != cursor.Epoch) await ledger.ForgetEntriesAsync(page.Id, cursor.Epoch, null, cancel);
-        var present = await from.ListNumbersAsync(landing.From.Path, cancel);
+        if (await TryListAsync(landing.From.Path, cancel) is not { } present)
+        {
+            journal($"folder '{landing.From.Path}' stays behind by {landing.Rule} and may not be read: what it holds is not counted");
+            await ledger.CompleteAsync(page.Id, cursor, 0, 0, cancel);
+            return;
+        }
         var settled = await ledger.SettledAsync(page.Id, cancel);
         await ledger.MarkGoneAsync(page.Id, settled.Except(present), cancel);
         var fresh = present.Except(settled);
@@ -70,6 +75,19 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
             tally.Exclude(slice.Count);
         }
         await ledger.CompleteAsync(page.Id, cursor, present.Count, 0, cancel);
+    }
+
+    /// <summary>Null where the account may not read the folder.</summary>
+    private async Task<NumberSet?> TryListAsync(FolderPath path, CancellationToken cancel)
+    {
+        try
+        {
+            return await from.ListNumbersAsync(path, cancel);
+        }
+        catch (FaultException e) when (e is { Verdict: Verdict.Keep, Fault.Cause: Cause.NotPermitted })
+        {
+            return null;
+        }
     }
 
     /// <summary>Opens the ledger's page, and starts it anew where either side has numbered its messages anew.</summary>
@@ -88,11 +106,11 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     private async Task<long> SettleAsync(LedgerFolder page, NumberSet fresh, CancellationToken cancel)
     {
         if (fresh.Count == 0) return 0;
-        var pairing = await Pairing.PrepareAsync(page, from, to, ledger, order.Route.Doubles, cancel);
+        var pairing = await Pairing.PrepareAsync(page, from, to, ledger, order.Rules.Doubles, cancel);
         long gone = 0;
         foreach (var slice in fresh.Slices(Slice))
         {
-            var items = (await from.ListItemsAsync(page.From, slice, cancel)).ToDictionary(i => i.Number);
+            var items = (await from.ListItemsAsync(page.From, slice, cancel)).ToDictionary(i => i.Number, i => i with { Flags = Kept(i.Flags) });
             gone += slice.Count - items.Count;
             await ExcludeAsync(page, items, cancel);
             await PairAsync(page, pairing, items, cancel);
@@ -102,9 +120,11 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         return gone;
     }
 
+    private FlagSet Kept(FlagSet flags) => order.Rules.Mail.DropKeywords ? flags.WithoutKeywords() : flags;
+
     private async Task ExcludeAsync(LedgerFolder page, Dictionary<uint, ItemInfo> items, CancellationToken cancel)
     {
-        var excluded = items.Values.Where(i => order.Route.Mail.Excludes(i.Received, i.Size) is not null)
+        var excluded = items.Values.Where(i => order.Rules.Mail.Excludes(i.Received, i.Size) is not null)
             .Select(i => new LedgerEntry(i.Number, null, Outcome.Excluded, i.Flags)).ToList();
         if (excluded.Count == 0) return;
         await ledger.RecordAsync(page.Id, excluded, cancel);
@@ -236,7 +256,7 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     private async Task FindUnconfirmedAsync(LedgerFolder page, Dictionary<uint, ItemInfo> unconfirmed, CancellationToken cancel)
     {
         if (unconfirmed.Count == 0) return;
-        var pairing = await Pairing.PrepareAsync(page, from, to, ledger, order.Route.Doubles, cancel);
+        var pairing = await Pairing.PrepareAsync(page, from, to, ledger, order.Rules.Doubles, cancel);
         await PairAsync(page, pairing, unconfirmed, cancel);
         if (unconfirmed.Count == 0) return;
         throw new FaultException(new Fault(
@@ -246,7 +266,7 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     /// <summary>Carries changed flags, flag by flag, so that what the owner changed on the new side since stays as it is.</summary>
     private async Task CarryFlagsAsync(LedgerFolder page, FolderCursor since, CancellationToken cancel)
     {
-        var updates = (await from.FlagsSinceAsync(page.From, since, cancel)).ToDictionary(u => u.Number, u => u.Flags);
+        var updates = (await from.FlagsSinceAsync(page.From, since, cancel)).ToDictionary(u => u.Number, u => Kept(u.Flags));
         if (updates.Count == 0) return;
         var changed = (await ledger.FindAsync(page.Id, new NumberSet(updates.Keys), cancel))
             .Where(e => e.Landed is not null && !updates[e.Number].Equals(e.Flags)).ToList();

@@ -39,6 +39,9 @@ public enum PassKind
 {
     First,
     CatchUp,
+
+    /// <summary>Looks without touching.</summary>
+    Survey,
 }
 
 /// <param name="Until">When a waiting move goes on, or an idle one has its next pass.</param>
@@ -69,7 +72,15 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     };
 
     public MoveState Start(Planning.Timetable? timetable, Instant now) =>
-        Stage is Stage.Listed or Stage.Surveyed && Condition.Kind is ConditionKind.Idle ? (this with { Stage = Stage.Copying }).Want(PassKind.First, timetable, now) : this;
+        Stage is Stage.Listed or Stage.Surveyed && (Condition.Kind is ConditionKind.Idle || Wanted is PassKind.Survey && Condition.Kind is not (ConditionKind.Running or ConditionKind.Held))
+            ? (this with { Stage = Stage.Copying, Attempts = 0 }).Want(PassKind.First, timetable, now)
+            : this;
+
+    /// <summary>A survey, at any hour: it is no pass, and carries nothing. Not while something else is to run first.</summary>
+    public MoveState Survey() =>
+        !IsOver && (Condition.Kind is ConditionKind.Idle || (Wanted is PassKind.Survey && Condition.Kind is ConditionKind.NeedsYou or ConditionKind.Waiting))
+            ? this with { Attempts = 0, Wanted = PassKind.Survey, Condition = new Condition(ConditionKind.Queued) }
+            : this;
 
     public MoveState CatchUp(Planning.Timetable? timetable, Instant now) =>
         Stage is Stage.InStep && Condition.Kind is ConditionKind.Idle ? Want(PassKind.CatchUp, timetable, now) : this;
@@ -96,8 +107,11 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     public MoveState Run() => this with { Wanted = Wanted ?? PassKind.CatchUp, Condition = new Condition(ConditionKind.Running) };
 
     /// <summary>The pass ended well.</summary>
-    public MoveState Complete(Planning.Timetable? timetable, Instant now) =>
-        (this with { Stage = Stage is Stage.Copying ? Stage.InStep : Stage, Wanted = null, Attempts = 0 }).Rest(timetable, now);
+    public MoveState Complete(Planning.Timetable? timetable, Instant now)
+    {
+        var reached = (Wanted, Stage) switch { (PassKind.Survey, Stage.Listed) => Stage.Surveyed, (not PassKind.Survey, Stage.Copying) => Stage.InStep, _ => Stage };
+        return (this with { Stage = reached, Wanted = null, Attempts = 0 }).Rest(timetable, now);
+    }
 
     /// <summary>The pass ended with a fault.</summary>
     /// <param name="progressed">It settled something first, so the failures are not in a row.</param>
@@ -124,7 +138,7 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
 
     private MoveState Want(PassKind pass, Planning.Timetable? timetable, Instant now)
     {
-        var opening = timetable?.NextOpening(now) ?? now;
+        var opening = pass is PassKind.Survey ? now : timetable?.NextOpening(now) ?? now;
         return this with
         {
             Wanted = pass,

@@ -10,7 +10,7 @@ public sealed record Side(Service Service, Credentials Credentials);
 
 /// <summary>All that a pass needs to know of its move.</summary>
 /// <param name="Lanes">How many folders may be under way at the same time, each over a pair of connections of its own.</param>
-public sealed record PassOrder(PassKind Kind, Side From, Side To, Route Route, int Lanes);
+public sealed record PassOrder(PassKind Kind, Side From, Side To, CarryRules Rules, int Lanes);
 
 /// <summary>One run of a move: looks at both sides, draws the folder map and carries each folder that changed.</summary>
 /// <remarks>
@@ -46,8 +46,10 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
     {
         var fromFolders = await from.ListFoldersAsync(cancel);
         var toFolders = await to.ListFoldersAsync(cancel);
-        var map = FolderMap.Draw(order.Route.Folders, fromFolders, toFolders, to.Traits);
         var pages = (await ledger.FoldersAsync(cancel)).ToDictionary(p => (p.From, p.To));
+        // A folder that an earlier pass carried to two places, as rules changed, is known by the newer one.
+        var known = pages.Values.Where(p => p.To is not null).OrderBy(p => p.Id).GroupBy(p => p.From).ToDictionary(g => g.Key, g => g.Last().To!);
+        var map = FolderMap.Draw(order.Rules, fromFolders, toFolders, to.Traits, order.To.Service.Names, known);
         var there = toFolders.Where(f => f.Selectable).DistinctBy(f => f.Path).ToDictionary(f => f.Path);
 
         var work = new List<FolderWork>();

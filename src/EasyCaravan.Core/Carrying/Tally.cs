@@ -4,6 +4,7 @@ namespace EasyCaravan.Core.Carrying;
 public sealed class Tally
 {
     private long _expected, _carried, _paired, _excluded, _leftBehind, _octets, _flags;
+    private long _looked;
     private volatile string? _folder;
 
     /// <summary>Messages that the pass will have to settle, as far as known.</summary>
@@ -23,12 +24,17 @@ public sealed class Tally
     /// <summary>Messages whose flags were brought up to date.</summary>
     public long FlagsChanged => Interlocked.Read(ref _flags);
 
+    /// <summary>Messages that a survey has looked at.</summary>
+    public long Looked => Interlocked.Read(ref _looked);
+
     public long Settled => Carried + Paired + Excluded + LeftBehind;
 
     /// <summary>A folder that is being worked on, for people.</summary>
     public string? Folder { get => _folder; set => _folder = value; }
 
     public void Expect(long messages) => Interlocked.Add(ref _expected, messages);
+
+    public void Look(long messages) => Interlocked.Add(ref _looked, messages);
 
     public void Carry(long messages, long octets)
     {

@@ -8,6 +8,26 @@ public enum Cause
     TlsUntrusted,
     TlsNotOffered,
     SignInRefused,
+
+    /// <summary>Mail over this protocol is switched off for the account.</summary>
+    ProtocolOff,
+
+    /// <summary>The account's own password is not taken: programs need one of their own.</summary>
+    AppPasswordNeeded,
+
+    /// <summary>The login is not in the form that the service knows.</summary>
+    LoginFormWrong,
+    AccountLocked,
+    AccountNotFound,
+
+    /// <summary>The administrator may not act for the account.</summary>
+    NotOnBehalf,
+
+    /// <summary>A permission (scope) was not granted; the fault names it.</summary>
+    ScopeMissing,
+
+    /// <summary>Nobody has consented yet, or the consent was taken back.</summary>
+    ConsentMissing,
     SecretMissing,
     SecretUnreadable,
     ConnectionLost,
@@ -42,9 +62,16 @@ public enum Turn
 /// <param name="Code">The server's own response code (RFC 5530), where it gave one.</param>
 public sealed record Fault(Cause Cause, string Whom, string What, string? Code = null)
 {
+    /// <summary>A remedy that the service's definition in the plan has for it; null: the one for its cause.</summary>
+    public string? Help { get; init; }
+
+    /// <summary>With the remedy that a service's definition has for what it said, if it has one.</summary>
+    public Fault Advised(IEnumerable<Planning.Help> help) =>
+        Help is null && help.FirstOrDefault(h => What.Contains(h.Says, StringComparison.OrdinalIgnoreCase)) is { } known ? this with { Help = known.Remedy } : this;
+
     public Turn Turn => FaultRules.TurnOf(Cause);
 
-    public string Remedy => FaultRules.RemedyFor(Cause);
+    public string Remedy => Help ?? FaultRules.RemedyFor(Cause);
 
     public override string ToString() => $"{Whom}: {What}. {Remedy}.";
 }
@@ -56,6 +83,7 @@ public static class FaultRules
     {
         Cause.Unreachable or Cause.ConnectionLost or Cause.TimedOut or Cause.ServiceBusy or Cause.ProtocolBroken or Cause.Unexpected => Turn.Wait,
         Cause.HostUnknown or Cause.TlsUntrusted or Cause.TlsNotOffered or Cause.SignInRefused or Cause.SecretMissing or Cause.SecretUnreadable
+            or Cause.ProtocolOff or Cause.AppPasswordNeeded or Cause.LoginFormWrong or Cause.AccountLocked or Cause.AccountNotFound or Cause.NotOnBehalf or Cause.ScopeMissing or Cause.ConsentMissing
             or Cause.NoRoom or Cause.NotPermitted or Cause.FolderRefused => Turn.Person,
         Cause.MessageTooLarge or Cause.MessageRefused or Cause.MessageUnreadable => Turn.NextItem,
     };
@@ -67,6 +95,14 @@ public static class FaultRules
         Cause.TlsUntrusted => "Name the authority that signed the certificate as trust: {ca-file: …} in the plan, or have the certificate renewed",
         Cause.TlsNotOffered => "Have the service offer STARTTLS, or use security: tls with its TLS port in the plan",
         Cause.SignInRefused => "Put the right login and password (or app password) in the roster and apply the plan, then retry",
+        Cause.ProtocolOff => "Have mail over this protocol switched on for the account at the service, then retry",
+        Cause.AppPasswordNeeded => "Have an app password made for the account, put it in the roster and apply the plan, then retry",
+        Cause.LoginFormWrong => "Write the login as the service knows it (whole address, or the part before the @) in the roster's login column and apply the plan, then retry",
+        Cause.AccountLocked => "Have the account unlocked at the service, then retry; too many wrong tries lock it again",
+        Cause.AccountNotFound => "Correct the account in the roster and apply the plan, or have it made at the service, then retry",
+        Cause.NotOnBehalf => "Grant the administrator of sign-in: {with: on-behalf} the right to act for this account, then retry",
+        Cause.ScopeMissing => "Grant the client that permission at the authorization server, consent again if it asks, then retry",
+        Cause.ConsentMissing => "Consent again: caravan service sign-in SERVICE --account ACCOUNT, or put a new token in the roster and apply the plan; then retry",
         Cause.SecretMissing => "Add the secret for this side to the roster and apply the plan, then retry",
         Cause.SecretUnreadable => "The keys that sealed it are gone: add the secret to the roster again and apply the plan, then retry",
         Cause.ConnectionLost => "Nothing to do, it is tried again from where it stopped",

@@ -1,15 +1,50 @@
 using System.Collections.Immutable;
+using System.Text.RegularExpressions;
 
 namespace EasyCaravan.Core.Planning;
 
 /// <summary>One line of a route's folder rules. The first that matches decides.</summary>
-/// <param name="Number">1-based place in the route, which is how people see it.</param>
-/// <param name="Glob">Which folders by name: <c>*</c> within one name, <c>**</c> over any number of names; or null.</param>
-/// <param name="Use">Which folder by special use; or null.</param>
-/// <param name="Outcome">Where they go.</param>
-public sealed record FolderRule(int Number, string? Glob, SpecialUse? Use, FolderOutcome Outcome)
+/// <param name="Number">1-based place in the route, which is how people see it; 0 for what was decided about a finding.</param>
+public sealed record FolderRule(int Number, FolderMatch Match, FolderOutcome Outcome)
 {
-    public override string ToString() => $"rule {Number} ({(Use is { } use ? $"use {use.ToString().ToLowerInvariant()}" : Glob)})";
+    public override string ToString() => Number == 0 ? $"decided ({Match})" : $"rule {Number} ({Match})";
+}
+
+/// <summary>Which folders a rule is about.</summary>
+public abstract record FolderMatch
+{
+    private FolderMatch() { }
+
+    /// <summary>This one folder; no character of its name has another meaning.</summary>
+    public sealed record Name(FolderPath Path) : FolderMatch
+    {
+        public override string ToString() => $"name {Path}";
+    }
+
+    /// <summary>By pattern: <c>*</c> within one name, <c>**</c> over any number of names.</summary>
+    public sealed record Glob(string Pattern) : FolderMatch
+    {
+        public override string ToString() => Pattern;
+    }
+
+    /// <summary>By special use.</summary>
+    public sealed record Use(SpecialUse Special) : FolderMatch
+    {
+        public override string ToString() => $"use {Special.ToString().ToLowerInvariant()}";
+    }
+
+    /// <summary>By a regular expression over the written path; it need not match from the start unless it says so.</summary>
+    /// <remarks>Without backtracking, so that no expression can hold a pass up.</remarks>
+    public sealed record Expression(string Pattern) : FolderMatch
+    {
+        public Regex Regex { get; } = new(Pattern, RegexOptions.NonBacktracking | RegexOptions.CultureInvariant);
+
+        public bool Equals(Expression? other) => other?.Pattern == Pattern;
+
+        public override int GetHashCode() => Pattern.GetHashCode(StringComparison.Ordinal);
+
+        public override string ToString() => $"regex {Pattern}";
+    }
 }
 
 /// <summary>Where a rule sends a folder.</summary>
@@ -20,11 +55,19 @@ public abstract record FolderOutcome
     /// <summary>It stays behind.</summary>
     public sealed record Leave : FolderOutcome;
 
-    /// <summary>It goes to this place. Where the rule's glob ends in <c>/**</c> and so does this, what lies below keeps its names.</summary>
+    /// <summary>
+    /// It goes to this place. Where the rule's glob ends in <c>/**</c> and so does this, what lies below keeps its names; of an expression, <c>$1</c> to
+    /// <c>$9</c> stand for its groups.
+    /// </summary>
     public sealed record To(string Pattern) : FolderOutcome;
 
     /// <summary>It goes to the to side's folder for this use, whatever its name.</summary>
     public sealed record ToUse(SpecialUse Use) : FolderOutcome;
+
+    /// <summary>It keeps its name, but stands elsewhere or flatter.</summary>
+    /// <param name="Below">The folder below which it goes; null: it stays where it is.</param>
+    /// <param name="Joiner">Its names become one, with this between them; null: they stay names.</param>
+    public sealed record Placed(FolderPath? Below, string? Joiner) : FolderOutcome;
 }
 
 /// <summary>Matches folder names against globs.</summary>

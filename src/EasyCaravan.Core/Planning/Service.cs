@@ -1,10 +1,25 @@
+using System.Collections.Immutable;
+
 namespace EasyCaravan.Core.Planning;
 
 /// <summary>A mail system that can be reached, with its connections, its way to sign in and its limits.</summary>
-public sealed record Service(string Name, MailConnection Mail, SignInKind SignIn, Trust Trust, Limits Limits);
+public sealed record Service(string Name, MailConnection Mail, SignIn SignIn, Trust Trust, Limits Limits)
+{
+    /// <summary>Where its forwarding rules are kept; null: nobody can look.</summary>
+    public RulesConnection? Rules { get; init; }
+
+    /// <summary>What it is known to refuse as names of folders.</summary>
+    public FolderNames Names { get; init; } = FolderNames.Any;
+
+    /// <summary>What to do about things that this kind of service says.</summary>
+    public ImmutableArray<Help> Help { get; init; } = [];
+}
 
 /// <summary>How the mail of a service is spoken to.</summary>
 public sealed record MailConnection(MailProtocol Speaks, string Host, int Port, Security Security);
+
+/// <summary>How the mail rules of a service are spoken to: ManageSieve (RFC 5804).</summary>
+public sealed record RulesConnection(string Host, int Port, Security Security);
 
 public enum MailProtocol
 {
@@ -22,11 +37,6 @@ public enum Security
 
     /// <summary>Not protected at all. Every page that shows the service says so.</summary>
     None,
-}
-
-public enum SignInKind
-{
-    Password,
 }
 
 /// <summary>Whose word is taken for a server's certificate.</summary>
@@ -52,3 +62,19 @@ public sealed record Limits(int Connections, int PerAccount, long? LargestMessag
 {
     public static Limits Default { get; } = new(Connections: 20, PerAccount: 4, LargestMessage: null);
 }
+
+/// <summary>What a service is known to refuse as names of folders, beyond what its protocol tells.</summary>
+/// <param name="Reserved">Names at the top that belong to the service, compared without case.</param>
+/// <param name="Illegal">Characters that may not stand in a name.</param>
+/// <param name="Deepest">The most names in a path; 1: no folders within folders. Null: any.</param>
+/// <param name="Longest">The most characters in one name; null: any.</param>
+/// <param name="IgnoresCase">Names that differ only in case are one and the same folder to it.</param>
+public sealed record FolderNames(ImmutableArray<string> Reserved, string Illegal, int? Deepest, int? Longest, bool IgnoresCase)
+{
+    public static FolderNames Any { get; } = new([], "", null, null, false);
+}
+
+/// <summary>A remedy for one kind of refusal, written in a service's definition by somebody who knows the service.</summary>
+/// <param name="Says">Part of what the service says, compared without case.</param>
+/// <param name="Remedy">What to do, as a sentence without a full stop.</param>
+public sealed record Help(string Says, string Remedy);

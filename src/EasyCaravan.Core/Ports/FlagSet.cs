@@ -29,6 +29,9 @@ public sealed class FlagSet : IEquatable<FlagSet>
 
     public static FlagSet Parse(string written) => Of(written.Split(' ', StringSplitOptions.RemoveEmptyEntries));
 
+    /// <summary>The system flags alone: those that begin with a backslash (RFC 9051 §2.3.2).</summary>
+    public FlagSet WithoutKeywords() => Flags.All(f => f[0] == '\\') ? this : Of(Flags.Where(f => f[0] == '\\'));
+
     public FlagSet Except(FlagSet other) => Of(Flags.Except(other.Flags, StringComparer.OrdinalIgnoreCase));
 
     public bool Equals(FlagSet? other) => other is not null && Written.Equals(other.Written, StringComparison.OrdinalIgnoreCase);

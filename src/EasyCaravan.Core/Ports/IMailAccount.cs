@@ -69,6 +69,15 @@ public interface IMailAccount : IAsyncDisposable
     /// <param name="company">The most messages that may be handed over in one command, at least 1.</param>
     Task<IMessageWriter> AddMessagesAsync(FolderPath path, int company, CancellationToken cancel);
 
+    /// <summary>How much room the account has; null when the service does not say.</summary>
+    Task<Surveying.Room?> ReadRoomAsync(CancellationToken cancel);
+
+    /// <summary>Whether any keyword may be set on messages in the inbox; null when the service does not say.</summary>
+    Task<bool?> KeepsKeywordsAsync(CancellationToken cancel);
+
+    /// <summary>Which of these folders the account may not add messages to; none where the service does not say.</summary>
+    Task<IReadOnlyList<Surveying.LackingRight>> ReadLackingRightsAsync(IReadOnlyList<FolderState> folders, CancellationToken cancel);
+
     Task ChangeFlagsAsync(FolderPath path, NumberSet numbers, FlagSet add, FlagSet remove, CancellationToken cancel);
 }
 

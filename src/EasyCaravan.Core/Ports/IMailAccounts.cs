@@ -2,9 +2,13 @@ using EasyCaravan.Core.Planning;
 
 namespace EasyCaravan.Core.Ports;
 
-/// <summary>How to get in to one account. The secret is in clear only here, between the store and the sign-in.</summary>
+/// <summary>How to get in to one account, and where in it. The secret is in clear only here, between the store and the sign-in.</summary>
+/// <param name="Secret">A password or a refresh token; empty where the service's own sign-in needs none of the account's.</param>
 public sealed record Credentials(string Account, string Login, string Secret)
 {
+    /// <summary>Another root than the person's own folders, such as the namespace of an archive; null: their own.</summary>
+    public string? Root { get; init; }
+
     /// <summary>Without the secret: records print all they hold.</summary>
     public override string ToString() => $"{Account} as {Login}";
 }

@@ -5,7 +5,8 @@ namespace EasyCaravan.Core.Ports;
 
 /// <summary>A person of a batch, as kept. Secrets are sealed.</summary>
 public sealed record MovePerson(
-    long Id, string Batch, string Name, string FromAccount, string ToAccount, string FromLogin, string ToLogin, string? FromSecretSealed, string? ToSecretSealed);
+    long Id, string Batch, string Name, string FromAccount, string ToAccount, string FromLogin, string ToLogin, string? FromSecretSealed, string? ToSecretSealed,
+    string? FromSecretReference, string? ToSecretReference, string? ToUnder, string? ToRoot);
 
 /// <summary>A move that one worker alone may run until its lease ends.</summary>
 /// <param name="Fence">Rises with every claim: writes under an older one are refused.</param>

@@ -56,10 +56,10 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
     public string RawName(FolderPath path)
     {
         if (_raw.TryGetValue(path, out var raw)) return raw;
-        if (path.IsInbox) return "INBOX";
+        if (path.IsInbox && !traits.OtherRoot) return "INBOX";
         var names = path.Names.Select(ModifiedUtf7.Encode);
         // Below the inbox means below it on every server, also where all folders live there.
-        var prefix = path.Names[0] == "INBOX" && traits.Prefix.StartsWith("INBOX", StringComparison.OrdinalIgnoreCase) ? "" : traits.Prefix;
+        var prefix = path.Names[0] == "INBOX" && !traits.OtherRoot && traits.Prefix.StartsWith("INBOX", StringComparison.OrdinalIgnoreCase) ? "" : traits.Prefix;
         return prefix + string.Join(traits.Separator ?? '/', names);
     }
 
@@ -98,6 +98,87 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
             throw connection.Wire.Break(Cause.ServiceBusy, $"the folder '{path}' was numbered anew while it was being read");
     }
 
+    /// <summary>Opens the inbox for writing and reads which flags it keeps (RFC 9051 §7.1, PERMANENTFLAGS); null when it does not say.</summary>
+    public async Task<bool?> ReadKeepsKeywordsAsync(CancellationToken cancel)
+    {
+        bool? any = null;
+        connection.Open = null;
+        await connection.MustAsync("SELECT INBOX", r =>
+        {
+            var text = r.Text.Span;
+            if (text.IndexOf("[PERMANENTFLAGS ("u8) is var at and >= 0) any = text[at..].IndexOf("\\*"u8) >= 0;
+        }, "the inbox cannot be opened", Cause.NotPermitted, cancel);
+        connection.Open = ("INBOX", true);
+        return any;
+    }
+
+    /// <summary>QUOTA (RFC 9208 §4.2.2): the tightest of the roots that hold the inbox.</summary>
+    public async Task<Core.Surveying.Room?> ReadRoomAsync(CancellationToken cancel)
+    {
+        if (!traits.Can(ImapCapabilities.Quota)) return null;
+        var rooms = new List<Core.Surveying.Room>();
+        var result = await connection.RunAsync("GETQUOTAROOT INBOX", r => { if (ReadQuota(r) is { } room) rooms.Add(room); }, cancel);
+        if (!result.IsOk) return null;
+        return rooms.Where(r => r.Octets is not null || r.Messages is not null).OrderBy(r => r.Octets - r.UsedOctets ?? long.MaxValue).FirstOrDefault();
+    }
+
+    /// <summary>MYRIGHTS (RFC 4314 §3.5) of folders that can be written into: which may not.</summary>
+    public async Task<IReadOnlyList<Core.Surveying.LackingRight>> ReadLackingRightsAsync(IReadOnlyList<FolderState> folders, CancellationToken cancel)
+    {
+        var lacking = new List<Core.Surveying.LackingRight>();
+        if (!traits.Can(ImapCapabilities.Acl)) return lacking;
+        foreach (var some in folders.Where(f => f.Selectable).Chunk(100))
+        {
+            var asked = new List<(FolderPath Path, string Tag)>();
+            foreach (var folder in some) asked.Add((folder.Path, await connection.PutAsync($"MYRIGHTS {Quoted(folder.Path)}", cancel)));
+            foreach (var (path, tag) in asked)
+            {
+                string? rights = null;
+                var result = await connection.AnswerAsync(tag, r => rights = ReadRights(r) ?? rights, cancel);
+                if (result.IsOk && rights is not null && !rights.Contains('i', StringComparison.Ordinal)) lacking.Add(new Core.Surveying.LackingRight(path.ToString(), "the account may not add messages to it (right i)"));
+            }
+        }
+        return lacking;
+    }
+
+    private static string? ReadRights(ImapResponse response)
+    {
+        var tokens = new ImapTokens(response);
+        tokens.Take('*');
+        tokens.SkipSpaces();
+        if (!tokens.TryWord("MYRIGHTS"u8)) return null;
+        tokens.SkipSpaces();
+        tokens.String();
+        tokens.SkipSpaces();
+        return Encoding.ASCII.GetString(tokens.String() ?? []);
+    }
+
+    private static Core.Surveying.Room? ReadQuota(ImapResponse response)
+    {
+        var tokens = new ImapTokens(response);
+        tokens.Take('*');
+        tokens.SkipSpaces();
+        if (!tokens.TryWord("QUOTA"u8)) return null;
+        tokens.SkipSpaces();
+        tokens.String();
+        tokens.SkipSpaces();
+        tokens.Take('(');
+        var room = new Core.Surveying.Room(null, 0, null, 0);
+        while (!tokens.TryTake(')'))
+        {
+            var name = Encoding.ASCII.GetString(tokens.Atom()).ToUpperInvariant();
+            tokens.SkipSpaces();
+            var used = (long)tokens.Number();
+            tokens.SkipSpaces();
+            var limit = (long)tokens.Number();
+            tokens.SkipSpaces();
+            // RFC 9208 §5.1: storage is counted in units of 1,024 octets.
+            if (name == "STORAGE") room = room with { Octets = limit * 1024, UsedOctets = used * 1024 };
+            else if (name == "MESSAGE") room = room with { Messages = limit, UsedMessages = used };
+        }
+        return room;
+    }
+
     private async Task AskStatusAsync(List<Entry> entries, Dictionary<string, FolderCursor> cursors, CancellationToken cancel)
     {
         // All questions leave together: the distance to the server is paid once for every 100 folders.
@@ -110,12 +191,12 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
     }
 
     private bool IsOwn(string raw) =>
-        raw.Equals("INBOX", StringComparison.OrdinalIgnoreCase)
+        (!traits.OtherRoot && raw.Equals("INBOX", StringComparison.OrdinalIgnoreCase))
         || (raw.StartsWith(traits.Prefix, StringComparison.Ordinal) && !traits.Foreign.Any(f => raw.StartsWith(f, StringComparison.Ordinal)));
 
     private FolderPath? PathOf(string raw, char? separator)
     {
-        if (raw.Equals("INBOX", StringComparison.OrdinalIgnoreCase)) return FolderPath.Inbox;
+        if (!traits.OtherRoot && raw.Equals("INBOX", StringComparison.OrdinalIgnoreCase)) return FolderPath.Inbox;
         var below = raw[traits.Prefix.Length..];
         var names = (separator is { } s ? below.Split(s, StringSplitOptions.RemoveEmptyEntries) : [below]).Select(n => ModifiedUtf7.TryDecode(n, out var name) ? name : n).ToList();
         return names.Count == 0 || names.Any(n => n.Length == 0) ? null : FolderPath.Of(names);

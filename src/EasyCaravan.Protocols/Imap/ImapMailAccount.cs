@@ -2,7 +2,9 @@ using System.Text;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Connecting;
 using EasyCaravan.Protocols.Imap.Wire;
+using EasyCaravan.Protocols.SignIn;
 using MailKit.Net.Imap;
 
 namespace EasyCaravan.Protocols.Imap;
@@ -32,17 +34,18 @@ public sealed class ImapMailAccount : IMailAccount
 
     public AccountTraits Traits { get; }
 
-    /// <summary>What the server can do, in its own words, for <c>service try</c>.</summary>
-    public string Capabilities => _traits.Capabilities.ToString();
+    /// <summary>What the server can do and what that means for a move, for <c>service try</c>.</summary>
+    public string Capabilities => ImapAbilities.Describe(_traits);
 
+    /// <param name="tokens">Where access tokens come from.</param>
     /// <param name="step">Told of each step on the way in.</param>
     /// <param name="slot">Given back when the session ends, or does not come about.</param>
     /// <exception cref="FaultException">The fault tells at which step, and why.</exception>
-    public static async Task<ImapMailAccount> OpenAsync(Service service, Credentials who, Action<ConnectStep>? step, IDisposable? slot, CancellationToken cancel)
+    public static async Task<ImapMailAccount> OpenAsync(Service service, Credentials who, AccessTokens? tokens, Action<ConnectStep>? step, IDisposable? slot, CancellationToken cancel)
     {
         try
         {
-            return await OpenInSlotAsync(service, who, step, slot, cancel);
+            return await OpenInSlotAsync(service, who, tokens, step, slot, cancel);
         }
         catch
         {
@@ -51,12 +54,12 @@ public sealed class ImapMailAccount : IMailAccount
         }
     }
 
-    private static async Task<ImapMailAccount> OpenInSlotAsync(Service service, Credentials who, Action<ConnectStep>? step, IDisposable? slot, CancellationToken cancel)
+    private static async Task<ImapMailAccount> OpenInSlotAsync(Service service, Credentials who, AccessTokens? tokens, Action<ConnectStep>? step, IDisposable? slot, CancellationToken cancel)
     {
         var stream = await ImapConnector.ConnectAsync(service, step, cancel);
         try
         {
-            var traits = await ImapSignIn.SignInAsync(stream, service, who, cancel);
+            var traits = await ImapSignIn.SignInAsync(stream, service, who, tokens, cancel);
             step?.Invoke(new ConnectStep("sign in", $"as {who.Login}"));
             return new ImapMailAccount(new ImapConnection(new ImapWire(stream, who.Account, s_patience)), traits, slot);
         }
@@ -126,6 +129,36 @@ public sealed class ImapMailAccount : IMailAccount
 
     public Task<IMessageWriter> AddMessagesAsync(FolderPath path, int company, CancellationToken cancel) =>
         Task.FromResult<IMessageWriter>(new ImapMessageWriter(_connection, _traits, _folders.Quoted(path), path, company));
+
+    public Task<Core.Surveying.Room?> ReadRoomAsync(CancellationToken cancel) => _folders.ReadRoomAsync(cancel);
+
+    public Task<bool?> KeepsKeywordsAsync(CancellationToken cancel) => _folders.ReadKeepsKeywordsAsync(cancel);
+
+    public Task<IReadOnlyList<Core.Surveying.LackingRight>> ReadLackingRightsAsync(IReadOnlyList<FolderState> folders, CancellationToken cancel) => _folders.ReadLackingRightsAsync(folders, cancel);
+
+    /// <summary>Makes a folder, adds a message to it, and takes both away again. What of it was left on the server is said in the fault.</summary>
+    public async Task<string> TryWritingAsync(CancellationToken cancel)
+    {
+        var path = FolderPath.Of($"Caravan try {Guid.NewGuid():N}"[..20]);
+        var name = _folders.Quoted(path);
+        await _connection.MustAsync($"CREATE {name}", null, "no folder can be made", Cause.FolderRefused, cancel);
+        Fault? refused = null;
+        try
+        {
+            var writer = await AddMessagesAsync(path, 1, cancel);
+            var message = "From: caravan@localhost\r\nSubject: Write test, may be deleted\r\n\r\nThis shows that messages can be added.\r\n"u8.ToArray();
+            await writer.BeginAsync(new ItemInfo(1, message.Length, DateTimeOffset.UnixEpoch, FlagSet.Empty), message.Length, cancel);
+            await writer.WriteAsync(message, cancel);
+            var receipts = (await writer.EndAsync(cancel)).Concat(await writer.FinishAsync(cancel)).ToList();
+            refused = receipts.FirstOrDefault(r => r.Refused is not null).Refused;
+        }
+        finally
+        {
+            if (!_connection.Wire.IsBroken && !_connection.IsMidCommand)
+                await _connection.MustAsync($"DELETE {name}", null, $"the test folder '{path}' cannot be deleted again and is still there", Cause.NotPermitted, CancellationToken.None);
+        }
+        return refused is null ? "a folder was made, a message added, and both deleted again" : throw new FaultException(refused with { Cause = Cause.NotPermitted }, Verdict.Keep);
+    }
 
     public async Task ChangeFlagsAsync(FolderPath path, NumberSet numbers, FlagSet add, FlagSet remove, CancellationToken cancel)
     {

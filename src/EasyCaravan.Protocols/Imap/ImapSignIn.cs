@@ -2,6 +2,7 @@ using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Imap.Wire;
+using EasyCaravan.Protocols.SignIn;
 using MailKit.Net.Imap;
 using MailKit.Security;
 
@@ -9,8 +10,9 @@ namespace EasyCaravan.Protocols.Imap;
 
 /// <summary>What a server can do and how it names folders, learnt at sign-in.</summary>
 /// <param name="Prefix">Of the person's own folders (RFC 2342), such as <c>INBOX.</c>; empty where there is none.</param>
+/// <param name="OtherRoot">The prefix is another root than the person's own folders: the inbox is not in it.</param>
 /// <param name="Foreign">Prefixes of other people's and shared folders, which are left alone.</param>
-internal sealed record ImapTraits(ImapCapabilities Capabilities, char? Separator, string Prefix, IReadOnlyList<string> Foreign, long? LargestMessage)
+internal sealed record ImapTraits(ImapCapabilities Capabilities, char? Separator, string Prefix, bool OtherRoot, IReadOnlyList<string> Foreign, long? LargestMessage)
 {
     public bool Can(ImapCapabilities capability) => (Capabilities & capability) != 0;
 }
@@ -24,7 +26,8 @@ internal static class ImapSignIn
     /// <summary>One mechanism, the best that both sides have: a wrong password tried with each in turn would lock the account.</summary>
     private static readonly string[] s_mechanisms = ["SCRAM-SHA-256", "SCRAM-SHA-1", "PLAIN", "LOGIN"];
 
-    public static async Task<ImapTraits> SignInAsync(Stream stream, Service service, Credentials who, CancellationToken cancel)
+    /// <param name="tokens">Where access tokens come from; null where no service signs in with them.</param>
+    public static async Task<ImapTraits> SignInAsync(Stream stream, Service service, Credentials who, AccessTokens? tokens, CancellationToken cancel)
     {
         using var said = new LastAnswer();
         // Not disposed: it would close the stream, which outlives it.
@@ -34,20 +37,24 @@ internal static class ImapSignIn
         try
         {
             await client.ConnectAsync(stream, service.Mail.Host, service.Mail.Port, SecureSocketOptions.None, cancel);
-            var best = s_mechanisms.FirstOrDefault(client.AuthenticationMechanisms.Contains);
-            client.AuthenticationMechanisms.RemoveWhere(m => m != best);
-            if (best is null && (client.Capabilities & ImapCapabilities.LoginDisabled) != 0)
-                throw new FaultException(new Fault(Cause.TlsNotOffered, service.Name, "the server takes no password over an unprotected connection"), Verdict.Close);
-            await client.AuthenticateAsync(who.Login, who.Secret, cancel);
+            await AuthenticateAsync(client, said, service, who, tokens, cancel);
             var own = client.PersonalNamespaces.FirstOrDefault();
             var separator = own?.DirectorySeparator ?? client.Inbox?.DirectorySeparator;
             var prefix = own?.Path is { Length: > 0 } path ? ModifiedUtf7.Encode(path) : "";
-            if (prefix.Length > 0 && separator is { } s && !prefix.EndsWith(s)) prefix += s;
+            var all = client.PersonalNamespaces.Concat(client.OtherNamespaces).Concat(client.SharedNamespaces).ToList();
+            if (who.Root is { } root)
+            {
+                var named = all.FirstOrDefault(n => Normal(n.Path) == Normal(root)) ?? throw new FaultException(
+                    new Fault(Cause.FolderRefused, who.Account, $"{service.Name} has no root '{root}' for this account; it has {string.Join(", ", all.Select(n => $"'{n.Path}'"))}"), Verdict.Close);
+                (prefix, separator) = (ModifiedUtf7.Encode(named.Path), named.DirectorySeparator);
+            }
+            if (prefix.Length > 0 && separator is { } s && s != '\0' && !prefix.EndsWith(s)) prefix += s;
             return new ImapTraits(
                 client.Capabilities,
                 separator is '\0' ? null : separator,
                 prefix,
-                [.. client.OtherNamespaces.Concat(client.SharedNamespaces).Select(n => ModifiedUtf7.Encode(n.Path)).Where(p => p.Length > 0)],
+                who.Root is not null,
+                [.. all.Select(n => ModifiedUtf7.Encode(n.Path)).Where(p => p.Length > 0 && !prefix.StartsWith(p, StringComparison.Ordinal))],
                 (client.Capabilities & ImapCapabilities.AppendLimit) != 0 ? client.AppendLimit : null);
         }
         catch (AuthenticationException e)
@@ -70,20 +77,79 @@ internal static class ImapSignIn
         }
     }
 
+    /// <summary>Roots are named with or without their last separator.</summary>
+    private static string Normal(string root) => root.TrimEnd('/', '.', '\\');
+
+    private static async Task AuthenticateAsync(ImapClient client, LastAnswer said, Service service, Credentials who, AccessTokens? tokens, CancellationToken cancel)
+    {
+        switch (service.SignIn)
+        {
+            case Core.Planning.SignIn.OAuth oauth:
+                var token = await tokens!.GetAsync(service, who, null, cancel);
+                try
+                {
+                    await client.AuthenticateAsync(Bearer(client, oauth, service, who, token), cancel);
+                }
+                catch (AuthenticationException) when (said.Result is { Status: "NO" } && SignInHints.CauseOf(said.Result, oauth) is Cause.SignInRefused or Cause.AccountNotFound && said.Bearer?.MissingScope(token) is null)
+                {
+                    // Revoked or ended early: one with a later date may be had.
+                    token = await tokens.GetAsync(service, who, token.Value, cancel);
+                    await client.AuthenticateAsync(Bearer(client, oauth, service, who, token), cancel);
+                }
+                break;
+            case Core.Planning.SignIn.OnBehalf { LoginPattern: null } onBehalf:
+                if (!client.AuthenticationMechanisms.Contains("PLAIN"))
+                    throw new FaultException(new Fault(Cause.NotOnBehalf, service.Name, "the server does not offer PLAIN, which signs an administrator in for others; if it takes both in the login, give login: a pattern"), Verdict.Close);
+                await client.AuthenticateAsync(new SaslMechanismPlain(onBehalf.Admin, who.Secret) { AuthorizationId = who.Login }, cancel);
+                break;
+            default:
+                var best = s_mechanisms.FirstOrDefault(client.AuthenticationMechanisms.Contains);
+                client.AuthenticationMechanisms.RemoveWhere(m => m != best);
+                if (best is null && (client.Capabilities & ImapCapabilities.LoginDisabled) != 0)
+                    throw new FaultException(new Fault(Cause.TlsNotOffered, service.Name, "the server takes no password over an unprotected connection"), Verdict.Close);
+                await client.AuthenticateAsync((service.SignIn as Core.Planning.SignIn.OnBehalf)?.LoginFor(who.Login) ?? who.Login, who.Secret, cancel);
+                break;
+        }
+    }
+
+    private static SaslMechanism Bearer(ImapClient client, Core.Planning.SignIn.OAuth signIn, Service service, Credentials who, AccessToken token)
+    {
+        var mechanism = signIn.Bearer ?? (client.AuthenticationMechanisms.Contains("OAUTHBEARER") ? BearerMechanism.OAuthBearer : BearerMechanism.XOAuth2);
+        var name = mechanism is BearerMechanism.OAuthBearer ? "OAUTHBEARER" : "XOAUTH2";
+        if (!client.AuthenticationMechanisms.Contains(name))
+            throw new FaultException(new Fault(Cause.SignInRefused, service.Name, $"the server does not take access tokens ({name} is not offered)"), Verdict.Close);
+        return mechanism is BearerMechanism.OAuthBearer ? new SaslMechanismOAuthBearer(who.Login, token.Value) : new SaslMechanismOAuth2(who.Login, token.Value);
+    }
+
     private static FaultException Refused(LastAnswer said, Credentials who, Service service, Exception inner)
     {
         var result = said.Result ?? new ImapResult("NO", null, "");
         // A server that goes down in mid-sign-in has not judged the password: nobody is to be told that it is wrong.
         if (result.Status is not ("NO" or "BAD"))
             return new FaultException(new Fault(Cause.ServiceBusy, service.Name, $"the server ended the sign-in: {result.Text}", result.CodeName), Verdict.Close, inner);
-        var fault = ImapCauses.Refused(result, who.Account, $"{service.Name} refused the sign-in of {who.Login}", Cause.SignInRefused);
-        return new FaultException(fault, Verdict.Close, inner);
+        if (said.Bearer is { } bearer && bearer.Scope is { Length: > 0 } scope && bearer.Status?.Contains("scope", StringComparison.OrdinalIgnoreCase) == true)
+            return new FaultException(new Fault(Cause.ScopeMissing, who.Account, $"{service.Name} wants the permission {scope}", result.CodeName), Verdict.Close, inner);
+        var cause = SignInHints.CauseOf(result, service.SignIn);
+        // A password that is wrong only in the form of its login looks like a wrong password: say which form was tried.
+        var text = result.Text.Length > 0 ? $": \"{result.Text}\"" : "";
+        var login = service.SignIn is Core.Planning.SignIn.OnBehalf onBehalf ? onBehalf.LoginPattern is null ? $"{who.Login} by {onBehalf.Admin}" : onBehalf.LoginFor(who.Login) : who.Login;
+        return new FaultException(new Fault(cause, who.Account, $"{service.Name} refused the sign-in of {login}{text}", result.CodeName), Verdict.Close, inner);
+    }
+
+    /// <summary>What a server says about a token that it does not take (RFC 7628 §3.2.2).</summary>
+    private sealed record BearerError(string? Status, string? Scope)
+    {
+        /// <summary>The first scope that the server wants and the token is known not to have.</summary>
+        public string? MissingScope(AccessToken token) =>
+            token.Scopes is { } granted ? Scope?.Split(' ', StringSplitOptions.RemoveEmptyEntries).FirstOrDefault(s => !granted.Contains(s)) : null;
     }
 
     /// <summary>Keeps the last status line of the server: MailKit's exceptions leave out the response code. What we send is not looked at.</summary>
     private sealed class LastAnswer : MailKit.IProtocolLogger
     {
         private string _line = "";
+
+        public BearerError? Bearer { get; private set; }
 
         public MailKit.IAuthenticationSecretDetector? AuthenticationSecretDetector { get; set; }
 
@@ -103,7 +169,25 @@ internal static class ImapSignIn
         public void LogServer(byte[] buffer, int offset, int count)
         {
             foreach (var line in System.Text.Encoding.UTF8.GetString(buffer, offset, count).Split("\r\n"))
+            {
                 if (line.StartsWith("* BYE", StringComparison.Ordinal) || (line.Length > 0 && line[0] is not '*' and not '+')) _line = line;
+                else if (line.StartsWith("+ ey", StringComparison.Ordinal)) Bearer = ReadBearer(line[2..]);
+            }
+        }
+
+        private static BearerError? ReadBearer(string base64)
+        {
+            try
+            {
+                using var json = System.Text.Json.JsonDocument.Parse(Convert.FromBase64String(base64));
+                string? Text(string name) => json.RootElement.TryGetProperty(name, out var value) ? value.ToString() : null;
+                return new BearerError(Text("status"), Text("scope"));
+            }
+            catch (Exception e) when (e is FormatException or System.Text.Json.JsonException or InvalidOperationException)
+            {
+                // It says why in another way, or not at all: its refusal stands without.
+                return null;
+            }
         }
 
         public void Dispose() { }

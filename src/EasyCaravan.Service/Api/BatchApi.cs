@@ -22,7 +22,7 @@ internal static class BatchApi
         api.MapGet("/batches/{batch}", GetAsync).WithSummary("One batch");
         api.MapGet("/batches/{batch}/moves", MovesAsync).WithSummary("The moves of a batch, page by page");
         api.MapGet("/batches/{batch}/moves/{account}", MoveAsync).WithSummary("One move: folders, passes, left behind");
-        api.MapPost("/batches/{batch}/actions", ActAsync).WithSummary("Starts, catches up, holds, resumes, retries or withdraws moves; asking again changes nothing");
+        api.MapPost("/batches/{batch}/actions", ActAsync).WithSummary("Surveys, starts, catches up, holds, resumes, retries or withdraws moves; asking again changes nothing");
     }
 
     private static async Task<Results<Ok<List<BatchView>>, ProblemHttpResult>> ListAsync(CurrentPlan current, Database database, CancellationToken cancel)
@@ -108,6 +108,7 @@ internal static class BatchApi
         var timetable = await current.TimetableOfAsync(batch, cancel);
         (string Verb, Func<MoveState, NodaTime.Instant, MoveState> Step) step = request.Action switch
         {
+            MoveAction.Survey => ("asked for a survey", (s, _) => s.Survey()),
             MoveAction.Start => ("started", (s, now) => s.Start(timetable, now)),
             MoveAction.CatchUp => ("asked for a catch-up", (s, now) => s.CatchUp(timetable, now)),
             MoveAction.Hold => ("held", (s, _) => s.Hold()),

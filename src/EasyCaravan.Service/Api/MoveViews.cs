@@ -35,7 +35,7 @@ internal static class MoveViews
     public static string KindName(PassKind kind) => System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(kind.ToString());
 
     /// <summary>The move's sums, or in its first pass, while folders are not yet complete, those of the pass.</summary>
-    private static Counts CountsOf(MoveRow row, PassRow? pass) => pass is not null && row.Found < pass.Expected
+    private static Counts CountsOf(MoveRow row, PassRow? pass) => pass is not null && pass.Kind is not PassKind.Survey && row.Found < pass.Expected
         ? new Counts(pass.Expected, pass.Carried, pass.Paired, pass.Excluded, pass.LeftBehind)
         : new Counts(row.Found, row.Carried, row.Paired, row.Excluded, Math.Max(0, row.Found - row.Carried - row.Paired - row.Excluded));
 
@@ -43,7 +43,7 @@ internal static class MoveViews
     {
         var started = Time(pass.StartedAt)!.Value;
         var seconds = Math.Max(0.001, (now - started).TotalSeconds);
-        var settled = pass.Carried + pass.Paired + pass.Excluded + pass.LeftBehind;
+        var settled = pass.Kind is PassKind.Survey ? pass.Looked : pass.Carried + pass.Paired + pass.Excluded + pass.LeftBehind;
         var rate = settled / seconds;
         return new PassProgress(
             KindName(pass.Kind), started, pass.Expected, settled, pass.Octets, pass.Folder, Math.Round(rate, 1),
@@ -53,11 +53,12 @@ internal static class MoveViews
     private static string ConditionText(MoveRow row, Fault? fault) => row.Condition switch
     {
         ConditionKind.Idle when row.Stage is Stage.Listed => "not started",
+        ConditionKind.Idle when row.Stage is Stage.Surveyed => "surveyed, not started",
         ConditionKind.Idle when row.Until is not null => "nothing to do until its next catch-up",
         ConditionKind.Idle when row.Stage is Stage.Withdrawn => "withdrawn",
         ConditionKind.Idle => "nothing to do until asked",
         ConditionKind.Queued => "queued, runs as soon as a worker is free",
-        ConditionKind.Running => row.Wanted is PassKind.First ? "first pass running" : "catch-up running",
+        ConditionKind.Running => row.Wanted switch { PassKind.First => "first pass running", PassKind.Survey => "survey running", _ => "catch-up running" },
         ConditionKind.Waiting when row.WaitsFor is Wait.Window => "waits for its window",
         ConditionKind.Waiting => $"tries again soon: {fault?.What}",
         ConditionKind.Held => "held by a person",

@@ -1,28 +1,36 @@
-using System.Diagnostics;
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
-using EasyCaravan.Protocols.Imap;
+using EasyCaravan.Core.Surveying;
+using EasyCaravan.Protocols.Discovery;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
+using EasyCaravan.Store.Rows;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Service.Api;
 
-/// <summary>Services: what the plan says of them, and whether they let us in.</summary>
+/// <summary>Services: what the plan says of them, whether they let us in, and what settings an address leads to.</summary>
 internal static class ServiceApi
 {
-    private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(60);
-
     public static void Map(RouteGroupBuilder api)
     {
         api.MapGet("/services", ListAsync).WithSummary("The services of the plan, and how many of their connections are in use");
-        api.MapPost("/services/{name}/try", TryAsync).WithSummary("Connects, signs in and looks, step by step");
+        api.MapPost("/services/{name}/try", TryAsync).WithSummary("Tries every connection, step by step; on the new side a test folder is made and deleted again");
+        api.MapGet("/find", DiscoverAsync).WithSummary("Finds a service's settings from an address: SRV records, well-known places, common names");
     }
 
     public static List<ServiceView> ViewsOf(Plan plan, ServiceSlots slots) => [.. plan.Services.Select(s => ViewOf(s, slots))];
+
+    public static (Core.Planning.Service? Service, ProblemHttpResult? Problem) Find(Plan? plan, string name)
+    {
+        if (plan is null) return (null, PlanApi.NoPlan());
+        return plan.Services.FirstOrDefault(s => s.Name == name) is { } service
+            ? (service, null)
+            : (null, Problems.NotFound($"There is no service '{name}'.", $"The plan has {string.Join(", ", plan.Services.Select(s => s.Name))}"));
+    }
 
     private static async Task<Results<Ok<List<ServiceView>>, ProblemHttpResult>> ListAsync(CurrentPlan current, ServiceSlots slots, CancellationToken cancel)
     {
@@ -36,72 +44,63 @@ internal static class ServiceApi
         if (service.Mail.Security is Security.None) warnings.Add("Not protected: passwords and mail travel in the clear (security: none).");
         else if (service.Trust is Trust.Anyone) warnings.Add("Certificates are not verified: anyone on the way could pose as this service (trust: none).");
         var trust = service.Trust switch { Trust.Authorities a => a.File, Trust.Anyone => "none", _ => "system" };
+        var (signIn, consent) = service.SignIn switch
+        {
+            SignIn.Password => ("password", null),
+            SignIn.OnBehalf onBehalf => ($"on-behalf ({onBehalf.Admin})", null),
+            SignIn.OAuth { Grant: OAuthGrant.DeviceCode or OAuthGrant.AuthorizationCode } oauth => ($"oauth ({FindingRules.Word(oauth.Grant)})", FindingRules.Word(oauth.Grant)),
+            SignIn.OAuth oauth => ($"oauth ({FindingRules.Word(oauth.Grant)})", null),
+            _ => throw new InvalidOperationException($"Unknown sign-in {service.SignIn}."),
+        };
         return new ServiceView(
-            service.Name, BatchViews.Word(service.Mail.Speaks), service.Mail.Host, service.Mail.Port, service.Mail.Security.ToString().ToLowerInvariant(), BatchViews.Word(service.SignIn), trust,
-            slots.InUse(service.Name), service.Limits.Connections, service.Limits.PerAccount, service.Limits.LargestMessage, warnings);
+            service.Name, BatchViews.Word(service.Mail.Speaks), service.Mail.Host, service.Mail.Port, service.Mail.Security.ToString().ToLowerInvariant(), signIn, consent, trust,
+            service.Rules is { } rules ? $"managesieve {rules.Host}:{rules.Port}" : null,
+            slots.InUse(service.Name), service.Limits.Connections, service.Limits.PerAccount, service.Limits.LargestMessage, warnings, [.. service.Help.Select(h => new HelpView(h.Says, h.Remedy))]);
     }
 
     private static async Task<Results<Ok<ServiceTrial>, ProblemHttpResult>> TryAsync(
-        string name, ServiceTryRequest request, CurrentPlan current, Database database, ISecrets secrets, ServiceSlots slots, CancellationToken cancel)
+        string name, ServiceTryRequest request, CurrentPlan current, Database database, AccountAccess access, ServiceTrials trials, CancellationToken cancel)
     {
         var (plan, _) = await current.GetAsync(cancel);
-        if (plan is null) return PlanApi.NoPlan();
-        if (plan.Services.FirstOrDefault(s => s.Name == name) is not { } service)
-            return Problems.NotFound($"There is no service '{name}'.", $"The plan has {string.Join(", ", plan.Services.Select(s => s.Name))}");
-        Credentials? who = null;
-        if (request.Account is { } account)
-        {
-            who = await FindAsync(plan, service, account, database, secrets, cancel);
-            if (who is null) return Problems.NotFound($"No roster gives a password for {account} at {name}.", "Name an account of a roster, and put its secret there");
-        }
-        using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        patience.CancelAfter(s_patience);
-        return TypedResults.Ok(await RunAsync(service, who, slots, patience.Token));
-    }
-
-    private static async Task<ServiceTrial> RunAsync(Core.Planning.Service service, Credentials? who, ServiceSlots slots, CancellationToken cancel)
-    {
-        var steps = new List<TrialStep>();
-        var watch = Stopwatch.StartNew();
-        void Note(ConnectStep step)
-        {
-            steps.Add(new TrialStep(step.Name, true, step.Result, watch.ElapsedMilliseconds));
-            watch.Restart();
-        }
+        var (service, problem) = Find(plan, name);
+        if (problem is not null) return problem;
+        if (request.Account is not { } account) return TypedResults.Ok(await trials.RunAsync(service!, null, false, cancel));
         try
         {
-            if (who is null)
-            {
-                await using var stream = await ImapConnector.ConnectAsync(service, Note, cancel);
-            }
-            else
-            {
-                await using var account = await ImapMailAccount.OpenAsync(service, who, Note, await slots.AcquireAsync(service, cancel), cancel);
-                Note(new ConnectStep("capabilities", account.Capabilities));
-                var folders = await account.ListFoldersAsync(cancel);
-                Note(new ConnectStep("list", $"{folders.Count} folders, {folders.Sum(f => f.Cursor?.Count ?? 0)} messages"));
-            }
-            return new ServiceTrial(service.Name, who?.Account, true, steps, null);
+            if (await FindAsync(plan!, service!, account, database, access, cancel) is not { } found)
+                return Problems.NotFound($"No roster has {account} at {name}.", "Name an account of a roster, on the side where it is at this service");
+            return TypedResults.Ok(await trials.RunAsync(service!, found.Who, found.IsTo, cancel));
         }
         catch (FaultException e)
         {
-            steps.Add(new TrialStep(NextStep(steps), false, e.Fault.What, watch.ElapsedMilliseconds));
-            return new ServiceTrial(service.Name, who?.Account, false, steps, Problems.Of(e.Fault));
+            // Without a secret there is nothing to try but what needs none; the reason comes first.
+            var open = await trials.RunAsync(service!, null, false, cancel);
+            var fault = e.Fault.Advised(service!.Help);
+            return TypedResults.Ok(open with { Account = account, Ok = false, Problem = Problems.Of(fault), Steps = [.. open.Steps, new TrialStep("mail", "sign in", false, fault.What, 0, fault.Remedy)] });
         }
     }
 
-    private static string NextStep(List<TrialStep> done) => done.Count switch { 0 => "resolve", 1 => "connect", 2 => "protect", 3 => "sign in", _ => "list" };
-
-    /// <summary>The sign-in of an account, from a move that has it on a side at this service.</summary>
-    private static async Task<Credentials?> FindAsync(Plan plan, Core.Planning.Service service, string account, Database database, ISecrets secrets, CancellationToken cancel)
+    /// <summary>How to get in to an account, from a move that has it on a side at this service.</summary>
+    private static async Task<(Credentials Who, bool IsTo)?> FindAsync(Plan plan, Core.Planning.Service service, string account, Database database, AccountAccess access, CancellationToken cancel)
     {
         var batches = plan.Batches.Select(b => (b.Name, Route: plan.Routes.First(r => r.Name == b.Route))).ToList();
         var asFrom = batches.Where(b => b.Route.From == service.Name).Select(b => b.Name).ToList();
         var asTo = batches.Where(b => b.Route.To == service.Name).Select(b => b.Name).ToList();
         await using var db = database.Read();
-        var from = await db.Moves.FirstOrDefaultAsync(m => asFrom.Contains(m.Batch) && m.FromAccount == account, cancel);
-        if (from?.FromSecret is { } fromSecret) return new Credentials(account, from.FromLogin, secrets.Open(fromSecret));
-        var to = await db.Moves.FirstOrDefaultAsync(m => asTo.Contains(m.Batch) && m.ToAccount == account, cancel);
-        return to?.ToSecret is { } toSecret ? new Credentials(account, to.ToLogin, secrets.Open(toSecret)) : null;
+        if (await db.Moves.FirstOrDefaultAsync(m => asFrom.Contains(m.Batch) && m.FromAccount == account, cancel) is { } from)
+            return (await access.FromAsync(MoveStates.PersonOf(from), service, cancel), false);
+        if (await db.Moves.FirstOrDefaultAsync(m => asTo.Contains(m.Batch) && m.ToAccount == account, cancel) is not { } to) return null;
+        var rulesOf = await Choices.RulesAsync(db, plan, to.Batch, cancel);
+        return (await access.ToAsync(MoveStates.PersonOf(to), service, rulesOf(to).Root, cancel), true);
+    }
+
+    private static async Task<Results<Ok<FoundSettings>, ProblemHttpResult>> DiscoverAsync(string address, INameServers names, CancellationToken cancel)
+    {
+        var domain = address[(address.LastIndexOf('@') + 1)..].Trim();
+        if (Uri.CheckHostName(domain) is not UriHostNameType.Dns || !domain.Contains('.', StringComparison.Ordinal)) return Problems.Invalid($"'{address}' is not an address.", "Give one such as aoife.marsh@saltmarsh.example, or a domain");
+        var found = await new ServiceFinder(names, new Trust.System()).FindAsync(domain, cancel);
+        var best = found.FirstOrDefault(f => f is { Kind: "imap", Verified: true });
+        var plan = best is null ? null : $"mail: {{speaks: imap, host: {best.Host}, port: {best.Port}, security: {best.Security}}}";
+        return TypedResults.Ok(new FoundSettings(domain, [.. found.Select(f => new FoundSettingView(f.Kind, f.Host, f.Port, f.Security, f.Url, f.Source, f.Verified, f.Result))], plan));
     }
 }

@@ -31,9 +31,10 @@ internal static class TodayApi
     private static async Task<List<NeedsYou>> MovesInNeedAsync(CaravanDb db, CancellationToken cancel)
     {
         var rows = await db.Moves.Where(m => m.Condition == ConditionKind.NeedsYou && m.FaultCause != null)
-            .Select(m => new { Cause = m.FaultCause!.Value, m.FaultWhat, m.Batch, m.FromAccount, m.Name }).ToListAsync(cancel);
-        return [.. rows.GroupBy(r => r.Cause).Select(g => Group(
-            g.Key, g.Select(r => r.FaultWhat).Distinct().Count() == 1 ? g.First().FaultWhat! : Summary(g.Key), g.Count(), g.Select(r => new MoveRef(r.Batch, r.FromAccount, r.Name))))];
+            .Select(m => new { Cause = m.FaultCause!.Value, m.FaultWhat, m.FaultHelp, m.Batch, m.FromAccount, m.Name }).ToListAsync(cancel);
+        // What a service's definition says about its own words is worth a group by itself.
+        return [.. rows.GroupBy(r => (r.Cause, r.FaultHelp)).Select(g => Group(
+            g.Key.Cause, g.Select(r => r.FaultWhat).Distinct().Count() == 1 ? g.First().FaultWhat! : Summary(g.Key.Cause), g.Count(), g.Select(r => new MoveRef(r.Batch, r.FromAccount, r.Name)), g.Key.FaultHelp))];
     }
 
     private static async Task<List<NeedsYou>> ItemsLeftAsync(CaravanDb db, CancellationToken cancel)
@@ -51,8 +52,8 @@ internal static class TodayApi
         })];
     }
 
-    private static NeedsYou Group(Cause cause, string what, int count, IEnumerable<MoveRef> moves) =>
-        new(Problems.CauseName(cause), what, FaultRules.RemedyFor(cause), count, [.. moves.Take(MostNamed)]);
+    private static NeedsYou Group(Cause cause, string what, int count, IEnumerable<MoveRef> moves, string? help = null) =>
+        new(Problems.CauseName(cause), what, help ?? FaultRules.RemedyFor(cause), count, [.. moves.Take(MostNamed)]);
 
     private static string Summary(Cause cause) => cause switch
     {
@@ -61,6 +62,14 @@ internal static class TodayApi
         Cause.TlsUntrusted => "the certificate is not trusted",
         Cause.TlsNotOffered => "the service does not offer TLS",
         Cause.SignInRefused => "the sign-in was refused",
+        Cause.ProtocolOff => "mail over this protocol is switched off for the account",
+        Cause.AppPasswordNeeded => "the service wants an app password",
+        Cause.LoginFormWrong => "the login is not in the form that the service knows",
+        Cause.AccountLocked => "the account is locked",
+        Cause.AccountNotFound => "the account does not exist",
+        Cause.NotOnBehalf => "the administrator may not act for the account",
+        Cause.ScopeMissing => "a permission was not granted",
+        Cause.ConsentMissing => "nobody has consented, or the consent was taken back",
         Cause.SecretMissing => "no password is known",
         Cause.SecretUnreadable => "the sealed password cannot be opened",
         Cause.ConnectionLost => "the connection was lost",

@@ -1,14 +1,28 @@
+using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Imap;
+using EasyCaravan.Protocols.SignIn;
 
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>Opens sessions in the slots of their service.</summary>
-internal sealed class MailAccounts(ServiceSlots slots) : IMailAccounts
+internal sealed class MailAccounts(ServiceSlots slots, AccessTokens tokens) : IMailAccounts
 {
     public async Task<IMailAccount> OpenAsync(Core.Planning.Service service, Credentials credentials, CancellationToken cancel) =>
-        await ImapMailAccount.OpenAsync(service, credentials, null, await slots.AcquireAsync(service, cancel), cancel);
+        await OpenInAsync(service, credentials, await slots.AcquireAsync(service, cancel), cancel);
 
     public async Task<IMailAccount?> TryOpenAsync(Core.Planning.Service service, Credentials credentials, CancellationToken cancel) =>
-        slots.TryAcquire(service) is { } slot ? await ImapMailAccount.OpenAsync(service, credentials, null, slot, cancel) : null;
+        slots.TryAcquire(service) is { } slot ? await OpenInAsync(service, credentials, slot, cancel) : null;
+
+    private async Task<IMailAccount> OpenInAsync(Core.Planning.Service service, Credentials credentials, IDisposable slot, CancellationToken cancel)
+    {
+        try
+        {
+            return await ImapMailAccount.OpenAsync(service, credentials, tokens, null, slot, cancel);
+        }
+        catch (FaultException e) when (e.Fault.Advised(service.Help) is { Help: not null } advised)
+        {
+            throw new FaultException(advised, e.Verdict, e);
+        }
+    }
 }

@@ -3,15 +3,20 @@ using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Surveying;
+using EasyCaravan.Protocols.ManageSieve;
+using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Store;
+using Microsoft.EntityFrameworkCore;
 using NodaTime;
 
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>Runs one claimed move: opens its secrets, runs the pass, keeps the lease alive, and puts down how it ended.</summary>
 internal sealed class MoveWorker(
-    MoveStore store, Journal journal, CurrentPlan plan, IMailAccounts accounts, ISecrets secrets, LiveHub live, TimeProvider time, ILogger<MoveWorker> log)
+    MoveStore store, Surveys surveys, Journal journal, CurrentPlan plan, IMailAccounts accounts, AccountAccess access, AccessTokens tokens, Database database, LiveHub live, TimeProvider time,
+    ILogger<MoveWorker> log)
 {
     private static readonly TimeSpan s_heartbeat = TimeSpan.FromSeconds(1);
 
@@ -39,7 +44,7 @@ internal sealed class MoveWorker(
         live.Touch(person.Batch, person.Id);
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping);
         var timetable = await plan.TimetableOfAsync(person.Batch, CancellationToken.None);
-        if (timetable?.ClosesAt(Now) is { } closes) stop.CancelAfter((closes - Now).ToTimeSpan());
+        if (claim.State.Wanted is not PassKind.Survey && timetable?.ClosesAt(Now) is { } closes) stop.CancelAfter((closes - Now).ToTimeSpan());
         var heart = BeatAsync(claim, tally, notes, stop);
         var end = await PassAsync(claim, tally, notes, stop.Token);
         await stop.CancelAsync();
@@ -55,9 +60,8 @@ internal sealed class MoveWorker(
         var person = claim.Person;
         try
         {
-            var order = await OrderAsync(claim, cancel);
-            await new Pass(accounts, store.LedgerOf(claim), order, tally, notes.Enqueue).RunAsync(cancel);
-            return new PassEnd(null, false);
+            var road = await RoadOfAsync(person, cancel);
+            return new PassEnd(claim.State.Wanted is PassKind.Survey ? await SurveyAsync(claim, road, tally, cancel) : await CarryAsync(claim, road, tally, notes, cancel), false);
         }
         catch (OperationCanceledException)
         {
@@ -71,7 +75,8 @@ internal sealed class MoveWorker(
         catch (FaultException e)
         {
             log.LogInformation("{Batch}/{Account}: {Fault}", person.Batch, person.FromAccount, e.Fault);
-            return new PassEnd(e.Fault, false);
+            var (current, _) = await plan.GetAsync(CancellationToken.None);
+            return new PassEnd(e.Fault.Advised(current?.Services.SelectMany(service => service.Help) ?? []), false);
         }
         catch (Exception e)
         {
@@ -80,31 +85,53 @@ internal sealed class MoveWorker(
         }
     }
 
-    private async Task<PassOrder> OrderAsync(Claim claim, CancellationToken cancel)
+    /// <summary>Between which services a person moves, and by which rules.</summary>
+    private sealed record Road(Core.Planning.Service From, Core.Planning.Service To, CarryRules Rules);
+
+    private async Task<Road> RoadOfAsync(MovePerson person, CancellationToken cancel)
     {
-        var person = claim.Person;
         var (current, _) = await plan.GetAsync(cancel);
         var route = current!.Routes.First(r => r.Name == current.Batches.First(b => b.Name == person.Batch).Route);
-        var from = current.Services.First(s => s.Name == route.From);
-        var to = current.Services.First(s => s.Name == route.To);
-        return new PassOrder(
-            claim.State.Wanted!.Value,
-            new Side(from, new Credentials(person.FromAccount, person.FromLogin, Open(person.FromSecretSealed, person.FromAccount, from))),
-            new Side(to, new Credentials(person.ToAccount, person.ToLogin, Open(person.ToSecretSealed, person.ToAccount, to))),
-            route,
-            Math.Min(Lanes, Math.Min(from.Limits.PerAccount, to.Limits.PerAccount)));
+        await using var db = database.Read();
+        var rulesOf = await Choices.RulesAsync(db, current, person.Batch, cancel);
+        var move = await db.Moves.FirstAsync(m => m.Id == person.Id, cancel);
+        return new Road(current.Services.First(s => s.Name == route.From), current.Services.First(s => s.Name == route.To), rulesOf(move));
     }
 
-    private string Open(string? sealedSecret, string account, Core.Planning.Service service)
+    private async Task<Fault?> CarryAsync(Claim claim, Road road, Tally tally, ConcurrentQueue<string> notes, CancellationToken cancel)
     {
-        if (sealedSecret is null) throw new FaultException(new Fault(Cause.SecretMissing, account, $"no password is known for {service.Name}"), Verdict.Keep);
+        var order = new PassOrder(
+            claim.State.Wanted!.Value,
+            new Side(road.From, await access.FromAsync(claim.Person, road.From, cancel)),
+            new Side(road.To, await access.ToAsync(claim.Person, road.To, road.Rules.Root, cancel)),
+            road.Rules,
+            Math.Min(Lanes, Math.Min(road.From.Limits.PerAccount, road.To.Limits.PerAccount)));
+        await new Pass(accounts, store.LedgerOf(claim), order, tally, notes.Enqueue).RunAsync(cancel);
+        return null;
+    }
+
+    /// <summary>Looks at both sides and keeps what was found. A closed door is kept too, and is the survey's fault: a person has to open it.</summary>
+    private async Task<Fault?> SurveyAsync(Claim claim, Road road, Tally tally, CancellationToken cancel)
+    {
+        var order = new SurveyOrder(
+            await SideAsync(road.From, () => access.FromAsync(claim.Person, road.From, cancel)),
+            await SideAsync(road.To, () => access.ToAsync(claim.Person, road.To, road.Rules.Root, cancel)),
+            road.Rules,
+            road.From.Rules is null ? null : (who, c) => ManageSieveRules.ReadForwardsAsync(road.From, who, tokens, null, c));
+        var inventory = await new Survey(accounts, order, tally, time).TakeAsync(cancel);
+        await surveys.SaveAsync(claim, inventory, cancel);
+        return inventory.FromFault ?? inventory.ToFault;
+    }
+
+    private static async Task<SurveySide> SideAsync(Core.Planning.Service service, Func<Task<Credentials>> credentials)
+    {
         try
         {
-            return secrets.Open(sealedSecret);
+            return new SurveySide(service, await credentials(), null);
         }
-        catch (FaultException e)
+        catch (FaultException e) when (e.Fault.Turn is not Turn.Wait)
         {
-            throw new FaultException(e.Fault with { Whom = account }, e.Verdict, e);
+            return new SurveySide(service, null, e.Fault);
         }
     }
 
@@ -162,14 +189,15 @@ internal sealed class MoveWorker(
 
     private static string Describe(Claim claim, Tally tally, PassEnd end)
     {
-        var pass = claim.State.Wanted is PassKind.First ? "first pass" : "catch-up pass";
+        var pass = claim.State.Wanted switch { PassKind.First => "first pass", PassKind.Survey => "survey", _ => "catch-up pass" };
         var did = new List<string>();
+        if (tally.Looked > 0) did.Add($"{tally.Looked} messages seen");
         if (tally.Carried > 0) did.Add($"{tally.Carried} carried ({ByteCount.Write(tally.Octets)})");
         if (tally.Paired > 0) did.Add($"{tally.Paired} paired");
         if (tally.Excluded > 0) did.Add($"{tally.Excluded} excluded");
         if (tally.LeftBehind > 0) did.Add($"{tally.LeftBehind} left behind");
         if (tally.FlagsChanged > 0) did.Add($"{tally.FlagsChanged} with changed flags");
-        var sum = did.Count == 0 ? "nothing new" : string.Join(", ", did);
+        var sum = did.Count == 0 ? claim.State.Wanted is PassKind.Survey ? "no message seen" : "nothing new" : string.Join(", ", did);
         return end switch
         {
             { Fault: { } fault } => $"{pass} stopped by a fault after {sum}: {fault}",

@@ -16,6 +16,83 @@ namespace EasyCaravan.Store.Migrations
 #pragma warning disable 612, 618
             modelBuilder.HasAnnotation("ProductVersion", "10.0.15");
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ChoiceRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Code")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Place")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Scope")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Value")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Way")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Who")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("Scope", "Place", "Code")
+                        .IsUnique();
+
+                    b.ToTable("choices", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ConsentRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Account")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Origin")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Scope")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Service")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Token")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Who")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("Service", "Account", "Origin")
+                        .IsUnique();
+
+                    b.ToTable("consents", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.FlagSetRow", b =>
                 {
                     b.Property<int>("Id")
@@ -256,6 +333,9 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<string>("FaultCode")
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("FaultHelp")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("FaultWhat")
                         .HasColumnType("TEXT");
 
@@ -277,6 +357,9 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("TEXT");
 
                     b.Property<string>("FromSecret")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("FromSecretReference")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("LeaseOwner")
@@ -312,7 +395,16 @@ namespace EasyCaravan.Store.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("ToRoot")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("ToSecret")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("ToSecretReference")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("ToUnder")
                         .HasColumnType("TEXT");
 
                     b.Property<long?>("Until")
@@ -367,6 +459,9 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<long>("LeftBehind")
                         .HasColumnType("INTEGER");
 
+                    b.Property<long>("Looked")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("MoveId")
                         .HasColumnType("INTEGER");
 
@@ -417,6 +512,38 @@ namespace EasyCaravan.Store.Migrations
                     b.HasKey("Id");
 
                     b.ToTable("plans", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.SurveyRow", b =>
+                {
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Folders")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("InventoryJson")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Messages")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Octets")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("TakenAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("ToMessages")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("Whole")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("MoveId");
+
+                    b.ToTable("surveys", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.TokenRow", b =>
@@ -479,6 +606,15 @@ namespace EasyCaravan.Store.Migrations
                     b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
                         .WithMany()
                         .HasForeignKey("MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.SurveyRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithOne()
+                        .HasForeignKey("EasyCaravan.Store.Rows.SurveyRow", "MoveId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

@@ -1,6 +1,8 @@
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Surveying;
 
 namespace EasyCaravan.Store.Rows;
 
@@ -28,6 +30,11 @@ public sealed class MoveRow
     public required string ToLogin { get; set; }
     public string? FromSecret { get; set; }
     public string? ToSecret { get; set; }
+    /// <summary>Where the secret is kept outside of the store, as env:NAME or file:NAME.</summary>
+    public string? FromSecretReference { get; set; }
+    public string? ToSecretReference { get; set; }
+    public string? ToUnder { get; set; }
+    public string? ToRoot { get; set; }
     public string? Note { get; set; }
 
     public Stage Stage { get; set; }
@@ -38,6 +45,7 @@ public sealed class MoveRow
     public string? FaultWhom { get; set; }
     public string? FaultWhat { get; set; }
     public string? FaultCode { get; set; }
+    public string? FaultHelp { get; set; }
     public PassKind? Wanted { get; set; }
     public int Attempts { get; set; }
 
@@ -73,6 +81,7 @@ public sealed class PassRow
     public long LeftBehind { get; set; }
     public long Octets { get; set; }
     public long FlagsChanged { get; set; }
+    public long Looked { get; set; }
     public string? Folder { get; set; }
 }
 
@@ -108,6 +117,48 @@ public sealed class LedgerItemRow
     public Outcome Outcome { get; set; }
     public bool Gone { get; set; }
     public int Flags { get; set; }
+}
+
+/// <summary>What the last survey of a move found. Sums stand beside the whole, so that lists and totals need not open it.</summary>
+public sealed class SurveyRow
+{
+    public long MoveId { get; set; }
+    public long TakenAt { get; set; }
+    public long Messages { get; set; }
+    public long Octets { get; set; }
+    public int Folders { get; set; }
+    public long ToMessages { get; set; }
+    /// <summary>Both accounts could be entered.</summary>
+    public bool Whole { get; set; }
+    public required string InventoryJson { get; set; }
+}
+
+/// <summary>What somebody decided about a finding; the newest for its place stands.</summary>
+public sealed class ChoiceRow
+{
+    public long Id { get; set; }
+    public ChoiceScope Scope { get; set; }
+    /// <summary>The route's name, the batch's name, or the move's id.</summary>
+    public required string Place { get; set; }
+    public FindingCode Code { get; set; }
+    public WayOut Way { get; set; }
+    public string? Value { get; set; }
+    public required string Who { get; set; }
+    public long At { get; set; }
+}
+
+/// <summary>A refresh token that a person's consent gave, or that took the place of the roster's.</summary>
+public sealed class ConsentRow
+{
+    public long Id { get; set; }
+    public required string Service { get; set; }
+    public required string Account { get; set; }
+    /// <summary>A digest of the roster's token that it took the place of; empty where a person consented here.</summary>
+    public required string Origin { get; set; }
+    public required string Token { get; set; }
+    public string? Scope { get; set; }
+    public required string Who { get; set; }
+    public long At { get; set; }
 }
 
 public sealed class FlagSetRow

@@ -50,6 +50,12 @@ internal sealed class MemoryMail
     /// <summary>Octets of messages that are refused, alone or in company.</summary>
     public Func<byte[], Fault?> Refuses { get; set; } = _ => null;
 
+    public Core.Surveying.Room? Room { get; set; }
+
+    public bool KeepsKeywords { get; set; } = true;
+
+    public Dictionary<FolderPath, SpecialUse> Uses { get; } = [];
+
     public List<string> Calls { get; } = [];
 
     public MemoryFolder Folder(string path)
@@ -86,10 +92,16 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
 {
     public AccountTraits Traits { get; } = new('/', null);
 
+    public Task<Core.Surveying.Room?> ReadRoomAsync(CancellationToken cancel) => Task.FromResult(mail.Room);
+
+    public Task<bool?> KeepsKeywordsAsync(CancellationToken cancel) => Task.FromResult<bool?>(mail.KeepsKeywords);
+
+    public Task<IReadOnlyList<Core.Surveying.LackingRight>> ReadLackingRightsAsync(IReadOnlyList<FolderState> folders, CancellationToken cancel) => Task.FromResult<IReadOnlyList<Core.Surveying.LackingRight>>([]);
+
     public Task<IReadOnlyList<FolderState>> ListFoldersAsync(CancellationToken cancel)
     {
         mail.Call("list");
-        return Task.FromResult<IReadOnlyList<FolderState>>([.. mail.Folders.Select(f => new FolderState(f.Key, SpecialUse.None, true, true, mail.CursorOf(f.Value)))]);
+        return Task.FromResult<IReadOnlyList<FolderState>>([.. mail.Folders.Select(f => new FolderState(f.Key, mail.Uses.GetValueOrDefault(f.Key), true, true, mail.CursorOf(f.Value)))]);
     }
 
     public Task<FolderCursor> CreateFolderAsync(FolderPath path, SpecialUse use, bool subscribe, CancellationToken cancel)

@@ -1,4 +1,4 @@
-namespace EasyCaravan.Protocols.Imap;
+namespace EasyCaravan.Protocols.Connecting;
 
 /// <summary>Gives a greeting to read first: after STARTTLS a server does not greet again, but whoever signs in waits for it.</summary>
 internal sealed class GreetingStream(byte[] greeting, Stream inner) : Stream

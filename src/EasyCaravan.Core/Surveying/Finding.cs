@@ -1,0 +1,98 @@
+using EasyCaravan.Core.Planning;
+
+namespace EasyCaravan.Core.Surveying;
+
+/// <summary>What a survey can find. Stable words: scripts and choices name them.</summary>
+public enum FindingCode
+{
+    AccountNotFound,
+    CannotGetIn,
+    MissingRight,
+    NoRoom,
+    MessageTooLarge,
+    KeywordsLost,
+    UnreadableFolder,
+    NoForwarding,
+    ReservedName,
+    IllegalName,
+    TooDeep,
+    LongName,
+    NameClash,
+    MergedFolders,
+    LabelsAsFolders,
+    ToNotEmpty,
+    AlreadyForwards,
+    SamePerson,
+    WeakTls,
+    FutureMail,
+    Unused,
+    NothingThere,
+
+    // What leaving out before the move would save. Never told as findings: nothing is wrong with them.
+    TidyTrash,
+    TidyJunk,
+    TidyOld,
+    TidyLarge,
+}
+
+/// <summary>How much a finding weighs.</summary>
+public enum Weight
+{
+    /// <summary>The move cannot be completed before it is mended.</summary>
+    Blocks,
+
+    /// <summary>Something will not arrive.</summary>
+    Loses,
+
+    /// <summary>Everything arrives, but something looks different.</summary>
+    Changes,
+
+    /// <summary>Good to know.</summary>
+    Note,
+}
+
+/// <summary>What a person can choose about a finding.</summary>
+public enum WayOut
+{
+    /// <summary>It may be as it is told.</summary>
+    Accept,
+    LeaveBehind,
+    Suffix,
+    Substitute,
+    Flatten,
+    Number,
+    Merge,
+    LeaveTrash,
+    LeaveJunk,
+    LeaveAll,
+    Since,
+    Largest,
+    DropKeywords,
+    Pair,
+    KeepBoth,
+    Under,
+
+    /// <summary>The person is taken off the batch; nothing is done on either side.</summary>
+    Withdraw,
+}
+
+/// <summary>One thing that was found about one person.</summary>
+/// <param name="What">What it is, in one sentence without a full stop.</param>
+/// <param name="Messages">Messages concerned; 0 where it is not about messages.</param>
+/// <param name="Octets">Their octets.</param>
+/// <param name="Remedy">What mends it outside of the plan, where something does; or null.</param>
+public sealed record Finding(FindingCode Code, string What, long Messages = 0, long Octets = 0, string? Remedy = null)
+{
+    public Weight Weight => FindingRules.Of(Code).Weight;
+}
+
+/// <summary>One way out as offered.</summary>
+/// <param name="Text">What choosing it means.</param>
+/// <param name="Value">What its value is, in words; null when it takes none.</param>
+/// <param name="Default">A value that suits most; or null.</param>
+public sealed record WayOffer(WayOut Way, string Text, string? Value = null, string? Default = null);
+
+/// <summary>What is always true of a kind of finding.</summary>
+/// <param name="Title">For a heading.</param>
+/// <param name="Otherwise">What will happen if nobody decides anything.</param>
+public sealed record FindingRule(Weight Weight, string Title, string Otherwise, params WayOffer[] Ways);

@@ -1,0 +1,76 @@
+using System.Collections.Immutable;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using NodaTime;
+
+namespace EasyCaravan.Core.Surveying;
+
+/// <summary>Messages of one folder that were received in one stretch of time and are of one class of size.</summary>
+/// <param name="From">The first day of the stretch: a year's, or a day from which some rule counts.</param>
+/// <param name="Above">Larger than this many octets, and no larger than the next boundary.</param>
+public sealed record Cell(LocalDate From, long Above, long Messages, long Octets);
+
+/// <summary>What one folder holds.</summary>
+/// <param name="Future">Messages dated more than a day after the survey.</param>
+/// <param name="Unreadable">Why the account may not read the folder; null when it may.</param>
+public sealed record FolderInventory(
+    string Path, SpecialUse Use, bool Selectable, bool Subscribed, long Messages, long Octets, DateTimeOffset? Oldest, DateTimeOffset? Newest, long Future,
+    ImmutableArray<string> Keywords, ImmutableArray<Cell> Cells, string? Unreadable)
+{
+    /// <summary>As the folder map wants it.</summary>
+    public FolderState State => new(FolderPath.Parse(Path), Use, Selectable, Subscribed, null);
+
+    /// <summary>What the rules let through. Exact where their day and size are boundaries of the cells, as the rules in force at the survey and the offered ones are.</summary>
+    public (long Messages, long Octets) Under(MailRules rules)
+    {
+        var kept = Cells.Where(c => (rules.Since is not { } since || c.From >= since) && (rules.Largest is not { } largest || c.Above < largest)).ToList();
+        return (kept.Sum(c => c.Messages), kept.Sum(c => c.Octets));
+    }
+}
+
+/// <summary>One of the largest messages of an account.</summary>
+public sealed record LargeMessage(string Folder, long Octets, DateTimeOffset Received, string Subject, string Sender);
+
+/// <summary>How much room an account has (RFC 9208). Null where it has no limit of that kind.</summary>
+public sealed record Room(long? Octets, long UsedOctets, long? Messages, long UsedMessages);
+
+/// <summary>What a survey found on the from side.</summary>
+/// <param name="Forwards">Addresses to which mail is forwarded already; null when nobody can look.</param>
+public sealed record FromInventory(ImmutableArray<FolderInventory> Folders, ImmutableArray<LargeMessage> Largest, Room? Room, ImmutableArray<string>? Forwards)
+{
+    public long Messages => Folders.Sum(f => f.Messages);
+
+    public long Octets => Folders.Sum(f => f.Octets);
+}
+
+/// <summary>A folder that the to side has already.</summary>
+public sealed record ToFolder(string Path, SpecialUse Use, bool Selectable, long Messages)
+{
+    public FolderState State => new(FolderPath.Parse(Path), Use, Selectable, false, null);
+}
+
+/// <summary>A right that the account lacks on a folder of the to side.</summary>
+public sealed record LackingRight(string Folder, string What);
+
+/// <summary>What a survey found on the to side.</summary>
+/// <param name="Separator">Null where it has no folders within folders.</param>
+/// <param name="LargestMessage">The smallest of what it announces and what the plan says.</param>
+/// <param name="KeepsKeywords">Null when it does not say.</param>
+/// <param name="Lacks">Folders that the account may not write to.</param>
+public sealed record ToInventory(ImmutableArray<ToFolder> Folders, char? Separator, long? LargestMessage, Room? Room, bool? KeepsKeywords, ImmutableArray<LackingRight> Lacks)
+{
+    public long Messages => Folders.Sum(f => f.Messages);
+
+    public AccountTraits Traits => new(Separator, LargestMessage);
+}
+
+/// <summary>What one look at both accounts of a move gave.</summary>
+/// <param name="From">Null when its account could not be entered; then the fault says why.</param>
+/// <param name="To">The same for the to side.</param>
+public sealed record Inventory(DateTimeOffset TakenAt, FromInventory? From, Fault? FromFault, ToInventory? To, Fault? ToFault)
+{
+    /// <summary>Where each folder would land under these rules; null while a side is unknown.</summary>
+    public FolderMap? MapFor(CarryRules rules, FolderNames names) =>
+        From is null || To is null ? null : FolderMap.Draw(rules, [.. From.Folders.Select(f => f.State)], [.. To.Folders.Select(f => f.State)], To.Traits, names);
+}

@@ -1,0 +1,48 @@
+using EasyCaravan.Contract;
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Surveying;
+using EasyCaravan.Service.Surveying;
+using EasyCaravan.Store;
+using Microsoft.EntityFrameworkCore;
+
+namespace EasyCaravan.Service.Api;
+
+/// <summary>How long a batch takes, from its surveys and from what first passes on its route took so far.</summary>
+internal static class EstimateViews
+{
+    private const int MostPasses = 500;
+    private const int Lanes = 2;
+
+    public static async Task<EstimateView> MakeAsync(Database database, SurveyedBatch surveyed, int workers, CancellationToken cancel)
+    {
+        var loads = surveyed.Whole.Where(m => m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying).Select(m => new Load(
+            m.Move.FromAccount, m.Move.Name, Left(m.Digest!.CarryMessages, m), (long)(m.Digest.CarryOctets * Share(m)), m.Digest.Landing)).ToList();
+        var unknown = surveyed.Moves.Count(m => m.Digest is not { Whole: true } && m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying);
+        var estimate = BatchEstimate.Make(loads, await RatesAsync(database, surveyed, cancel), Connections(surveyed), Math.Min(Lanes, Math.Min(surveyed.From.Limits.PerAccount, surveyed.To.Limits.PerAccount)), workers);
+        var rates = estimate.Rates;
+        return new EstimateView(
+            surveyed.Batch.Name, estimate.Shortest, estimate.Longest, unknown, loads.Sum(l => l.Messages), loads.Sum(l => l.Octets), estimate.AtOnce, FindingRules.Word(estimate.HeldBackBy), estimate.Detail,
+            rates.Measured, rates.MessagesLow, rates.MessagesHigh, rates.OctetsLow, rates.OctetsHigh,
+            [.. estimate.Moves.Select(m => new MoveEstimateView(m.Load.Account, m.Load.Name, m.Load.Messages, m.Load.Octets, m.Shortest, m.Longest))]);
+    }
+
+    public static int AtOnce(SurveyedBatch surveyed, int workers) => Math.Max(1, Math.Min(workers, Connections(surveyed).Min(c => c.Connections)));
+
+    /// <summary>What first passes on the same route settled in how long.</summary>
+    public static async Task<Rates> RatesAsync(Database database, SurveyedBatch surveyed, CancellationToken cancel)
+    {
+        var batches = surveyed.Plan.Batches.Where(b => b.Route == surveyed.Route.Name).Select(b => b.Name).ToList();
+        await using var db = database.Read();
+        var passes = await db.Passes.Where(p => p.Kind == PassKind.First && p.EndedAt != null && p.Carried > 0 && db.Moves.Any(m => m.Id == p.MoveId && batches.Contains(m.Batch)))
+            .OrderByDescending(p => p.Id).Take(MostPasses).Select(p => new { p.Carried, p.Octets, p.StartedAt, p.EndedAt }).ToListAsync(cancel);
+        return Rates.Measure([.. passes.Select(p => (p.Carried, p.Octets, (p.EndedAt!.Value - p.StartedAt) / 1000.0))]);
+    }
+
+    private static (string Service, int Connections)[] Connections(SurveyedBatch surveyed) =>
+        [(surveyed.From.Name, surveyed.From.Limits.Connections), (surveyed.To.Name, surveyed.To.Limits.Connections)];
+
+    private static long Left(long messages, SurveyedMove m) => Math.Max(0, messages - m.Move.Carried - m.Move.Paired);
+
+    /// <summary>Of what the survey saw to carry, the part that no pass has settled yet.</summary>
+    private static double Share(SurveyedMove m) => m.Digest!.CarryMessages == 0 ? 0 : (double)Left(m.Digest.CarryMessages, m) / m.Digest.CarryMessages;
+}

@@ -1,0 +1,175 @@
+using EasyCaravan.Contract;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Surveying;
+using EasyCaravan.Service.Live;
+using EasyCaravan.Service.Surveying;
+using EasyCaravan.Service.Workers;
+using EasyCaravan.Store;
+using EasyCaravan.Store.Rows;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+
+namespace EasyCaravan.Service.Api;
+
+/// <summary>What is there before anything moves: inventories, findings with their ways out, what tidying would save, how long it takes.</summary>
+internal static class SurveyApi
+{
+    private const int MostRows = 100;
+    private const int MostHeavy = 10;
+
+    private static readonly (string Name, long? UpTo)[] s_classes =
+        [("empty", 0), ("up to 100 MB", 100_000_000), ("up to 1 GB", 1_000_000_000), ("up to 5 GB", 5_000_000_000), ("up to 20 GB", 20_000_000_000), ("over 20 GB", null)];
+
+    public static void Map(RouteGroupBuilder api)
+    {
+        api.MapGet("/batches/{batch}/survey", SurveyAsync).WithSummary("What the accounts of a batch hold, in sums");
+        api.MapGet("/batches/{batch}/inventory", InventoryAsync).WithSummary("What each account of a batch holds");
+        api.MapGet("/batches/{batch}/inventory/{account}", MoveAsync).WithSummary("What one person's accounts hold, folder by folder");
+        api.MapGet("/batches/{batch}/findings", FindingsAsync).WithSummary("What was found, by kind, with what can be chosen about it");
+        api.MapGet("/batches/{batch}/findings/rows", RowsAsync).WithSummary("What was found, person by person");
+        api.MapPost("/batches/{batch}/choices", ChooseAsync).WithSummary("Chooses a way out of a finding for persons, the batch or the route; asking again changes nothing");
+        api.MapGet("/batches/{batch}/tidying", TidyingAsync).WithSummary("What leaving out trash, junk, old or large mail would save");
+        api.MapGet("/batches/{batch}/estimate", EstimateAsync).WithSummary("How long the first passes take when run without pause, and what holds them back");
+    }
+
+    private static async Task<Results<Ok<BatchSurvey>, ProblemHttpResult>> SurveyAsync(string batch, SurveyBook book, CancellationToken cancel)
+    {
+        if (await book.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
+        var known = surveyed.Moves.Where(m => m.Digest is not null).ToList();
+        var whole = surveyed.Whole.ToList();
+        var classes = s_classes.Select((c, i) =>
+        {
+            var own = whole.Where(m => (c.UpTo is not { } upTo || m.Survey!.Octets <= upTo) && (i == 0 || m.Survey!.Octets > s_classes[i - 1].UpTo)).ToList();
+            return new SizeClass(c.Name, c.UpTo, own.Count, own.Sum(m => m.Survey!.Octets));
+        }).ToList();
+        var (carryMessages, carryOctets) = (whole.Sum(m => m.Digest!.CarryMessages), whole.Sum(m => m.Digest!.CarryOctets));
+        return TypedResults.Ok(new BatchSurvey(
+            batch, surveyed.Moves.Count, whole.Count, known.Count - whole.Count, known.Count == 0 ? null : known.Min(m => m.Digest!.TakenAt),
+            known.Sum(m => m.Survey!.Messages), known.Sum(m => m.Survey!.Octets), carryMessages, carryOctets, known.Sum(m => m.Survey!.ToMessages), classes,
+            [.. known.OrderByDescending(m => m.Survey!.Octets).Take(MostHeavy).Select(AccountOf)],
+            [new KindTotal("mail", known.Sum(m => m.Survey!.Messages), known.Sum(m => m.Survey!.Octets), known.Sum(m => m.Survey!.Folders))]));
+    }
+
+    private static async Task<Results<Ok<List<AccountInventory>>, ProblemHttpResult>> InventoryAsync(string batch, SurveyBook book, CancellationToken cancel) =>
+        await book.LoadAsync(batch, cancel) is { } surveyed ? TypedResults.Ok(surveyed.Moves.Select(AccountOf).ToList()) : BatchApi.NoBatch(batch);
+
+    private static async Task<Results<Ok<MoveInventory>, ProblemHttpResult>> MoveAsync(string batch, string account, SurveyBook book, CancellationToken cancel)
+    {
+        if (await book.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
+        if (surveyed.Moves.FirstOrDefault(m => m.Move.FromAccount == account) is not { } move) return Problems.NotFound($"Nobody in batch '{batch}' moves from '{account}'.", "See the batch's moves for its accounts");
+        if (await book.InventoryAsync(move.Move.Id, cancel) is not { } inventory) return Problems.NotFound($"Nobody has looked at {account} yet.", $"Look with: caravan survey {batch} --move {account}");
+        return TypedResults.Ok(new MoveInventory(
+            AccountOf(move),
+            [.. inventory.From?.Folders.Where(f => f.Selectable).Select(f => new FolderInventoryView(f.Path, UseWord(f.Use), f.Messages, f.Octets, f.Oldest, f.Newest)) ?? []],
+            [.. inventory.From?.Largest.Select(l => new LargeMessageView(l.Folder, l.Octets, l.Received, l.Subject, l.Sender)) ?? []],
+            RoomOf(inventory.From?.Room), RoomOf(inventory.To?.Room), inventory.From?.Forwards,
+            [.. (inventory.From?.Folders ?? []).SelectMany(f => f.Keywords).Distinct(StringComparer.OrdinalIgnoreCase).Order(StringComparer.OrdinalIgnoreCase)],
+            [.. RowsOf(move)]));
+    }
+
+    private static async Task<Results<Ok<List<FindingGroup>>, ProblemHttpResult>> FindingsAsync(string batch, SurveyBook book, CancellationToken cancel)
+    {
+        if (await book.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
+        var groups = surveyed.Moves.SelectMany(m => m.Digest?.Findings.Select(f => (Move: m, Found: f)) ?? []).GroupBy(f => f.Found.Finding.Code).OrderBy(g => FindingRules.Of(g.Key).Weight).ThenBy(g => g.Key);
+        var accounts = surveyed.Moves.ToDictionary(m => Choices.PlaceOf(m.Move.Id), m => m.Move.FromAccount);
+        return TypedResults.Ok(groups.Select(group =>
+        {
+            var rule = FindingRules.Of(group.Key);
+            return new FindingGroup(
+                FindingRules.Word(group.Key), FindingRules.Word(rule.Weight), rule.Title, rule.Otherwise,
+                group.Select(f => f.Move.Move.Id).Distinct().Count(), group.Where(f => f.Found.Decision is null).Select(f => f.Move.Move.Id).Distinct().Count(),
+                group.Sum(f => f.Found.Finding.Messages), group.Sum(f => f.Found.Finding.Octets),
+                [.. rule.Ways.Select(w => new WayView(FindingRules.Word(w.Way), w.Text, w.Value, w.Default))],
+                [.. DecisionsOf(surveyed.Choices.Where(c => c.Code == group.Key), accounts)],
+                [.. group.Take(MostRows).Select(f => RowOf(f.Move.Move, f.Found))]);
+        }).ToList());
+    }
+
+    private static async Task<Results<Ok<List<FindingRow>>, ProblemHttpResult>> RowsAsync(string batch, SurveyBook book, Database database, CancellationToken cancel, string? code = null, string? move = null)
+    {
+        if (await book.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
+        var (only, problem) = await Selection.ResolveAsync(database, batch, move is null ? null : [move], cancel);
+        if (problem is not null) return problem;
+        return TypedResults.Ok(surveyed.Moves.Where(m => only is null || only.Contains(m.Move.Id)).SelectMany(RowsOf).Where(r => code is null || r.Code == code).ToList());
+    }
+
+    private static async Task<Results<Ok<ChoiceResult>, ProblemHttpResult>> ChooseAsync(
+        string batch, ChoiceRequest request, Choices choices, Moves moves, CurrentPlan current, Database database, LiveHub live, WorkSignal signal, HttpContext context, CancellationToken cancel)
+    {
+        var (plan, _) = await current.GetAsync(cancel);
+        if (plan?.Batches.FirstOrDefault(b => b.Name == batch) is not { } known) return BatchApi.NoBatch(batch);
+        if (Word<FindingCode>(request.Code) is not { } code) return Problems.Invalid($"There is no finding '{request.Code}'.", "See 'caravan findings' for those of the batch");
+        if (Word<ChoiceScope>(request.Scope) is not { } scope) return Problems.Invalid($"'{request.Scope}' is no scope.", "One of route, batch and move");
+        WayOut? way = null;
+        if (request.Way is { } named)
+        {
+            way = Word<WayOut>(named);
+            if (way is null) return Problems.Invalid($"There is no way out '{named}'.", $"For {request.Code}: {string.Join(", ", FindingRules.Of(code).Ways.Select(w => FindingRules.Word(w.Way)))}");
+            if (FindingRules.Check(code, way.Value, request.Value) is { } wrong) return Problems.Invalid($"This cannot be chosen: {wrong.What}.", $"It takes {wrong.Allowed}");
+        }
+        if (scope is ChoiceScope.Move && request.Moves is not { Count: > 0 }) return Problems.Invalid("Nobody is named.", "Name from accounts, to accounts or names in 'moves'");
+        var (only, problem) = await Selection.ResolveAsync(database, batch, scope is ChoiceScope.Move ? request.Moves : null, cancel);
+        if (problem is not null) return problem;
+        var who = context.User.Identity!.Name!;
+        await choices.DecideAsync(plan, batch, scope, only ?? [], code, way, request.Value, who, cancel);
+        if (way is WayOut.Withdraw)
+        {
+            // Nobody is taken off for what was not found about them.
+            await moves.StepAsync(batch, only ?? await TouchedAsync(context, batch, code, cancel), who, "withdrew", (s, _) => s.Withdraw(), cancel);
+        }
+        signal.Raise();
+        live.Touch(batch, 0);
+        await using var db = database.Read();
+        var batches = scope is ChoiceScope.Route ? plan.Batches.Where(b => b.Route == known.Route).Select(b => b.Name).ToList() : [batch];
+        return TypedResults.Ok(new ChoiceResult(only?.Count ?? await db.Moves.CountAsync(m => batches.Contains(m.Batch), cancel)));
+    }
+
+    private static async Task<IReadOnlyCollection<long>> TouchedAsync(HttpContext context, string batch, FindingCode code, CancellationToken cancel)
+    {
+        var surveyed = await context.RequestServices.GetRequiredService<SurveyBook>().LoadAsync(batch, cancel);
+        return [.. surveyed!.Moves.Where(m => m.Digest?.Findings.Any(f => f.Finding.Code == code) == true).Select(m => m.Move.Id)];
+    }
+
+    private static async Task<Results<Ok<List<SavingView>>, ProblemHttpResult>> TidyingAsync(string batch, SurveyBook book, Database database, CancellationToken cancel)
+    {
+        if (await book.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
+        var rates = await EstimateViews.RatesAsync(database, surveyed, cancel);
+        var sums = surveyed.Moves.SelectMany(m => m.Digest?.Savings ?? []).GroupBy(s => (s.Code, s.Way, s.Value)).OrderBy(g => g.Key.Code).ThenByDescending(g => g.Sum(s => s.Octets));
+        return TypedResults.Ok(sums.Select(g =>
+        {
+            var (messages, octets) = (g.Sum(s => s.Messages), g.Sum(s => s.Octets));
+            var rule = FindingRules.Of(g.Key.Code);
+            var (shortest, longest) = rates.For(messages, octets, 0);
+            var atOnce = EstimateViews.AtOnce(surveyed, book.MovesAtOnce);
+            return new SavingView(
+                FindingRules.Word(g.Key.Code), rule.Title, FindingRules.Word(g.Key.Way), rule.Ways.First(w => w.Way == g.Key.Way).Text, g.Key.Value, messages, octets, g.Count(), shortest / atOnce, longest / atOnce);
+        }).ToList());
+    }
+
+    private static async Task<Results<Ok<EstimateView>, ProblemHttpResult>> EstimateAsync(string batch, SurveyBook book, Database database, CancellationToken cancel) =>
+        await book.LoadAsync(batch, cancel) is { } surveyed ? TypedResults.Ok(await EstimateViews.MakeAsync(database, surveyed, book.MovesAtOnce, cancel)) : BatchApi.NoBatch(batch);
+
+    private static AccountInventory AccountOf(SurveyedMove surveyed)
+    {
+        var (move, survey, digest) = surveyed;
+        return new AccountInventory(
+            move.FromAccount, move.ToAccount, move.Name, digest?.TakenAt, survey?.Folders ?? 0, survey?.Messages ?? 0, survey?.Octets ?? 0, digest?.CarryMessages ?? 0, digest?.CarryOctets ?? 0,
+            digest?.Oldest, digest?.Newest, digest?.Largest ?? 0, survey?.ToMessages ?? 0, digest?.FreeOctets,
+            digest?.Findings.Count(f => f.Decision is null && f.Finding.Weight is not Weight.Note) ?? 0, digest?.Fault is { } fault ? Problems.Of(fault) : null);
+    }
+
+    private static IEnumerable<FindingRow> RowsOf(SurveyedMove move) => move.Digest?.Findings.OrderBy(f => f.Finding.Weight).Select(f => RowOf(move.Move, f)) ?? [];
+
+    private static FindingRow RowOf(MoveRow move, DigestedFinding found) => new(
+        FindingRules.Word(found.Finding.Code), FindingRules.Word(found.Finding.Weight), move.FromAccount, move.Name, found.Finding.What, found.Finding.Messages, found.Finding.Octets, found.Finding.Remedy,
+        found.Decision is { } d ? $"{FindingRules.Word(d.Way)}{(d.Value is null ? "" : $" {d.Value}")}" : null);
+
+    public static IEnumerable<DecisionView> DecisionsOf(IEnumerable<ChoiceRow> rows, IReadOnlyDictionary<string, string> accounts) => rows.Select(c => new DecisionView(
+        FindingRules.Word(c.Scope), c.Scope is ChoiceScope.Move ? accounts.GetValueOrDefault(c.Place, c.Place) : c.Place, FindingRules.Word(c.Code), FindingRules.Word(c.Way), c.Value, c.Who, DateTimeOffset.FromUnixTimeMilliseconds(c.At)));
+
+    public static string? UseWord(SpecialUse use) => use is SpecialUse.None ? null : FindingRules.Word(use);
+
+    private static RoomView? RoomOf(Room? room) => room is null ? null : new RoomView(room.Octets, room.UsedOctets, room.Messages, room.UsedMessages);
+
+    private static T? Word<T>(string? word) where T : struct, Enum => Enum.GetValues<T>().Where(v => FindingRules.Word(v) == word).Select(v => (T?)v).FirstOrDefault();
+}

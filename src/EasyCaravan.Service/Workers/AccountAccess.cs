@@ -1,0 +1,54 @@
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Service.Access;
+using EasyCaravan.Store;
+
+namespace EasyCaravan.Service.Workers;
+
+/// <summary>How to get in to an account: by its own secret, its service's, or a consent.</summary>
+internal sealed class AccountAccess(ISecrets secrets, SecretPlaces places, Consents consents)
+{
+    public Task<Credentials> FromAsync(MovePerson person, Core.Planning.Service service, CancellationToken cancel) =>
+        MakeAsync(service, person.FromAccount, person.FromLogin, person.FromSecretSealed, person.FromSecretReference, null, cancel);
+
+    public Task<Credentials> ToAsync(MovePerson person, Core.Planning.Service service, string? root, CancellationToken cancel) =>
+        MakeAsync(service, person.ToAccount, person.ToLogin, person.ToSecretSealed, person.ToSecretReference, root, cancel);
+
+    /// <exception cref="FaultException">No secret is known; the fault says whose and what to do.</exception>
+    private async Task<Credentials> MakeAsync(
+        Core.Planning.Service service, string account, string login, string? sealedSecret, string? reference, string? root, CancellationToken cancel)
+    {
+        try
+        {
+            return new Credentials(account, login, await SecretAsync(service, account, sealedSecret, reference, cancel)) { Root = root };
+        }
+        catch (FaultException e) when (e.Fault.Whom != account)
+        {
+            throw new FaultException(e.Fault with { Whom = account }, e.Verdict, e);
+        }
+    }
+
+    private async Task<string> SecretAsync(Core.Planning.Service service, string account, string? sealedSecret, string? reference, CancellationToken cancel)
+    {
+        string? Own() => sealedSecret is not null ? secrets.Open(sealedSecret) : reference is not null ? places.Read(SecretReference.Parse(reference)!) : null;
+        switch (service.SignIn)
+        {
+            case SignIn.OnBehalf onBehalf:
+                return places.Read(onBehalf.Secret);
+            case SignIn.OAuth { Grant: OAuthGrant.ClientCredentials or OAuthGrant.JwtBearer }:
+                return "";
+            case SignIn.OAuth { Grant: OAuthGrant.RefreshToken }:
+                return await consents.CurrentAsync(service.Name, account, Own() ?? throw Missing(account, $"no refresh token is known for {service.Name}"), cancel);
+            case SignIn.OAuth:
+                return await consents.FindAsync(service.Name, account, cancel)
+                    ?? throw new FaultException(new Fault(Cause.ConsentMissing, account, $"nobody has consented at {service.Name} yet"), Verdict.Keep);
+            case SignIn.Password password:
+                return Own() ?? (password.Shared is { } shared ? places.Read(shared) : throw Missing(account, $"no password is known for {service.Name}"));
+            default:
+                throw new InvalidOperationException($"Unknown sign-in {service.SignIn}.");
+        }
+    }
+
+    private static FaultException Missing(string account, string what) => new(new Fault(Cause.SecretMissing, account, what), Verdict.Keep);
+}

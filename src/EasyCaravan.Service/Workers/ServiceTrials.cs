@@ -1,0 +1,99 @@
+using System.Diagnostics;
+using EasyCaravan.Contract;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Connecting;
+using EasyCaravan.Protocols.Imap;
+using EasyCaravan.Protocols.ManageSieve;
+using EasyCaravan.Protocols.SignIn;
+using EasyCaravan.Service.Api;
+
+namespace EasyCaravan.Service.Workers;
+
+/// <summary>Tries every connection of a service step by step, and goes on with the next where one fails.</summary>
+internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens)
+{
+    private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(60);
+
+    /// <param name="who">Null: only what needs no sign-in.</param>
+    /// <param name="writes">The account is on the to side of a move: making and deleting a test folder is tried too.</param>
+    public async Task<ServiceTrial> RunAsync(Core.Planning.Service service, Credentials? who, bool writes, CancellationToken cancel)
+    {
+        var notes = new Notes(service);
+        if (service.SignIn is SignIn.OAuth && who is not null) await notes.RunAsync("sign-in", ["token"], async note =>
+        {
+            var token = await tokens.GetAsync(service, who, null, cancel);
+            note(new ConnectStep("token", $"good until {token.Ends:HH:mm:ss zzz}{(token.Scopes is { } scopes ? $", for {string.Join(' ', scopes)}" : "")}"));
+        });
+        if (notes.Problem is null) await notes.RunAsync("mail", ["resolve", "connect", "protect", "sign in", "capabilities", "list", "write"], note => TryMailAsync(service, who, writes, note, cancel));
+        if (service.Rules is not null) await notes.RunAsync("rules", ["resolve", "connect", "protect", "sign in", "list"], note => TryRulesAsync(service, who, note, cancel));
+        return new ServiceTrial(service.Name, who?.Account, notes.Problem is null, notes.Steps, notes.Problem);
+    }
+
+    private async Task TryMailAsync(Core.Planning.Service service, Credentials? who, bool writes, Action<ConnectStep> note, CancellationToken cancel)
+    {
+        using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        patience.CancelAfter(s_patience);
+        if (who is null)
+        {
+            await using var stream = await ImapConnector.ConnectAsync(service, note, patience.Token);
+            return;
+        }
+        await using var account = await ImapMailAccount.OpenAsync(service, who, tokens, note, await slots.AcquireAsync(service, patience.Token), patience.Token);
+        note(new ConnectStep("capabilities", account.Capabilities));
+        var folders = await account.ListFoldersAsync(patience.Token);
+        var room = await account.ReadRoomAsync(patience.Token);
+        var free = room is { Octets: { } most } ? $", {ByteCount.Write(Math.Max(0, most - room.UsedOctets))} free of {ByteCount.Write(most)}" : "";
+        note(new ConnectStep("list", $"{folders.Count} folders, {folders.Sum(f => f.Cursor?.Count ?? 0)} messages{free}"));
+        if (writes) note(new ConnectStep("write", await account.TryWritingAsync(patience.Token)));
+    }
+
+    private async Task TryRulesAsync(Core.Planning.Service service, Credentials? who, Action<ConnectStep> note, CancellationToken cancel)
+    {
+        if (who is null)
+        {
+            await ManageSieveRules.TryConnectingAsync(service, note, cancel);
+            return;
+        }
+        var forwards = await ManageSieveRules.ReadForwardsAsync(service, who, tokens, note, cancel);
+        note(new ConnectStep("list", forwards.IsEmpty ? "no rule forwards mail" : $"forwards to {string.Join(", ", forwards)}"));
+    }
+
+    private sealed class Notes(Core.Planning.Service service)
+    {
+        public List<TrialStep> Steps { get; } = [];
+
+        public Problem? Problem { get; private set; }
+
+        /// <param name="names">The steps in their order: the one after the last that was done is the one that failed.</param>
+        public async Task RunAsync(string connection, string[] names, Func<Action<ConnectStep>, Task> steps)
+        {
+            var watch = Stopwatch.StartNew();
+            var done = 0;
+            void Note(ConnectStep step)
+            {
+                Steps.Add(new TrialStep(connection, step.Name, true, step.Result, watch.ElapsedMilliseconds, null));
+                done = Array.IndexOf(names, step.Name) + 1;
+                watch.Restart();
+            }
+            void Failed(Fault fault)
+            {
+                Steps.Add(new TrialStep(connection, names[Math.Min(done, names.Length - 1)], false, fault.What, watch.ElapsedMilliseconds, fault.Remedy));
+                Problem ??= Problems.Of(fault);
+            }
+            try
+            {
+                await steps(Note);
+            }
+            catch (FaultException e)
+            {
+                Failed(e.Fault.Advised(service.Help));
+            }
+            catch (OperationCanceledException)
+            {
+                Failed(new Fault(Cause.TimedOut, service.Name, $"this took longer than {s_patience.TotalSeconds:0} s"));
+            }
+        }
+    }
+}

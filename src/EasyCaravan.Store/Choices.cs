@@ -1,0 +1,74 @@
+using System.Globalization;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Surveying;
+using EasyCaravan.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+
+namespace EasyCaravan.Store;
+
+/// <summary>What people decided about findings, and the rules that follow from it for each move.</summary>
+public sealed class Choices(Database database, Journal journal, TimeProvider time)
+{
+    /// <summary>The rules for the moves of one batch. Reads the decisions once.</summary>
+    public static async Task<Func<MoveRow, CarryRules>> RulesAsync(CaravanDb db, Plan plan, string batch, CancellationToken cancel)
+    {
+        var route = RouteOf(plan, batch);
+        var rows = await RowsAsync(db, route.Name, batch, cancel);
+        var common = rows.Where(r => r.Scope is not ChoiceScope.Move).Select(ChoiceOf).ToList();
+        var own = rows.Where(r => r.Scope is ChoiceScope.Move).ToLookup(r => r.Place, ChoiceOf);
+        return move => CarryRules.For(route, move.Name, move.FromAccount, move.ToUnder, move.ToRoot, common.Concat(own[PlaceOf(move.Id)]));
+    }
+
+    /// <summary>Every decision that touches a batch: its route's, its own, and those about its people.</summary>
+    public static async Task<List<ChoiceRow>> RowsAsync(CaravanDb db, string route, string batch, CancellationToken cancel)
+    {
+        var moves = db.Moves.Where(m => m.Batch == batch).Select(m => m.Id);
+        var rows = await db.Choices.Where(c => (c.Scope == ChoiceScope.Route && c.Place == route) || (c.Scope == ChoiceScope.Batch && c.Place == batch) || c.Scope == ChoiceScope.Move).OrderBy(c => c.Id).ToListAsync(cancel);
+        var ids = rows.Exists(r => r.Scope is ChoiceScope.Move) ? (await moves.ToListAsync(cancel)).Select(PlaceOf).ToHashSet() : [];
+        return [.. rows.Where(r => r.Scope is not ChoiceScope.Move || ids.Contains(r.Place))];
+    }
+
+    public static Choice ChoiceOf(ChoiceRow row) => new(row.Scope, row.Code, row.Way, row.Value);
+
+    public static string PlaceOf(long move) => move.ToString(CultureInfo.InvariantCulture);
+
+    /// <summary>Decides, or with a null way takes back what was decided. Where mail rules change by it, what they had left out is looked at again.</summary>
+    /// <param name="moves">For the scope of a move: which.</param>
+    public Task DecideAsync(
+        Plan plan, string batch, ChoiceScope scope, IReadOnlyCollection<long> moves, FindingCode code, WayOut? way, string? value, string who, CancellationToken cancel) =>
+        database.WriteAsync(async db =>
+        {
+            var route = RouteOf(plan, batch);
+            var batches = scope is ChoiceScope.Route ? plan.Batches.Where(b => b.Route == route.Name).Select(b => b.Name).ToList() : [batch];
+            var touched = await db.Moves.Where(m => batches.Contains(m.Batch) && (scope != ChoiceScope.Move || moves.Contains(m.Id))).ToListAsync(cancel);
+            var before = await MailRulesAsync(db, plan, touched, cancel);
+            var places = scope switch { ChoiceScope.Route => [route.Name], ChoiceScope.Batch => [batch], _ => moves.Select(PlaceOf).ToList() };
+            await db.Choices.Where(c => c.Scope == scope && c.Code == code && places.Contains(c.Place)).ExecuteDeleteAsync(cancel);
+            if (way is { } chosen)
+            {
+                var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+                db.Choices.AddRange(places.Select(p => new ChoiceRow { Scope = scope, Place = p, Code = code, Way = chosen, Value = value, Who = who, At = now }));
+            }
+            await db.SaveChangesAsync(cancel);
+            var after = await MailRulesAsync(db, plan, touched, cancel);
+            await Excluded.ReopenAsync(db, [.. touched.Where(m => before[m.Id] != after[m.Id]).Select(m => m.Id)], cancel);
+            var text = way is { } w ? $"decided about {FindingRules.Word(code)}: {FindingRules.Word(w)}{(value is null ? "" : $" '{value}'")}" : $"took back what was decided about {FindingRules.Word(code)}";
+            if (scope is ChoiceScope.Move)
+                foreach (var move in touched) journal.Add(db, who, batch, new MoveRowName(move.Id, move.FromAccount), text);
+            else
+                journal.Add(db, who, scope is ChoiceScope.Batch ? batch : null, null, $"{text}, for {(scope is ChoiceScope.Batch ? "the whole batch" : $"the route {route.Name}")}");
+        }, cancel);
+
+    private static async Task<Dictionary<long, MailRules>> MailRulesAsync(CaravanDb db, Plan plan, List<MoveRow> moves, CancellationToken cancel)
+    {
+        var rules = new Dictionary<long, MailRules>();
+        foreach (var batch in moves.GroupBy(m => m.Batch))
+        {
+            var of = await RulesAsync(db, plan, batch.Key, cancel);
+            foreach (var move in batch) rules[move.Id] = of(move).Mail;
+        }
+        return rules;
+    }
+
+    private static Route RouteOf(Plan plan, string batch) => plan.Routes.First(r => r.Name == plan.Batches.First(b => b.Name == batch).Route);
+}
