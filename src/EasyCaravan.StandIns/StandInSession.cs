@@ -23,7 +23,8 @@ internal sealed class StandInSession(StandInImap service, TcpClient client)
         client.NoDelay = true;
         try
         {
-            if (service.Sessions > service.Manners.MostConnections)
+            // This one is not counted yet.
+            if (service.Sessions >= service.Manners.MostConnections)
             {
                 await SayAsync("* BYE [LIMIT] Too many connections, come back later", cancel);
                 return;
