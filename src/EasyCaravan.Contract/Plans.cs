@@ -13,7 +13,9 @@ public sealed record PlanProblem(string File, int Line, string What, string Allo
 /// <param name="Batches">With their number of people; empty when the plan is not valid.</param>
 public sealed record PlanCheck(bool Valid, IReadOnlyList<PlanProblem> Problems, IReadOnlyList<PlanBatch> Batches);
 
-public sealed record PlanBatch(string Name, string Route, string From, string To, int People);
+/// <param name="Roster">The file that names its people.</param>
+/// <param name="Windows">The timetable in words; null: at all hours.</param>
+public sealed record PlanBatch(string Name, string Route, string From, string To, string Roster, string? Windows, int People);
 
 /// <param name="Change">added, changed or gone.</param>
 public sealed record PlanChange(string Batch, string Account, string Change);

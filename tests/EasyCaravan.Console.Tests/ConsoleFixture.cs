@@ -37,6 +37,7 @@ public sealed class ConsoleFixture : IAsyncLifetime
     {
         _world = new DemoWorld(Path.Combine(AppContext.BaseDirectory, "demo"), TimeSpan.Zero);
         _app = await CaravanHost.BuildAsync(new CaravanOptions(_folder, new Uri("http://127.0.0.1:0")) { Quiet = true }, CancellationToken.None);
+        _world.PlaceSecrets(_folder);
         await _app.StartAsync();
         Address = CaravanHost.AddressOf(_app);
         Token = (await File.ReadAllTextAsync(Path.Combine(_folder, CaravanHost.TokenFile))).Trim();
@@ -47,8 +48,11 @@ public sealed class ConsoleFixture : IAsyncLifetime
         var plan = World.Plan + "  passengers:\n    route: harbour-crossing\n    roster: passengers.csv\n";
         var files = new Dictionary<string, string>(World.Files) { ["passengers.csv"] = roster };
         await PostAsync("plan/apply", new PlanSubmission("plan.yaml", plan, files));
-        foreach (var batch in new[] { "deckhands", "harbour-office", "engineers" }) await ActAsync(batch, MoveAction.Start);
-        await UntilAsync(async () => (await BatchesAsync()).Where(b => b.Name != "passengers").All(b => Busy(b) == 0));
+        foreach (var action in new[] { MoveAction.Survey, MoveAction.Start })
+        {
+            foreach (var batch in new[] { "deckhands", "harbour-office", "engineers" }) await ActAsync(batch, action);
+            await UntilAsync(async () => (await BatchesAsync()).Where(b => b.Name != "passengers").All(b => Busy(b) == 0));
+        }
         _playwright = await Playwright.CreateAsync();
         _browser = await _playwright.Chromium.LaunchAsync(new() { ExecutablePath = "/usr/bin/chromium", Headless = true, Args = s_browserArguments });
     }

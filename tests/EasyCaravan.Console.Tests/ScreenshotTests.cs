@@ -10,6 +10,9 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
     [InlineData("today", "/", false)]
     [InlineData("batch", "/batches/deckhands", false)]
     [InlineData("move", "/batches/deckhands/moves/bram.tolland@saltmarsh.example", false)]
+    [InlineData("survey", "/batches/engineers/survey", false)]
+    [InlineData("folders", "/batches/engineers/folders", false)]
+    [InlineData("plan", "/plan", false)]
     [InlineData("services", "/services", false)]
     [InlineData("today-dark", "/", true)]
     public async Task A_page_draws(string name, string path, bool dark)
@@ -20,6 +23,13 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
         {
             await fixture.MakeBusyAsync();
             await page.Locator("[role=progressbar][aria-label*='share of messages']:not([aria-valuenow='0'])").First.WaitForAsync();
+        }
+        if (path == "/services")
+        {
+            var card = page.GetByRole(AriaRole.Region, new() { Name = "northquay" });
+            await card.GetByLabel("Account to try at northquay").FillAsync("aoife.marsh@saltmarsh.example");
+            await card.GetByRole(AriaRole.Button, new() { Name = "Try" }).ClickAsync();
+            await card.GetByText("All is well").WaitForAsync();
         }
         var picture = await page.ScreenshotAsync(new() { Animations = ScreenshotAnimations.Disabled });
         Assert.True(picture.Length > 20_000, "The page is nearly empty.");

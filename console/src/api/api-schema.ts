@@ -279,7 +279,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Connects, signs in and looks, step by step */
+        /** Tries every connection, step by step; on the new side a test folder is made and deleted again */
         post: {
             parameters: {
                 query?: never;
@@ -306,6 +306,44 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Finds a service's settings from an address: SRV records, well-known places, common names */
+        get: {
+            parameters: {
+                query: {
+                    address: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FoundSettings"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -478,7 +516,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Starts, catches up, holds, resumes, retries or withdraws moves; asking again changes nothing */
+        /** Surveys, starts, catches up, holds, resumes, retries or withdraws moves; asking again changes nothing */
         post: {
             parameters: {
                 query?: never;
@@ -505,6 +543,530 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/survey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the accounts of a batch hold, in sums */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BatchSurvey"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/inventory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What each account of a batch holds */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["AccountInventory"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/inventory/{account}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What one person's accounts hold, folder by folder */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch: string;
+                    account: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MoveInventory"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was found, by kind, with what can be chosen about it */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FindingGroup"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/findings/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was found, person by person */
+        get: {
+            parameters: {
+                query?: {
+                    code?: string;
+                    move?: string;
+                };
+                header?: never;
+                path: {
+                    batch: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FindingRow"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Chooses a way out of a finding for persons, the batch or the route; asking again changes nothing */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ChoiceRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ChoiceResult"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/tidying": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What leaving out trash, junk, old or large mail would save */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SavingView"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/estimate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How long the first passes take when run without pause, and what holds them back */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["EstimateView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/folders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the folders of a batch, or of one person, land */
+        get: {
+            parameters: {
+                query?: {
+                    move?: string;
+                };
+                header?: never;
+                path: {
+                    batch: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FolderPreview"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Where they would land under other folder rules; changes nothing */
+        post: {
+            parameters: {
+                query?: {
+                    move?: string;
+                };
+                header?: never;
+                path: {
+                    batch: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["FolderRulesRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FolderPreview"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/routes/{route}/folders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The folder rules of a route */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    route: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FolderRulesView"];
+                    };
+                };
+            };
+        };
+        /** Puts other folder rules in force: the plan's text is changed at this one place */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    route: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["FolderRulesRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FolderRulesView"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{name}/consent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins a consent: gives the address, and a code where one is typed, at which the account's owner consents */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ConsentRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ConsentBegun"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/consents/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a consent that was begun stands */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ConsentState"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -735,6 +1297,60 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AccountInventory: {
+            account: string;
+            toAccount: string;
+            name: string;
+            /** Format: date-time */
+            takenAt: null | string;
+            /** Format: int32 */
+            folders: number;
+            /** Format: int64 */
+            messages: number;
+            /** Format: int64 */
+            octets: number;
+            /** Format: int64 */
+            carryMessages: number;
+            /** Format: int64 */
+            carryOctets: number;
+            /** Format: date-time */
+            oldestMessage: null | string;
+            /** Format: date-time */
+            newestMessage: null | string;
+            /** Format: int64 */
+            largestMessage: number;
+            /** Format: int64 */
+            toMessages: number;
+            /** Format: int64 */
+            freeOctets: null | number;
+            /** Format: int32 */
+            findings: number;
+            problem: null | components["schemas"]["Problem"];
+        };
+        BatchSurvey: {
+            batch: string;
+            /** Format: int32 */
+            people: number;
+            /** Format: int32 */
+            surveyed: number;
+            /** Format: int32 */
+            closed: number;
+            /** Format: date-time */
+            oldest: null | string;
+            /** Format: int64 */
+            messages: number;
+            /** Format: int64 */
+            octets: number;
+            /** Format: int64 */
+            carryMessages: number;
+            /** Format: int64 */
+            carryOctets: number;
+            /** Format: int64 */
+            toMessages: number;
+            sizes: components["schemas"]["SizeClass"][];
+            heaviest: components["schemas"]["AccountInventory"][];
+            kinds: components["schemas"]["KindTotal"][];
+        };
         BatchView: {
             name: string;
             route: string;
@@ -766,6 +1382,31 @@ export interface components {
             closes: boolean;
             moves: components["schemas"]["MoveWaybill"][];
         };
+        ChoiceRequest: {
+            code: string;
+            way: null | string;
+            value: null | string;
+            scope: string;
+            moves: null | string[];
+        };
+        ChoiceResult: {
+            /** Format: int32 */
+            people: number;
+        };
+        ConsentBegun: {
+            id: string;
+            where: string;
+            userCode: null | string;
+            /** Format: date-time */
+            ends: string;
+        };
+        ConsentRequest: {
+            account: string;
+        };
+        ConsentState: {
+            state: string;
+            problem: null | components["schemas"]["Problem"];
+        };
         Counts: {
             /** Format: int64 */
             found: number;
@@ -778,6 +1419,110 @@ export interface components {
             /** Format: int64 */
             leftBehind: number;
         };
+        DecisionView: {
+            scope: string;
+            place: string;
+            code: string;
+            way: string;
+            value: null | string;
+            who: string;
+            /** Format: date-time */
+            at: string;
+        };
+        EstimateView: {
+            batch: string;
+            /** Format: double */
+            shortest: number;
+            /** Format: double */
+            longest: number;
+            /** Format: int32 */
+            unknown: number;
+            /** Format: int64 */
+            messages: number;
+            /** Format: int64 */
+            octets: number;
+            /** Format: int32 */
+            atOnce: number;
+            heldBackBy: string;
+            detail: string;
+            /** Format: int32 */
+            measured: number;
+            /** Format: double */
+            messagesPerSecondLow: number;
+            /** Format: double */
+            messagesPerSecondHigh: number;
+            /** Format: double */
+            octetsPerSecondLow: number;
+            /** Format: double */
+            octetsPerSecondHigh: number;
+            moves: components["schemas"]["MoveEstimateView"][];
+        };
+        FindingGroup: {
+            code: string;
+            weight: string;
+            title: string;
+            otherwise: string;
+            /** Format: int32 */
+            people: number;
+            /** Format: int32 */
+            open: number;
+            /** Format: int64 */
+            messages: number;
+            /** Format: int64 */
+            octets: number;
+            ways: components["schemas"]["WayView"][];
+            decisions: components["schemas"]["DecisionView"][];
+            rows: components["schemas"]["FindingRow"][];
+        };
+        FindingRow: {
+            code: string;
+            weight: string;
+            account: string;
+            name: string;
+            what: string;
+            /** Format: int64 */
+            messages: number;
+            /** Format: int64 */
+            octets: number;
+            remedy: null | string;
+            decision: null | string;
+        };
+        FolderInventoryView: {
+            folder: string;
+            use: null | string;
+            /** Format: int64 */
+            messages: number;
+            /** Format: int64 */
+            octets: number;
+            /** Format: date-time */
+            oldest: null | string;
+            /** Format: date-time */
+            newest: null | string;
+        };
+        FolderPreview: {
+            batch: string;
+            account: null | string;
+            summary: string;
+            /** Format: int32 */
+            surveyed: number;
+            /** Format: int32 */
+            folders: number;
+            /** Format: int32 */
+            landing: number;
+            /** Format: int32 */
+            leftBehind: number;
+            rules: components["schemas"]["RuleUse"][];
+            people: components["schemas"]["PersonPreview"][];
+            landings: components["schemas"]["LandingView"][];
+        };
+        FolderRulesRequest: {
+            rules: string;
+        };
+        FolderRulesView: {
+            route: string;
+            rules: string;
+            batches: string[];
+        };
         FolderView: {
             from: string;
             to: null | string;
@@ -788,6 +1533,26 @@ export interface components {
             missing: number;
             closes: boolean;
         };
+        FoundSettingView: {
+            kind: string;
+            host: string;
+            /** Format: int32 */
+            port: number;
+            security: string;
+            url: null | string;
+            source: string;
+            verified: boolean;
+            result: string;
+        };
+        FoundSettings: {
+            domain: string;
+            settings: components["schemas"]["FoundSettingView"][];
+            plan: null | string;
+        };
+        HelpView: {
+            says: string;
+            remedy: string;
+        };
         JournalEntry: {
             /** Format: int64 */
             id: number;
@@ -797,6 +1562,37 @@ export interface components {
             batch: null | string;
             account: null | string;
             text: string;
+        };
+        KindTotal: {
+            kind: string;
+            /** Format: int64 */
+            items: number;
+            /** Format: int64 */
+            octets: number;
+            /** Format: int32 */
+            containers: number;
+        };
+        LandingView: {
+            from: string;
+            use: null | string;
+            /** Format: int64 */
+            messages: number;
+            /** Format: int64 */
+            carryMessages: number;
+            /** Format: int64 */
+            carryOctets: number;
+            to: null | string;
+            rule: string;
+            note: null | string;
+        };
+        LargeMessageView: {
+            folder: string;
+            /** Format: int64 */
+            octets: number;
+            /** Format: date-time */
+            received: string;
+            subject: string;
+            sender: string;
         };
         LeftBehindDecided: {
             /** Format: int32 */
@@ -826,7 +1622,7 @@ export interface components {
             acceptedBy: null | string;
         };
         /** @enum {unknown} */
-        MoveAction: "start" | "catch-up" | "hold" | "resume" | "retry" | "withdraw";
+        MoveAction: "survey" | "start" | "catch-up" | "hold" | "resume" | "retry" | "withdraw";
         MoveActionRequest: {
             action: components["schemas"]["MoveAction"];
             moves: null | string[];
@@ -843,6 +1639,28 @@ export interface components {
             folders: components["schemas"]["FolderView"][];
             passes: components["schemas"]["PassView"][];
             leftBehind: components["schemas"]["LeftBehindView"][];
+        };
+        MoveEstimateView: {
+            account: string;
+            name: string;
+            /** Format: int64 */
+            messages: number;
+            /** Format: int64 */
+            octets: number;
+            /** Format: double */
+            shortest: number;
+            /** Format: double */
+            longest: number;
+        };
+        MoveInventory: {
+            summary: components["schemas"]["AccountInventory"];
+            folders: components["schemas"]["FolderInventoryView"][];
+            largest: components["schemas"]["LargeMessageView"][];
+            fromRoom: null | components["schemas"]["RoomView"];
+            toRoom: null | components["schemas"]["RoomView"];
+            forwards: null | string[];
+            keywords: string[];
+            findings: components["schemas"]["FindingRow"][];
         };
         MoveRef: {
             batch: string;
@@ -941,6 +1759,20 @@ export interface components {
             /** Format: int64 */
             octets: number;
         };
+        PersonPreview: {
+            account: string;
+            name: string;
+            /** Format: int32 */
+            folders: number;
+            /** Format: int32 */
+            landing: number;
+            /** Format: int32 */
+            leftBehind: number;
+            /** Format: int32 */
+            changed: number;
+            /** Format: int32 */
+            merged: number;
+        };
         PlanApplied: {
             dryRun: boolean;
             changes: components["schemas"]["PlanChange"][];
@@ -950,6 +1782,8 @@ export interface components {
             route: string;
             from: string;
             to: string;
+            roster: string;
+            windows: null | string;
             /** Format: int32 */
             people: number;
         };
@@ -992,6 +1826,41 @@ export interface components {
             remedy: string;
             code: null | string;
         };
+        RoomView: {
+            /** Format: int64 */
+            octets: null | number;
+            /** Format: int64 */
+            usedOctets: number;
+            /** Format: int64 */
+            messages: null | number;
+            /** Format: int64 */
+            usedMessages: number;
+        };
+        RuleUse: {
+            rule: string;
+            leaves: boolean;
+            /** Format: int32 */
+            folders: number;
+            /** Format: int64 */
+            messages: number;
+        };
+        SavingView: {
+            code: string;
+            title: string;
+            way: string;
+            text: string;
+            value: null | string;
+            /** Format: int64 */
+            messages: number;
+            /** Format: int64 */
+            octets: number;
+            /** Format: int32 */
+            people: number;
+            /** Format: double */
+            shortestSaved: number;
+            /** Format: double */
+            longestSaved: number;
+        };
         ServiceTrial: {
             service: string;
             account: null | string;
@@ -1010,7 +1879,9 @@ export interface components {
             port: number;
             security: string;
             signIn: string;
+            consent: null | string;
             trust: string;
+            rules: null | string;
             /** Format: int32 */
             inUse: number;
             /** Format: int32 */
@@ -1020,6 +1891,7 @@ export interface components {
             /** Format: int64 */
             largestMessage: null | number;
             warnings: string[];
+            help: components["schemas"]["HelpView"][];
         };
         SessionRequest: {
             token: string;
@@ -1029,6 +1901,15 @@ export interface components {
             antiforgery: string;
             version: string;
         };
+        SizeClass: {
+            name: string;
+            /** Format: int64 */
+            upTo: null | number;
+            /** Format: int32 */
+            accounts: number;
+            /** Format: int64 */
+            octets: number;
+        };
         Today: {
             needsYou: components["schemas"]["NeedsYou"][];
             running: components["schemas"]["MoveView"][];
@@ -1037,11 +1918,13 @@ export interface components {
             batches: components["schemas"]["BatchView"][];
         };
         TrialStep: {
+            connection: string;
             name: string;
             ok: boolean;
             result: string;
             /** Format: int64 */
             milliseconds: number;
+            remedy: null | string;
         };
         Upcoming: {
             /** Format: date-time */
@@ -1050,6 +1933,12 @@ export interface components {
             what: string;
             /** Format: int32 */
             moves: number;
+        };
+        WayView: {
+            way: string;
+            text: string;
+            value: null | string;
+            default: null | string;
         };
     };
     responses: never;

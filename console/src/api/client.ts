@@ -17,6 +17,8 @@ export class ApiError extends Error {
     message: string,
     readonly next: string | undefined,
     readonly status: number,
+    /** What is wrong in a plan or its rules, place by place. */
+    readonly problems: Schemas["PlanProblem"][] = [],
   ) {
     super(message);
   }
@@ -55,10 +57,16 @@ export async function unwrap<T>(answer: Promise<{ data?: T; error?: unknown; res
     );
   }
   if (result.response.ok) return result.data as T;
-  const problem = (result.error ?? {}) as { detail?: string; title?: string; next?: string };
+  const problem = (result.error ?? {}) as {
+    detail?: string;
+    title?: string;
+    next?: string;
+    problems?: Schemas["PlanProblem"][];
+  };
   throw new ApiError(
     problem.detail ?? problem.title ?? `The service answered ${result.response.status}.`,
     problem.next,
     result.response.status,
+    problem.problems,
   );
 }

@@ -6,6 +6,7 @@ import { batchQuery, movesQuery } from "../api/queries";
 import { Failure } from "../parts/Failure";
 import { Figures } from "../parts/Figures";
 import { size } from "../words/format";
+import { BatchTabs } from "./BatchTabs";
 import { MovesTable } from "./MovesTable";
 import { StageBar } from "./StageBar";
 
@@ -29,6 +30,7 @@ export function BatchPage() {
           {data.from} → {data.to} over {data.route}.{" "}
           {data.windows ? `Passes run ${data.windows}.` : "Passes run at all hours."}
         </p>
+        <BatchTabs batch={name} />
       </header>
       <div className="sheet padded stack">
         <StageBar batch={data} chosen={stage} onChoose={setStage} />

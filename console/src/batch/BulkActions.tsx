@@ -9,7 +9,12 @@ import { plural } from "../words/format";
 import { csvColumns } from "./columns";
 
 const ACTIONS: { name: ActionName; word: string; applies: (m: Move) => boolean }[] = [
-  { name: "start", word: "Start", applies: (m) => m.stage === "listed" && m.condition === "idle" },
+  { name: "survey", word: "Look (survey)", applies: (m) => m.condition === "idle" && m.stage !== "withdrawn" },
+  {
+    name: "start",
+    word: "Start",
+    applies: (m) => (m.stage === "listed" || m.stage === "surveyed") && m.condition === "idle",
+  },
   { name: "catch-up", word: "Catch up", applies: (m) => m.stage === "in-step" && m.condition === "idle" },
   { name: "retry", word: "Try again", applies: (m) => m.condition === "needs-you" || m.condition === "waiting" },
   { name: "hold", word: "Hold", applies: (m) => m.condition !== "held" && m.stage !== "withdrawn" },

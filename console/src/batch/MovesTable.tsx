@@ -3,7 +3,6 @@ import { IconArrowDown, IconArrowUp, IconSearch } from "@tabler/icons-react";
 import {
   flexRender,
   getCoreRowModel,
-  getFilteredRowModel,
   getSortedRowModel,
   type RowSelectionState,
   type SortingState,
@@ -54,7 +53,6 @@ export function MovesTable({ batch, moves, stage }: Props) {
     onRowSelectionChange: setSelection,
     getCoreRowModel: getCoreRowModel(),
     getSortedRowModel: getSortedRowModel(),
-    getFilteredRowModel: getFilteredRowModel(),
   });
   const rows = table.getRowModel().rows;
   const virtual = useVirtualizer({

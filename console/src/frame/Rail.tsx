@@ -1,6 +1,7 @@
 import { ActionIcon, Tooltip, useMantineColorScheme } from "@mantine/core";
 import {
   IconDoorExit,
+  IconMap2,
   IconMoon,
   IconNotebook,
   IconServer2,
@@ -16,6 +17,7 @@ import { todayQuery } from "../api/queries";
 const PLACES = [
   { to: "/", word: "Today", icon: IconSunHigh },
   { to: "/batches", word: "Batches", icon: IconUsersGroup },
+  { to: "/plan", word: "Plan", icon: IconMap2 },
   { to: "/services", word: "Services", icon: IconServer2 },
   { to: "/journal", word: "Journal", icon: IconNotebook },
 ] as const;

@@ -7,6 +7,7 @@ import { Figures } from "../parts/Figures";
 import { ProblemNote } from "../parts/ProblemNote";
 import { size } from "../words/format";
 import { FoldersTable } from "./FoldersTable";
+import { Known } from "./Known";
 import { LeftBehindList } from "./LeftBehindList";
 import { MoveActions } from "./MoveActions";
 import { PassesTable } from "./PassesTable";
@@ -45,6 +46,7 @@ export function MovePage() {
         {move.problem && <ProblemNote problem={move.problem} />}
         <Figures counts={move.counts} more={[{ label: "carried in size", value: size(move.octets) }]} />
       </div>
+      <Known batch={batch} account={account} />
       <h2>Left behind</h2>
       <LeftBehindList batch={batch} items={leftBehind} />
       <h2>Waybill: folders from the old side to the new</h2>

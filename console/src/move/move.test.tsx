@@ -47,8 +47,9 @@ it("tells how far a running pass is, and what is left of it", () => {
 });
 
 it.each([
-  [aMove({ stage: "listed" }), ["Start", "Hold"]],
-  [aMove(), ["Catch up", "Hold"]],
+  [aMove({ stage: "listed" }), ["Start", "Look (survey)", "Hold"]],
+  [aMove({ stage: "surveyed" }), ["Start", "Look (survey)", "Hold"]],
+  [aMove(), ["Catch up", "Look (survey)", "Hold"]],
   [aMove({ condition: "needs-you" }), ["Try again", "Hold"]],
   [aMove({ condition: "held" }), ["Resume"]],
   [aMove({ stage: "withdrawn" }), []],

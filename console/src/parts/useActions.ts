@@ -4,6 +4,7 @@ import { plural } from "../words/format";
 import { failed, told } from "./notify";
 
 const DONE: Record<ActionName, string> = {
+  survey: "looked at",
   start: "started",
   "catch-up": "catching up",
   hold: "held",

@@ -4,18 +4,17 @@ import { type FormEvent, useState } from "react";
 import { api, type Service, unwrap } from "../api/client";
 import { Bar } from "../parts/Bar";
 import { Failure } from "../parts/Failure";
-import { ProblemNote } from "../parts/ProblemNote";
 import { size } from "../words/format";
+import { ConsentBox } from "./ConsentBox";
+import { TrialSteps } from "./TrialSteps";
 
 export function ServiceCard({ service }: { service: Service }) {
   const [account, setAccount] = useState("");
+  const named = account.trim() === "" ? null : account.trim();
   const trial = useMutation({
     mutationFn: () =>
       unwrap(
-        api.POST("/api/v1/services/{name}/try", {
-          params: { path: { name: service.name } },
-          body: { account: account.trim() === "" ? null : account.trim() },
-        }),
+        api.POST("/api/v1/services/{name}/try", { params: { path: { name: service.name } }, body: { account: named } }),
       ),
   });
   const submit = (event: FormEvent) => {
@@ -28,6 +27,7 @@ export function ServiceCard({ service }: { service: Service }) {
       <div>
         {service.speaks.toUpperCase()} at {service.host}:{service.port}, security {service.security}, trust{" "}
         {service.trust}, sign-in by {service.signIn}
+        {service.rules && `; rules by ${service.rules}`}
       </div>
       {service.warnings.map((w) => (
         <p className="warn-note" key={w} style={{ margin: 0 }}>
@@ -52,20 +52,12 @@ export function ServiceCard({ service }: { service: Service }) {
         <Button type="submit" variant="default" loading={trial.isPending}>
           Try
         </Button>
+        {service.consent && <ConsentBox service={service.name} account={named} />}
       </form>
       {trial.error && <Failure error={trial.error} />}
-      {trial.data && (
-        <div className="stack" aria-live="polite">
-          <ol style={{ margin: 0, paddingLeft: 20 }}>
-            {trial.data.steps.map((step) => (
-              <li key={step.name}>
-                <span className={step.ok ? "good" : "bad"}>{step.ok ? "✓" : "✗"}</span> <strong>{step.name}</strong>:{" "}
-                {step.result} <span className="soft">({step.milliseconds} ms)</span>
-              </li>
-            ))}
-          </ol>
-          {trial.data.problem && <ProblemNote problem={trial.data.problem} />}
-        </div>
+      {trial.data && <TrialSteps trial={trial.data} />}
+      {service.help.length > 0 && (
+        <div className="soft">Known remedies: {service.help.map((h) => `“${h.says}”: ${h.remedy}`).join("; ")}.</div>
       )}
     </section>
   );

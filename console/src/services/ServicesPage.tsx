@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { servicesQuery } from "../api/queries";
 import { Failure } from "../parts/Failure";
+import { FindSettings } from "./FindSettings";
 import { ServiceCard } from "./ServiceCard";
 
 export function ServicesPage() {
@@ -12,6 +13,7 @@ export function ServicesPage() {
         <h1>Services</h1>
         <p className="lede">The mail systems of the plan, what they bear, and whether they let us in.</p>
       </header>
+      <ConsentEnded />
       {services.error ? (
         <Failure error={services.error} again={() => void services.refetch()} />
       ) : (
@@ -21,6 +23,24 @@ export function ServicesPage() {
           ))}
         </div>
       )}
+      <h2>Another service</h2>
+      <FindSettings />
     </>
+  );
+}
+
+/** The browser came back from a service's page of consent. */
+function ConsentEnded() {
+  const query = new URLSearchParams(globalThis.location.search);
+  const state = query.get("consent");
+  if (!state) return null;
+  return state === "given" ? (
+    <p className="good" role="status">
+      ✓ {query.get("account")} consented at {query.get("at")}.
+    </p>
+  ) : (
+    <p className="warn-note" role="alert">
+      {query.get("account")} did not consent at {query.get("at")}. Begin it again where it is needed.
+    </p>
   );
 }

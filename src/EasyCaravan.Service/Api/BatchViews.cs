@@ -59,7 +59,7 @@ internal static class BatchViews
     private static string At(Instant? at, Timetable? timetable) =>
         at is { } instant && timetable is not null ? instant.InZone(timetable.Zone).ToString(" (ddd HH:mm, z)", System.Globalization.CultureInfo.InvariantCulture) : "";
 
-    private static string Describe(Timetable timetable)
+    public static string Describe(Timetable timetable)
     {
         var windows = timetable.Windows.IsEmpty
             ? "at all hours"

@@ -61,6 +61,6 @@ internal static class PlanApi
     private static PlanBatch BatchOf(Plan plan, Batch batch, int people)
     {
         var route = plan.Routes.First(r => r.Name == batch.Route);
-        return new PlanBatch(batch.Name, route.Name, route.From, route.To, people);
+        return new PlanBatch(batch.Name, route.Name, route.From, route.To, batch.RosterFile, batch.Timetable is { } timetable ? BatchViews.Describe(timetable) : null, people);
     }
 }

@@ -24,12 +24,13 @@ internal static class DemoCommand
         {
             await using var world = new DemoWorld(Path.Combine(AppContext.BaseDirectory, "demo"), choice.Fast ? TimeSpan.Zero : s_pause);
             await using var app = await CaravanHost.BuildAsync(new CaravanOptions(folder, choice.Listen) { Quiet = true }, cancel);
+            world.PlaceSecrets(folder);
             await app.StartAsync(cancel);
             var address = CaravanHost.AddressOf(app);
             var token = (await File.ReadAllTextAsync(Path.Combine(folder, CaravanHost.TokenFile), cancel)).Trim();
             using var api = new HttpClient { BaseAddress = address };
             api.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);
-            var batches = await BeginAsync(api, world, cancel);
+            var batches = await BeginAsync(api, world, choice.ExitWhenDone, cancel);
             Announce(address, token, batches, choice);
 
             using var end = CancellationTokenSource.CreateLinkedTokenSource(cancel, app.Lifetime.ApplicationStopping);
@@ -56,15 +57,26 @@ internal static class DemoCommand
         }
     }
 
-    private static async Task<List<string>> BeginAsync(HttpClient api, DemoWorld world, CancellationToken cancel)
+    private static async Task<List<string>> BeginAsync(HttpClient api, DemoWorld world, bool all, CancellationToken cancel)
     {
         var applied = await api.PostAsJsonAsync("/api/v1/plan/apply", new PlanSubmission("demo/plan.yaml", world.Plan, world.Files), ContractJson.Options, cancel);
         if (!applied.IsSuccessStatusCode) throw new IOException($"the demo plan was refused: {await applied.Content.ReadAsStringAsync(cancel)}");
         var plan = (await api.GetFromJsonAsync<PlanView>("/api/v1/plan", ContractJson.Options, cancel))!;
-        foreach (var batch in plan.Batches)
-            (await api.PostAsJsonAsync($"/api/v1/batches/{batch.Name}/actions", new MoveActionRequest(MoveAction.Start, null), ContractJson.Options, cancel)).EnsureSuccessStatusCode();
+        await ActAsync(MoveAction.Survey, plan.Batches);
+        while ((await api.GetFromJsonAsync<List<BatchView>>("/api/v1/batches", ContractJson.Options, cancel))!.Exists(b => Busy(b) > 0)) await Task.Delay(s_look, cancel);
+        // The engineers are looked at and go another day: what was found about them waits for decisions.
+        await ActAsync(MoveAction.Start, plan.Batches.Where(b => all || b.Name != "engineers"));
+
+        async Task ActAsync(MoveAction action, IEnumerable<PlanBatch> batches)
+        {
+            foreach (var batch in batches)
+                (await api.PostAsJsonAsync($"/api/v1/batches/{batch.Name}/actions", new MoveActionRequest(action, null), ContractJson.Options, cancel)).EnsureSuccessStatusCode();
+        }
         return [.. plan.Batches.Select(b => b.Name)];
     }
+
+    private static int Busy(BatchView batch) =>
+        batch.Conditions.GetValueOrDefault("running") + batch.Conditions.GetValueOrDefault("queued") + batch.Conditions.GetValueOrDefault("waiting");
 
     private static void Announce(Uri address, string token, List<string> batches, DemoChoice choice)
     {
@@ -78,6 +90,7 @@ internal static class DemoCommand
             In another terminal:
 
               export CARAVAN_URL={address.ToString().TrimEnd('/')} CARAVAN_TOKEN={token}
+              ./caravan findings engineers
               ./caravan watch {batches[0]}
               ./caravan moves {batches[0]} --needs-you
               ./caravan waybill {batches[0]}
@@ -105,7 +118,7 @@ internal static class DemoCommand
             var views = (await api.GetFromJsonAsync<List<BatchView>>("/api/v1/batches", ContractJson.Options, cancel))!;
             var doing = string.Join("\n", views.Select(v => $"  {v.Name,-16} {v.Doing}"));
             if (doing != told) Console.WriteLine($"{DateTime.Now.ToString("HH:mm:ss", CultureInfo.InvariantCulture)}\n{told = doing}");
-            if (views.All(v => v.Conditions.GetValueOrDefault("running") + v.Conditions.GetValueOrDefault("queued") + v.Conditions.GetValueOrDefault("waiting") == 0)) break;
+            if (views.TrueForAll(v => Busy(v) == 0)) break;
             await Task.Delay(s_look, cancel);
         }
         var closes = true;

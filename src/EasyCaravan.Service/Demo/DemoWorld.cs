@@ -30,9 +30,11 @@ internal sealed class DemoWorld : IAsyncDisposable
     {
         _words = JsonSerializer.Deserialize<Mailboxes>(File.ReadAllText(Path.Combine(folder, "mailboxes.json")), JsonSerializerOptions.Web)!;
         From = new StandInImap(new StandInManners('/', PausePerMessage: pause));
-        To = new StandInImap(new StandInManners('.', LargestMessage: NewSideLimit));
+        Tokens = new StandInOAuth();
+        To = new StandInImap(new StandInManners('.', LargestMessage: NewSideLimit) { Tokens = Tokens, Reserved = new HashSet<string> { "Outbox" }, Deepest = 3 });
         Files = Directory.GetFiles(folder, "*.csv").ToDictionary(f => Path.GetFileName(f), File.ReadAllText);
         Plan = File.ReadAllText(Path.Combine(folder, "plan.yaml"))
+            .Replace("127.0.0.1:10145", $"127.0.0.1:{Tokens.Port}", StringComparison.Ordinal)
             .Replace("port: 10143", $"port: {From.Port}", StringComparison.Ordinal).Replace("port: 10144", $"port: {To.Port}", StringComparison.Ordinal);
         foreach (var (file, text) in Files)
         {
@@ -43,6 +45,9 @@ internal sealed class DemoWorld : IAsyncDisposable
     public StandInImap From { get; }
 
     public StandInImap To { get; }
+
+    /// <summary>The new side's authorization server.</summary>
+    public StandInOAuth Tokens { get; }
 
     public string Plan { get; }
 
@@ -65,6 +70,14 @@ internal sealed class DemoWorld : IAsyncDisposable
     {
         await From.DisposeAsync();
         await To.DisposeAsync();
+        await Tokens.DisposeAsync();
+    }
+
+    /// <summary>Puts the client's secret where the plan refers to.</summary>
+    public void PlaceSecrets(string dataFolder)
+    {
+        var folder = Directory.CreateDirectory(Path.Combine(dataFolder, "secrets"));
+        File.WriteAllText(Path.Combine(folder.FullName, "northquay-client"), Tokens.ClientSecret);
     }
 
     private void Settle(RosterPerson person)
@@ -72,7 +85,7 @@ internal sealed class DemoWorld : IAsyncDisposable
         var local = person.FromAccount.Split('@')[0];
         // The forgotten password is the roster's, not the account's.
         var box = From.AddAccount(person.FromLogin, person.FromSecret == "lantern-forgotten" ? "lantern-changed-in-may" : person.FromSecret!);
-        var there = To.AddAccount(person.ToLogin, person.ToSecret!);
+        var there = To.AddAccount(person.ToLogin, "");
         there.Make("Sent Items", "\\Sent");
         there.Make("Deleted Items", "\\Trash");
         var amount = MessagesEach / 2 + _chance.Next(MessagesEach);
@@ -89,6 +102,35 @@ internal sealed class DemoWorld : IAsyncDisposable
         }
         if (s_tooLarge.Contains(local)) box.Find("INBOX")!.Add(Compose(person.FromAccount, ++_delivered, 420_000, "Survey drawings, all decks"), ["\\Flagged"], received);
         if (s_dropping.Contains(local)) box.DropAfter = 60;
+        Plant(local, person.FromAccount, box, there);
+    }
+
+    /// <summary>What a survey is to find before it bites.</summary>
+    private void Plant(string local, string account, StandInAccount box, StandInAccount there)
+    {
+        switch (local)
+        {
+            case "ailbhe.corran":
+                box.Door = StandInDoor.AppPasswordOnly;
+                break;
+            case "brendan.sloe":
+                box.Door = StandInDoor.ProtocolOff;
+                break;
+            case "ciara.tarn":
+                there.Quota = 100_000;
+                break;
+            case "dara.whin":
+                foreach (var folder in box.Folders) folder.Messages.RemoveAll(m => m.Received > new DateTimeOffset(2024, 9, 1, 0, 0, 0, TimeSpan.Zero));
+                break;
+            case "edda.lorn":
+                for (var i = 0; i < 12; i++) there.Find("INBOX")!.Add(box.Find("INBOX")!.Messages[i].Octets, ["\\Seen"], box.Find("INBOX")!.Messages[i].Received);
+                break;
+            case "siobhan.weir":
+                box.Make("Outbox").Add(Compose(account, ++_delivered, 900), [], new DateTimeOffset(2026, 2, 3, 8, 0, 0, TimeSpan.Zero));
+                box.Make("Engines/Port/Overhaul/2019").Add(Compose(account, ++_delivered, 900), [], new DateTimeOffset(2019, 5, 3, 8, 0, 0, TimeSpan.Zero));
+                box.Find("INBOX")!.Add(Compose(account, ++_delivered, 900, "The clock of this machine is wrong"), [], new DateTimeOffset(2038, 1, 19, 3, 14, 7, TimeSpan.Zero));
+                break;
+        }
     }
 
     private string[] Flags(FolderShare share)

@@ -1,0 +1,81 @@
+import { queryOptions } from "@tanstack/react-query";
+import { api, type Schemas, unwrap } from "./client";
+
+/** What is known before anything moves. */
+
+export const surveyQuery = (batch: string) =>
+  queryOptions({
+    queryKey: ["survey", batch],
+    queryFn: () => unwrap(api.GET("/api/v1/batches/{batch}/survey", { params: { path: { batch } } })),
+  });
+
+export const inventoryQuery = (batch: string) =>
+  queryOptions({
+    queryKey: ["inventory", batch],
+    queryFn: () => unwrap(api.GET("/api/v1/batches/{batch}/inventory", { params: { path: { batch } } })),
+  });
+
+/** One person's; null where nobody looked yet. */
+export const personQuery = (batch: string, account: string) =>
+  queryOptions({
+    queryKey: ["inventory", batch, account],
+    queryFn: async () => {
+      const answer = await api.GET("/api/v1/batches/{batch}/inventory/{account}", {
+        params: { path: { batch, account } },
+      });
+      return answer.response.status === 404 ? null : unwrap(Promise.resolve(answer));
+    },
+  });
+
+export const findingsQuery = (batch: string) =>
+  queryOptions({
+    queryKey: ["findings", batch],
+    queryFn: () => unwrap(api.GET("/api/v1/batches/{batch}/findings", { params: { path: { batch } } })),
+  });
+
+export const findingRowsQuery = (batch: string, code: string) =>
+  queryOptions({
+    queryKey: ["findings", batch, code],
+    queryFn: () =>
+      unwrap(api.GET("/api/v1/batches/{batch}/findings/rows", { params: { path: { batch }, query: { code } } })),
+  });
+
+export const tidyingQuery = (batch: string) =>
+  queryOptions({
+    queryKey: ["tidying", batch],
+    queryFn: () => unwrap(api.GET("/api/v1/batches/{batch}/tidying", { params: { path: { batch } } })),
+  });
+
+export const estimateQuery = (batch: string) =>
+  queryOptions({
+    queryKey: ["estimate", batch],
+    queryFn: () => unwrap(api.GET("/api/v1/batches/{batch}/estimate", { params: { path: { batch } } })),
+  });
+
+export const foldersQuery = (batch: string, move?: string) =>
+  queryOptions({
+    queryKey: ["folders", batch, move ?? ""],
+    queryFn: () => unwrap(api.GET("/api/v1/batches/{batch}/folders", { params: { path: { batch }, query: { move } } })),
+  });
+
+export const rulesQuery = (route: string) =>
+  queryOptions({
+    queryKey: ["rules", route],
+    queryFn: () => unwrap(api.GET("/api/v1/routes/{route}/folders", { params: { path: { route } } })),
+  });
+
+export const planQuery = queryOptions({ queryKey: ["plan"], queryFn: () => unwrap(api.GET("/api/v1/plan")) });
+
+export function choose(batch: string, choice: Schemas["ChoiceRequest"]) {
+  return unwrap(api.POST("/api/v1/batches/{batch}/choices", { params: { path: { batch } }, body: choice }));
+}
+
+export function tryRules(batch: string, rules: string, move?: string) {
+  return unwrap(
+    api.POST("/api/v1/batches/{batch}/folders", { params: { path: { batch }, query: { move } }, body: { rules } }),
+  );
+}
+
+export function setRules(route: string, rules: string) {
+  return unwrap(api.PUT("/api/v1/routes/{route}/folders", { params: { path: { route } }, body: { rules } }));
+}

@@ -1,0 +1,18 @@
+import { Link } from "@tanstack/react-router";
+
+/** The pages of one batch. */
+export function BatchTabs({ batch }: { batch: string }) {
+  return (
+    <nav className="tabs" aria-label="Pages of this batch">
+      <Link to="/batches/$batch" params={{ batch }} activeOptions={{ exact: true }}>
+        People
+      </Link>
+      <Link to="/batches/$batch/survey" params={{ batch }}>
+        Survey
+      </Link>
+      <Link to="/batches/$batch/folders" params={{ batch }}>
+        Folders
+      </Link>
+    </nav>
+  );
+}

@@ -1,0 +1,71 @@
+import { useState } from "react";
+import type { Schemas } from "../api/client";
+import { DataTable } from "../parts/DataTable";
+import { number } from "../words/format";
+import { PersonPreview } from "./PersonPreview";
+
+/** By rule, and person by person. */
+export function PreviewTables({ preview, whatIf }: { preview: Schemas["FolderPreview"]; whatIf: string | null }) {
+  const [person, setPerson] = useState<string | null>(null);
+  if (preview.surveyed === 0)
+    return (
+      <div className="sheet padded soft">
+        Nobody was looked at yet: take a survey first, on the page beside this one.
+      </div>
+    );
+  return (
+    <div className="stack">
+      <div>
+        <strong>{preview.summary}.</strong>{" "}
+        <span className="soft">Of {number(preview.surveyed)} people looked at.</span>
+      </div>
+      <DataTable
+        label="Folders by rule"
+        rows={preview.rules}
+        rowKey={(r) => `${r.rule} ${r.leaves}`}
+        empty="No folder is known yet."
+        name={`rules-${preview.batch}`}
+        unit={["rule", "rules"]}
+        columns={[
+          { title: "Decided by", csv: "rule", value: (r) => r.rule, wide: true },
+          { title: "Outcome", csv: "leaves", value: (r) => (r.leaves ? "stay behind" : "land") },
+          { title: "Folders", csv: "folders", value: (r) => r.folders, cell: (r) => number(r.folders), number: true },
+          {
+            title: "Messages",
+            csv: "messages",
+            value: (r) => r.messages,
+            cell: (r) => number(r.messages),
+            number: true,
+          },
+        ]}
+      />
+      <DataTable
+        label="Folders by person"
+        rows={preview.people}
+        rowKey={(p) => p.account}
+        empty="Nobody was looked at yet."
+        name={`folders-${preview.batch}`}
+        unit={["person", "people"]}
+        columns={[
+          {
+            title: "Name",
+            csv: "name",
+            value: (p) => p.name,
+            cell: (p) => (
+              <button type="button" className="link" onClick={() => setPerson(p.account)}>
+                {p.name}
+              </button>
+            ),
+          },
+          { title: "Account", csv: "account", value: (p) => p.account },
+          { title: "Folders", csv: "folders", value: (p) => p.folders, number: true },
+          { title: "Land", csv: "landing", value: (p) => p.landing, number: true },
+          { title: "Left out", csv: "left_behind", value: (p) => p.leftBehind, number: true },
+          { title: "Renamed", csv: "changed", value: (p) => p.changed, number: true },
+          { title: "Merged", csv: "merged", value: (p) => p.merged, number: true },
+        ]}
+      />
+      {person && <PersonPreview batch={preview.batch} account={person} whatIf={whatIf} />}
+    </div>
+  );
+}

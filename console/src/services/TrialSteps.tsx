@@ -1,0 +1,39 @@
+import type { Schemas } from "../api/client";
+import { sentence } from "../words/format";
+
+/** Every step with its time; where one failed, why and what to do. */
+export function TrialSteps({ trial }: { trial: Schemas["ServiceTrial"] }) {
+  return (
+    <div className="stack" aria-live="polite">
+      <table className="grid tall">
+        <thead>
+          <tr>
+            <th scope="col">Connection</th>
+            <th scope="col">Step</th>
+            <th scope="col">Result</th>
+            <th scope="col" className="num">
+              Time
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {trial.steps.map((step) => (
+            <tr key={`${step.connection} ${step.name}`}>
+              <td>{step.connection}</td>
+              <td className="nowrap">
+                <span className={step.ok ? "good" : "bad"}>{step.ok ? "✓" : "✗"}</span> {step.name}
+                <span className="visually-hidden">{step.ok ? " (well)" : " (failed)"}</span>
+              </td>
+              <td>
+                {step.ok ? step.result : <strong>{sentence(step.result)}.</strong>}
+                {step.remedy && <div>{step.remedy}.</div>}
+              </td>
+              <td className="num nowrap">{step.milliseconds} ms</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {trial.ok && <div className="good">✓ All is well.</div>}
+    </div>
+  );
+}

@@ -1,0 +1,72 @@
+import type { Schemas } from "../api/client";
+import { CsvButton } from "../parts/CsvButton";
+import { duration, number, plural, size } from "../words/format";
+
+/** Moves that are drawn; the CSV has them all. */
+const DRAWN = 12;
+
+/** From the shortest to the longest that each move may take, the slowest first. */
+export function EstimatePicture({ estimate }: { estimate: Schemas["EstimateView"] }) {
+  if (estimate.moves.every((m) => m.longest === 0))
+    return <div className="sheet padded soft">Nothing is left to carry, as far as anybody has looked.</div>;
+  const drawn = estimate.moves.filter((m) => m.longest > 0).slice(0, DRAWN);
+  const most = drawn[0]?.longest ?? 1;
+  return (
+    <>
+      <div className="sheet padded stack">
+        <div>
+          <strong>
+            {duration(estimate.shortest)} to {duration(estimate.longest)}
+          </strong>{" "}
+          when run without pause, {plural(estimate.atOnce, "move")} at a time: {number(estimate.messages)} messages,{" "}
+          {size(estimate.octets)}. Held back by {estimate.detail}.
+        </div>
+        <div className="soft">
+          {estimate.measured > 0
+            ? `Rates were measured on ${plural(estimate.measured, "first pass", "first passes")} of this route.`
+            : `Rates are assumed, ${Math.round(estimate.messagesPerSecondLow)} to ${Math.round(estimate.messagesPerSecondHigh)} messages a second for one move, until some were measured.`}
+          {estimate.unknown > 0 &&
+            ` ${plural(estimate.unknown, "person is", "people are")} not in it: nobody has looked at them.`}
+        </div>
+        <table className="bars">
+          <caption className="visually-hidden">The slowest moves, from shortest to longest</caption>
+          <tbody>
+            {drawn.map((m) => (
+              <tr key={m.account}>
+                <th scope="row">{m.name}</th>
+                <td aria-hidden className="bars-track">
+                  <div
+                    className="bars-range"
+                    style={{
+                      marginLeft: `${(m.shortest / most) * 100}%`,
+                      width: `${Math.max(0.8, ((m.longest - m.shortest) / most) * 100)}%`,
+                    }}
+                  />
+                </td>
+                <td className="num">
+                  {duration(m.shortest)} to {duration(m.longest)}
+                </td>
+                <td className="num soft">{size(m.octets)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        {estimate.moves.length > DRAWN && (
+          <div className="soft">and {number(estimate.moves.length - DRAWN)} faster ones</div>
+        )}
+      </div>
+      <CsvButton
+        name={`estimate-${estimate.batch}`}
+        rows={estimate.moves}
+        columns={[
+          { title: "name", value: (m) => m.name },
+          { title: "account", value: (m) => m.account },
+          { title: "messages", value: (m) => m.messages },
+          { title: "octets", value: (m) => m.octets },
+          { title: "shortest_seconds", value: (m) => Math.round(m.shortest) },
+          { title: "longest_seconds", value: (m) => Math.round(m.longest) },
+        ]}
+      />
+    </>
+  );
+}

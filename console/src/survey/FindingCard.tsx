@@ -1,0 +1,73 @@
+import { Button, Collapse } from "@mantine/core";
+import { useState } from "react";
+import type { Schemas } from "../api/client";
+import { useChoices } from "../parts/useChoices";
+import { WeightMark } from "../words/findings";
+import { number, plural, size } from "../words/format";
+import { FindingRows } from "./FindingRows";
+import { WayForm } from "./WayForm";
+
+/** One kind of finding: what it is, whom it touches, what will happen, and the ways out for one, some or all. */
+export function FindingCard({ batch, group }: { batch: string; group: Schemas["FindingGroup"] }) {
+  const [open, setOpen] = useState(false);
+  const [selected, setSelected] = useState<Set<string>>(new Set());
+  const choices = useChoices(batch);
+  const about = [
+    plural(group.people, "person", "people"),
+    group.messages > 0 ? `${number(group.messages)} messages` : null,
+    group.octets > 0 ? size(group.octets) : null,
+  ].filter(Boolean);
+  return (
+    <section className="finding" aria-label={group.title}>
+      <div className="row spread">
+        <div className="row">
+          <WeightMark weight={group.weight} />
+          <h3>{group.title}</h3>
+          <span className="soft">{about.join(", ")}</span>
+        </div>
+        <span className={group.open === 0 ? "good" : "soft"}>
+          {group.open === 0 ? "✓ decided" : `${group.open} to decide`}
+        </span>
+      </div>
+      <p>
+        <span className="soft">If nothing is decided:</span> {group.otherwise}.
+      </p>
+      {group.decisions.length > 0 && (
+        <ul className="decisions">
+          {group.decisions.map((d) => (
+            <li key={`${d.scope} ${d.place}`}>
+              <strong>
+                {d.way}
+                {d.value && ` “${d.value}”`}
+              </strong>{" "}
+              for {d.scope === "move" ? d.place : `the ${d.scope} ${d.place}`}, by {d.who}{" "}
+              <Button
+                variant="subtle"
+                size="compact-xs"
+                loading={choices.isPending}
+                onClick={() =>
+                  choices.mutate({
+                    code: group.code,
+                    way: null,
+                    value: null,
+                    scope: d.scope,
+                    moves: d.scope === "move" ? [d.place] : null,
+                  })
+                }
+              >
+                Take back
+              </Button>
+            </li>
+          ))}
+        </ul>
+      )}
+      <WayForm group={group} selected={[...selected]} pending={choices.isPending} onChoose={choices.mutate} />
+      <Button variant="subtle" size="compact-sm" aria-expanded={open} onClick={() => setOpen(!open)}>
+        {open ? "Hide whom it touches" : "Whom it touches"}
+      </Button>
+      <Collapse expanded={open}>
+        {open && <FindingRows batch={batch} code={group.code} selected={selected} onSelect={setSelected} />}
+      </Collapse>
+    </section>
+  );
+}
