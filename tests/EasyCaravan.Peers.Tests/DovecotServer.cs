@@ -6,6 +6,14 @@ using System.Security.Cryptography.X509Certificates;
 
 namespace EasyCaravan.Peers;
 
+/// <summary>What a Dovecot offers beyond mail.</summary>
+/// <param name="Sieve">Rules over ManageSieve.</param>
+/// <param name="Rights">Access control lists, in files beside the mail.</param>
+/// <param name="Quota">Storage for each account, such as <c>10M</c>, unless the account has its own; null for none.</param>
+/// <param name="Archive">Accounts have a second root for their archive.</param>
+/// <param name="Administrator">May act for every account; or null.</param>
+public sealed record DovecotManners(bool Sieve = false, bool Rights = false, string? Quota = null, (string Login, string Password)? Administrator = null, bool Archive = false);
+
 /// <summary>A Dovecot of our own on loopback: own configuration, own folder, stopped with its owner.</summary>
 public sealed class DovecotServer : IAsyncDisposable
 {
@@ -19,7 +27,11 @@ public sealed class DovecotServer : IAsyncDisposable
         Separator = separator;
         PlainPort = FreePort();
         TlsPort = FreePort();
+        SievePort = FreePort();
     }
+
+    /// <summary>ManageSieve without TLS at first; offers STARTTLS.</summary>
+    public int SievePort { get; }
 
     public char Separator { get; }
 
@@ -34,8 +46,9 @@ public sealed class DovecotServer : IAsyncDisposable
 
     public static bool IsInstalled => File.Exists("/usr/sbin/dovecot");
 
-    /// <param name="quota">Storage for each account, such as <c>10M</c>; null for none.</param>
-    public static async Task<DovecotServer> StartAsync(char separator, string? quota = null)
+    public static Task<DovecotServer> StartAsync(char separator, string? quota = null) => StartAsync(separator, new DovecotManners(Quota: quota));
+
+    public static async Task<DovecotServer> StartAsync(char separator, DovecotManners manners)
     {
         // Short, as the paths of sockets below it may have 107 octets only.
         var folder = Directory.CreateTempSubdirectory("dv").FullName;
@@ -43,9 +56,10 @@ public sealed class DovecotServer : IAsyncDisposable
         var server = new DovecotServer(folder, separator);
         server.WriteCertificate();
         File.WriteAllText(Path.Combine(folder, "users"), "");
+        File.WriteAllText(Path.Combine(folder, "administrators"), manners.Administrator is { } administrator ? $"{administrator.Login}:{{PLAIN}}{administrator.Password}\n" : "");
         Directory.CreateDirectory(Path.Combine(folder, "home"), (UnixFileMode)0b111_111_111);
         File.SetUnixFileMode(Path.Combine(folder, "home"), (UnixFileMode)0b111_111_111);
-        File.WriteAllText(Path.Combine(folder, "conf"), server.Configuration(quota));
+        File.WriteAllText(Path.Combine(folder, "conf"), server.Configuration(manners));
         await server.StartAsync();
         return server;
     }
@@ -91,13 +105,31 @@ public sealed class DovecotServer : IAsyncDisposable
     }
 
     /// <summary>Adds an account or changes its password: Dovecot reads the file at each sign-in.</summary>
-    public void SetUser(string name, string password)
+    /// <param name="quota">The account's own storage, such as <c>200k</c>; null: the server's.</param>
+    public void SetUser(string name, string password, string? quota = null) => SetUsers([(name, password, quota)]);
+
+    public void SetUsers(IReadOnlyCollection<(string Name, string Password, string? Quota)> users)
     {
         var file = Path.Combine(_folder, "users");
-        var others = File.ReadAllLines(file).Where(l => !l.StartsWith($"{name}:", StringComparison.Ordinal));
-        File.WriteAllLines(file, [.. others, $"{name}:{{PLAIN}}{password}"]);
+        var names = users.Select(u => u.Name).ToHashSet();
+        var others = File.ReadAllLines(file).Where(l => !names.Contains(l.Split(':')[0]));
+        File.WriteAllLines(file, [.. others, .. users.Select(u => $"{u.Name}:{{PLAIN}}{u.Password}::::::{(u.Quota is null ? "" : $"userdb_quota_rule=*:storage={u.Quota}")}")]);
         // Dovecot looks at whole seconds: each change gets one of its own.
         File.SetLastWriteTimeUtc(file, DateTime.UnixEpoch.AddSeconds(Interlocked.Increment(ref _changes)));
+    }
+
+    /// <summary>The owner's rights on a folder, such as <c>lrs</c>, once the folder is there.</summary>
+    public void SetRights(string account, string folder, string rights) =>
+        File.WriteAllText(Path.Combine(_folder, "home", account, "mail", "mailboxes", folder, "dbox-Mails", "dovecot-acl"), $"owner {rights}\n");
+
+    /// <summary>An active script of the account's owner.</summary>
+    public void SetSieve(string account, string script)
+    {
+        var home = Directory.CreateDirectory(Path.Combine(_folder, "home", account)).FullName;
+        Directory.CreateDirectory(Path.Combine(home, "sieve"));
+        File.WriteAllText(Path.Combine(home, "sieve", "mine.sieve"), script);
+        File.CreateSymbolicLink(Path.Combine(home, ".dovecot.sieve"), "sieve/mine.sieve");
+        if (Environment.UserName == "root") Process.Start("chown", ["-R", "nobody:nogroup", home]).WaitForExit();
     }
 
     public async Task<string> ReadLogAsync()
@@ -119,7 +151,7 @@ public sealed class DovecotServer : IAsyncDisposable
         return ((IPEndPoint)listener.LocalEndpoint).Port;
     }
 
-    private string Configuration(string? quota)
+    private string Configuration(DovecotManners manners)
     {
         var root = Environment.UserName == "root";
         var self = Environment.UserName;
@@ -135,23 +167,74 @@ public sealed class DovecotServer : IAsyncDisposable
               chroot =
             }
             """;
-        var plugins = quota is null ? "" : $$"""
-            mail_plugins = quota
+        string[] mailPlugins = [.. manners.Quota is null ? Array.Empty<string>() : ["quota"], .. manners.Rights ? ["acl"] : Array.Empty<string>()];
+        string[] imapPlugins = [.. mailPlugins.Select(p => $"{p} imap_{p}")];
+        var plugins = mailPlugins.Length == 0 ? "" : $$"""
+            mail_plugins = {{string.Join(' ', mailPlugins)}}
             protocol imap {
-              mail_plugins = quota imap_quota
+              mail_plugins = {{string.Join(' ', imapPlugins)}}
             }
-            plugin {
-              quota = count:User quota
-              quota_vsizes = yes
-              quota_rule = *:storage={{quota}}
-              quota_grace = 0%
+            """;
+        if (manners.Quota is { } quota)
+        {
+            plugins += $$"""
+
+                plugin {
+                  quota = count:User quota
+                  quota_vsizes = yes
+                  quota_rule = *:storage={{quota}}
+                  quota_grace = 0%
+                }
+                """;
+        }
+        if (manners.Rights)
+        {
+            plugins += """
+
+                plugin {
+                  acl = vfile
+                  # Whoever acts for an account has its owner's rights.
+                  acl_user = %u
+                }
+                """;
+        }
+        if (manners.Sieve)
+        {
+            plugins += $$"""
+
+                plugin {
+                  sieve = file:~/sieve;active=~/.dovecot.sieve
+                }
+                service managesieve-login {
+                  {{(root ? "" : "chroot =")}}
+                  inet_listener sieve {
+                    port = {{SievePort}}
+                  }
+                }
+                """;
+        }
+        var archive = !manners.Archive ? "" : $$"""
+            namespace archive {
+              prefix = Archive{{Separator}}
+              separator = {{Separator}}
+              location = sdbox:~/archive
             }
+            """;
+        // Before the others: whoever acts for an account is looked for first.
+        var administrators = manners.Administrator is null ? "" : $$"""
+            passdb {
+              driver = passwd-file
+              args = {{_folder}}/administrators
+              master = yes
+              result_success = continue
+            }
+            auth_master_user_separator = *
             """;
         return $$"""
             base_dir = {{_folder}}/run
             state_dir = {{_folder}}/state
             log_path = {{_folder}}/log
-            protocols = imap
+            protocols = imap {{(manners.Sieve ? "sieve" : "")}}
             listen = 127.0.0.1
             ssl = yes
             ssl_cert = <{{_folder}}/cert.pem
@@ -164,6 +247,7 @@ public sealed class DovecotServer : IAsyncDisposable
             mail_location = sdbox:~/mail
             mail_max_userip_connections = 200
             {{identity}}
+            {{administrators}}
             passdb {
               driver = passwd-file
               args = username_format=%u {{_folder}}/users
@@ -178,6 +262,9 @@ public sealed class DovecotServer : IAsyncDisposable
               mailbox Drafts {
                 special_use = \Drafts
               }
+              mailbox Everything {
+                special_use = \All
+              }
               mailbox {{(Separator == '/' ? "Sent" : "\"Sent Items\"")}} {
                 special_use = \Sent
                 auto = create
@@ -186,6 +273,7 @@ public sealed class DovecotServer : IAsyncDisposable
                 special_use = \Trash
               }
             }
+            {{archive}}
             service imap-login {
               {{(root ? "" : "chroot =")}}
               service_count = 0

@@ -92,6 +92,19 @@ public sealed class SignInTests : IAsyncLifetime
         await ArrivesAsync();
     }
 
+    [Theory]
+    [InlineData("harbourmaster", "nobody@saltmarsh.example", "not-on-behalf")]
+    [InlineData("wrong", "aoife@saltmarsh.example", "sign-in-refused")]
+    public async Task An_administrator_who_may_not_act_for_an_account_is_told_from_a_wrong_password(string admin, string account, string cause)
+    {
+        _from.Manners = new StandInManners { Administrator = ("harbourmaster", "keys") };
+        await Secret("harbourmaster", "keys");
+        var applied = await _service.ApplyAsync(Plan($"{{with: on-behalf, admin: {admin}, secret: {{file: harbourmaster}} }}"), ("crew.csv", $"name,from_account,to_account,to_secret\nA,{account},{Aoife},s\n"));
+        Assert.True(applied.Code == 0, applied.Error);
+        await _service.RunAsync("survey", "crew", "--wait");
+        Assert.Equal(cause, (await _service.MovesAsync("crew"))[0].Problem!.Cause);
+    }
+
     [Fact]
     public async Task One_password_for_all_comes_from_a_file_and_a_persons_own_from_the_environment()
     {

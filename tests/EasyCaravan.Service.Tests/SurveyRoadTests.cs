@@ -161,6 +161,23 @@ public sealed class SurveyRoadTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_survey_that_a_restart_interrupts_goes_on_where_it_was()
+    {
+        _from.Manners = _from.Manners with { MostConnections = 0 };
+        var folder = Directory.CreateTempSubdirectory("caravan-survey").FullName;
+        await using (var first = await TestService.StartAsync(folder))
+        {
+            Assert.Equal(0, (await first.ApplyAsync(Plan, ("crew.csv", Roster))).Code);
+            await first.RunAsync("survey", "crew");
+            await TestService.UntilAsync(async () => (await first.MovesAsync("crew")).Exists(m => m.Condition is MoveCondition.Waiting));
+        }
+        _from.Manners = _from.Manners with { MostConnections = int.MaxValue };
+        await using (var second = await TestService.StartAsync(folder))
+            await TestService.UntilAsync(async () => (await second.GetAsync<BatchSurvey>("batches/crew/survey")) is { Surveyed: 2, Closed: 1 });
+        Directory.Delete(folder, recursive: true);
+    }
+
+    [Fact]
     public async Task A_survey_that_a_lost_connection_interrupts_is_taken_again_by_itself()
     {
         _from.Manners = _from.Manners with { MostConnections = 0 };

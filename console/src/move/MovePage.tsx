@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import { journalQuery, moveQuery } from "../api/queries";
+import { personQuery } from "../api/surveyQueries";
 import { JournalTable } from "../journal/JournalTable";
 import { Failure } from "../parts/Failure";
 import { Figures } from "../parts/Figures";
@@ -18,6 +19,7 @@ import { WhereItStands } from "./WhereItStands";
 export function MovePage() {
   const { batch, account } = useParams({ from: "/batches/$batch/moves/$account" });
   const detail = useQuery(moveQuery(batch, account));
+  const person = useQuery(personQuery(batch, account));
   const journal = useQuery(journalQuery(batch, account));
   if (detail.isPending) return null;
   if (detail.error) return <Failure error={detail.error} again={() => void detail.refetch()} />;
@@ -41,7 +43,7 @@ export function MovePage() {
         </p>
       </header>
       <div className="sheet padded stack">
-        <Road stage={move.stage} />
+        <Road stage={move.stage} surveyed={person.data != null} />
         <WhereItStands move={move} />
         {move.problem && <ProblemNote problem={move.problem} />}
         <Figures counts={move.counts} more={[{ label: "carried in size", value: size(move.octets) }]} />

@@ -3,7 +3,7 @@ import { duration, exactTime, number, size } from "../words/format";
 
 type Pass = Schemas["PassView"];
 
-const KINDS: Record<string, string> = { first: "First", "catch-up": "Catch-up" };
+const KINDS: Record<string, string> = { first: "First", "catch-up": "Catch-up", survey: "Survey" };
 
 export function PassesTable({ passes }: { passes: Pass[] }) {
   if (passes.length === 0) return <div className="sheet padded soft">No pass has run yet.</div>;

@@ -2,11 +2,11 @@ import type { Stage } from "../api/client";
 import { STAGE_WORDS, STAGES } from "../words/states";
 
 /** The road as a line of stages, with where this person stands. */
-export function Road({ stage }: { stage: Stage }) {
+export function Road({ stage, surveyed }: { stage: Stage; surveyed: boolean }) {
   if (stage === "withdrawn")
     return <p className="warn-note">Withdrawn from the move. What was carried stays on the new side.</p>;
   // Who was not surveyed has not passed that stage.
-  const stages = STAGES.filter((s) => s !== "surveyed" || stage === "surveyed");
+  const stages = STAGES.filter((s) => s !== "surveyed" || surveyed || stage === "surveyed");
   const here = stages.indexOf(stage);
   return (
     <ol className="road" aria-label="Stages of the move">

@@ -13,19 +13,19 @@ afterEach(() => vi.unstubAllGlobals());
 
 describe("the road", () => {
   it("says where the person stands and what is passed, by more than colour", () => {
-    draw(<Road stage="in-step" />);
+    draw(<Road stage="in-step" surveyed={false} />);
     expect(screen.getByText("In step").closest("li")).toHaveAttribute("aria-current", "step");
     expect(screen.getByText("Copying").closest("li")).toHaveTextContent("(passed)");
     expect(screen.getByText("Done").closest("li")).not.toHaveTextContent("(passed)");
   });
 
   it("does not claim a survey that never was", () => {
-    draw(<Road stage="copying" />);
+    draw(<Road stage="copying" surveyed={false} />);
     expect(screen.queryByText("Surveyed")).toBeNull();
   });
 
   it("ends where somebody was withdrawn", () => {
-    draw(<Road stage="withdrawn" />);
+    draw(<Road stage="withdrawn" surveyed={false} />);
     expect(screen.getByText(/Withdrawn from the move/)).toBeVisible();
   });
 });

@@ -153,7 +153,7 @@ export function DataTable<T>({ label, rows, columns, rowKey, empty, name, unit, 
                     </td>
                   )}
                   {columns.map((c) => (
-                    <td key={c.title} className={c.number ? "num" : c.wide ? undefined : "nowrap"}>
+                    <td key={c.title} className={c.number ? "num nowrap" : c.wide ? undefined : "nowrap"}>
                       {c.cell ? c.cell(row) : c.value(row)}
                     </td>
                   ))}

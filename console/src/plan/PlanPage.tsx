@@ -3,7 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { planQuery } from "../api/surveyQueries";
 import { DataTable } from "../parts/DataTable";
 import { Failure } from "../parts/Failure";
-import { plural, relative, time } from "../words/format";
+import { number, plural, relative, time } from "../words/format";
 import { RouteCard } from "./RouteCard";
 
 /** What is planned: who moves together, over which routes and by which rules. */
@@ -20,7 +20,7 @@ export function PlanPage() {
       </>
     );
   const { batches, file, appliedAt, appliedBy, text } = plan.data;
-  const routes = [...new Map(batches.map((b) => [b.route, b])).values()];
+  const routes = batches.filter((b, i) => batches.findIndex((o) => o.route === b.route) === i);
   return (
     <>
       <header>
@@ -59,13 +59,13 @@ export function PlanPage() {
           { title: "From", csv: "from", value: (b) => b.from },
           { title: "To", csv: "to", value: (b) => b.to },
           { title: "Windows", csv: "windows", value: (b) => b.windows ?? "at all hours", wide: true },
-          { title: "People", csv: "people", value: (b) => b.people, number: true },
+          { title: "People", csv: "people", value: (b) => b.people, cell: (b) => number(b.people), number: true },
           {
             title: "Before the move",
             csv: "survey",
             value: (b) => b.name,
             cell: (b) => (
-              <span className="row">
+              <span className="row" style={{ flexWrap: "nowrap" }}>
                 <Link to="/batches/$batch/survey" params={{ batch: b.name }} aria-label={`Survey of ${b.name}`}>
                   Survey
                 </Link>

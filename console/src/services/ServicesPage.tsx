@@ -17,7 +17,10 @@ export function ServicesPage() {
       {services.error ? (
         <Failure error={services.error} again={() => void services.refetch()} />
       ) : (
-        <div className="cards" style={{ gridTemplateColumns: "repeat(auto-fill, minmax(460px, 1fr))" }}>
+        <div
+          className="cards"
+          style={{ gridTemplateColumns: "repeat(auto-fill, minmax(460px, 1fr))", alignItems: "start" }}
+        >
           {services.data.map((s) => (
             <ServiceCard key={s.name} service={s} />
           ))}

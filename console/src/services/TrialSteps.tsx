@@ -8,7 +8,6 @@ export function TrialSteps({ trial }: { trial: Schemas["ServiceTrial"] }) {
       <table className="grid tall">
         <thead>
           <tr>
-            <th scope="col">Connection</th>
             <th scope="col">Step</th>
             <th scope="col">Result</th>
             <th scope="col" className="num">
@@ -19,12 +18,12 @@ export function TrialSteps({ trial }: { trial: Schemas["ServiceTrial"] }) {
         <tbody>
           {trial.steps.map((step) => (
             <tr key={`${step.connection} ${step.name}`}>
-              <td>{step.connection}</td>
               <td className="nowrap">
-                <span className={step.ok ? "good" : "bad"}>{step.ok ? "✓" : "✗"}</span> {step.name}
+                <span className={step.ok ? "good" : "bad"}>{step.ok ? "✓" : "✗"}</span>{" "}
+                <span className="soft">{step.connection}:</span> {step.name}
                 <span className="visually-hidden">{step.ok ? " (well)" : " (failed)"}</span>
               </td>
-              <td>
+              <td className="breaks">
                 {step.ok ? step.result : <strong>{sentence(step.result)}.</strong>}
                 {step.remedy && <div>{step.remedy}.</div>}
               </td>

@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { useChoices } from "../parts/useChoices";
 import { WeightMark } from "../words/findings";
-import { number, plural, size } from "../words/format";
+import { plural, size } from "../words/format";
 import { FindingRows } from "./FindingRows";
 import { WayForm } from "./WayForm";
 
@@ -14,7 +14,7 @@ export function FindingCard({ batch, group }: { batch: string; group: Schemas["F
   const choices = useChoices(batch);
   const about = [
     plural(group.people, "person", "people"),
-    group.messages > 0 ? `${number(group.messages)} messages` : null,
+    group.messages > 0 ? plural(group.messages, "message") : null,
     group.octets > 0 ? size(group.octets) : null,
   ].filter(Boolean);
   return (
@@ -61,13 +61,25 @@ export function FindingCard({ batch, group }: { batch: string; group: Schemas["F
           ))}
         </ul>
       )}
-      <WayForm group={group} selected={[...selected]} pending={choices.isPending} onChoose={choices.mutate} />
-      <Button variant="subtle" size="compact-sm" aria-expanded={open} onClick={() => setOpen(!open)}>
-        {open ? "Hide whom it touches" : "Whom it touches"}
-      </Button>
+      <div className="row">
+        <WayForm group={group} selected={[...selected]} pending={choices.isPending} onChoose={choices.mutate} />
+        <Button variant="subtle" size="compact-sm" aria-expanded={open} onClick={() => setOpen(!open)}>
+          {open ? "Hide whom it touches" : "Whom it touches"}
+        </Button>
+        {!open && <span className="soft">{named(group)}</span>}
+      </div>
       <Collapse expanded={open}>
         {open && <FindingRows batch={batch} code={group.code} selected={selected} onSelect={setSelected} />}
       </Collapse>
     </section>
   );
+}
+
+/** People named on the card itself; the list has them all. */
+const NAMED = 3;
+
+function named(group: Schemas["FindingGroup"]): string {
+  const names = [...new Set(group.rows.map((r) => r.name))];
+  const more = group.people - Math.min(NAMED, names.length);
+  return `${names.slice(0, NAMED).join(", ")}${more > 0 ? ` and ${more} more` : ""}`;
 }

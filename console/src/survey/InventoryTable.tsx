@@ -17,14 +17,16 @@ export function InventoryTable({ batch, accounts, label, file }: Props) {
     {
       title: "Name",
       csv: "name",
-      value: (a) => a.name,
+      value: (a) => `${a.name} <${a.account}>`,
       cell: (a) => (
-        <Link to="/batches/$batch/moves/$account" params={{ batch, account: a.account }}>
-          {a.name}
-        </Link>
+        <>
+          <Link to="/batches/$batch/moves/$account" params={{ batch, account: a.account }}>
+            {a.name}
+          </Link>
+          <div className="soft small">{a.account}</div>
+        </>
       ),
     },
-    { title: "Account", csv: "account", value: (a) => a.account },
     { title: "Folders", csv: "folders", value: (a) => a.folders, number: true },
     { title: "Messages", csv: "messages", value: (a) => a.messages, cell: (a) => number(a.messages), number: true },
     { title: "Size", csv: "octets", value: (a) => a.octets, cell: (a) => size(a.octets), number: true },

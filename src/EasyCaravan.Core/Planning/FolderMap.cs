@@ -150,7 +150,7 @@ public sealed class FolderMap
             // An inbox cannot stand below a folder under its own name, which means the one at the top.
             return (under.Below(folder.Path.IsInbox ? ["Inbox"] : folder.Path.Names), "same name, below the route's folder");
         }
-        if (folder.Path.IsInbox) return (_rules.Root is null ? FolderPath.Inbox : FolderPath.Of("Inbox"), "inbox to inbox");
+        if (folder.Path.IsInbox) return (FolderPath.Inbox, "inbox to inbox");
         if (folder.Use != SpecialUse.None && _byUse.TryGetValue(folder.Use, out var same))
             return (same, $"same use ({folder.Use.ToString().ToLowerInvariant()})");
         return (folder.Path, "same name");

@@ -35,7 +35,7 @@ public static class FindingRules
         FindingCode.AlreadyForwards => new(Weight.Note, "Accounts that forward their mail already", "Nothing yet: at the cutover it is replaced, and can be restored", s_accept),
         FindingCode.SamePerson => new(Weight.Note, "Accounts that look like the same person", "Each moves by itself", s_withdraw, s_accept),
         FindingCode.WeakTls => new(Weight.Note, "Connections that others could read", "Passwords and mail can be seen on the way", s_accept),
-        FindingCode.FutureMail => new(Weight.Note, "Mail from the future", "It arrives with the date that it has", s_accept),
+        FindingCode.FutureMail => new(Weight.Note, "Mail from the future", "It is carried with the date that it has; some services set such dates to now", s_accept),
         FindingCode.Unused => new(Weight.Note, "Accounts without new mail for a year", "They move like the others", s_withdraw, s_accept),
         FindingCode.NothingThere => new(Weight.Note, "Accounts without any mail", "There is nothing to carry: perhaps it is not the right account", s_withdraw, s_accept),
         FindingCode.TidyTrash => new(Weight.Note, "Trash", "It is carried", s_trash),

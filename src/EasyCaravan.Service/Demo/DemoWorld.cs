@@ -13,6 +13,8 @@ internal sealed class DemoWorld : IAsyncDisposable
     private const int MessagesEach = 260;
     private const long NewSideLimit = 300_000;
 
+    private static readonly TimeSpan Years = TimeSpan.FromDays(3 * 365);
+
     /// <summary>People with a message that the new side will not take, and people whose connection drops on the way.</summary>
     private static readonly string[] s_tooLarge = ["bram.tolland", "imogen.vale", "una.bracken"];
     private static readonly string[] s_dropping = ["dervla.quill", "kerttu.salo"];
@@ -89,14 +91,16 @@ internal sealed class DemoWorld : IAsyncDisposable
         there.Make("Sent Items", "\\Sent");
         there.Make("Deleted Items", "\\Trash");
         var amount = MessagesEach / 2 + _chance.Next(MessagesEach);
-        var received = new DateTimeOffset(2024, 1, 8, 6, 30, 0, TimeSpan.Zero);
+        // Three years of mail that end about now.
+        var step = Years.TotalMinutes / amount;
+        var received = DateTimeOffset.UtcNow - Years;
         foreach (var share in _words.Folders)
         {
             var raw = string.Join('/', share.Name.Split('/').Select(ModifiedUtf7.Encode));
             var folder = box.Find(raw) ?? box.Make(raw, share.Use);
             for (var i = 0; i < amount * share.Share / 100; i++)
             {
-                received = received.AddMinutes(_chance.Next(30, 2000));
+                received = received.AddMinutes(step * (0.6 + (_chance.NextDouble() * 0.7)));
                 folder.Add(Compose(person.FromAccount, ++_delivered, 400 + _chance.Next(6000)), Flags(share), received.ToOffset(TimeSpan.FromHours(received.Month is > 3 and < 11 ? 1 : 0)));
             }
         }
@@ -120,7 +124,7 @@ internal sealed class DemoWorld : IAsyncDisposable
                 there.Quota = 100_000;
                 break;
             case "dara.whin":
-                foreach (var folder in box.Folders) folder.Messages.RemoveAll(m => m.Received > new DateTimeOffset(2024, 9, 1, 0, 0, 0, TimeSpan.Zero));
+                foreach (var folder in box.Folders) folder.Messages.RemoveAll(m => m.Received > DateTimeOffset.UtcNow.AddMonths(-14));
                 break;
             case "edda.lorn":
                 for (var i = 0; i < 12; i++) there.Find("INBOX")!.Add(box.Find("INBOX")!.Messages[i].Octets, ["\\Seen"], box.Find("INBOX")!.Messages[i].Received);
