@@ -65,7 +65,7 @@ public static class CaravanHost
         services.AddSingleton<Journal>().AddSingleton<MoveStore>().AddSingleton<Moves>().AddSingleton<Plans>().AddSingleton<Tokens>();
         services.AddSingleton<SurveyBook>().AddSingleton<PendingConsents>().AddSingleton<ServiceTrials>().AddSingleton<INameServers, MachineNameServers>();
         services.AddSingleton<Surveys>().AddSingleton<Choices>().AddSingleton<Consents>();
-        services.AddSingleton<ISecrets, SealedSecrets>().AddSingleton<SecretPlaces>().AddSingleton<AccountAccess>().AddSingleton<IMailAccounts, MailAccounts>();
+        services.AddSingleton<ISecrets, SealedSecrets>().AddSingleton<SecretPlaces>().AddSingleton<AccountAccess>().AddSingleton<Allowances>().AddSingleton<IMailAccounts, MailAccounts>();
         services.AddSingleton(s => new AccessTokens(
             s.GetRequiredService<SecretPlaces>().Read,
             (service, who, next) => s.GetRequiredService<Consents>().RotateAsync(service.Name, who.Account, who.Secret, next, CancellationToken.None),

@@ -161,6 +161,28 @@ public sealed class SurveyRoadTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task What_a_service_allows_in_a_day_ends_a_pass_until_its_next_day_and_is_told_before()
+    {
+        var limited = Plan.Replace("security: none}\n  northquay", "security: none}\n    limits: {bytes-per-day-per-account: 1kB}\n  northquay", StringComparison.Ordinal);
+        Assert.Equal(0, (await _service.ApplyAsync(limited, ("crew.csv", Roster))).Code);
+        await _service.RunAsync("survey", "crew", "--wait");
+        Assert.Contains("the 1 kB a day that lanternpost allows an account", (await _service.RunAsync("forecast", "crew")).Out, StringComparison.Ordinal);
+        _to.Find("bram@saltmarsh.example")!.Quota = null;
+        await _service.RunAsync("start", "crew", "--move", "Bram Tolland");
+        await TestService.UntilAsync(async () => (await _service.MovesAsync("crew")).Single(m => m.Name == "Bram Tolland") is { Condition: MoveCondition.Waiting, Problem.Cause: "day-spent" });
+        var bram = (await _service.MovesAsync("crew")).Single(m => m.Name == "Bram Tolland");
+        // Two messages of 400 octets fit in a thousand.
+        Assert.Equal(2, _to.Find("bram@saltmarsh.example")!.Find("INBOX")!.Messages.Count);
+        Assert.Equal(DateTimeOffset.UtcNow.Date.AddDays(1), bram.Until!.Value.UtcDateTime);
+        // Asked again on the same day, nothing more is carried.
+        await _service.RunAsync("retry", "crew", "--move", "Bram Tolland");
+        await TestService.UntilAsync(async () => (await _service.MovesAsync("crew")).Single(m => m.Name == "Bram Tolland").Condition is MoveCondition.Waiting);
+        Assert.Equal(2, _to.Find("bram@saltmarsh.example")!.Find("INBOX")!.Messages.Count);
+        var service = (await _service.GetAsync<List<ServiceView>>("services")).Single(s => s.Name == "lanternpost");
+        Assert.Equal((1, 1_000), (service.Waiting, service.BytesPerDay));
+    }
+
+    [Fact]
     public async Task A_survey_that_a_restart_interrupts_goes_on_where_it_was()
     {
         _from.Manners = _from.Manners with { MostConnections = 0 };

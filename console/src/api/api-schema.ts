@@ -1890,6 +1890,11 @@ export interface components {
             perAccount: number;
             /** Format: int64 */
             largestMessage: null | number;
+            /** Format: int64 */
+            bytesPerDay: null | number;
+            /** Format: int32 */
+            waiting: number;
+            trouble: null | string;
             warnings: string[];
             help: components["schemas"]["HelpView"][];
         };

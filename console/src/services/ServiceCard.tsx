@@ -4,7 +4,7 @@ import { type FormEvent, useState } from "react";
 import { api, type Service, unwrap } from "../api/client";
 import { Bar } from "../parts/Bar";
 import { Failure } from "../parts/Failure";
-import { size } from "../words/format";
+import { plural, size } from "../words/format";
 import { ConsentBox } from "./ConsentBox";
 import { TrialSteps } from "./TrialSteps";
 
@@ -39,8 +39,16 @@ export function ServiceCard({ service }: { service: Service }) {
         <span className="soft">
           {service.inUse} of {service.connections} connections, {service.perAccount} to one account
           {service.largestMessage !== null && `, messages up to ${size(service.largestMessage)}`}
+          {service.bytesPerDay !== null && `, ${size(service.bytesPerDay)} a day for one account`}
         </span>
       </div>
+      {service.waiting > 0 ? (
+        <p className="warn-note" style={{ margin: 0 }}>
+          {plural(service.waiting, "move waits", "moves wait")} for it: {service.trouble}. They go on by themselves.
+        </p>
+      ) : (
+        <div className="good">✓ No move waits for it.</div>
+      )}
       <form className="row" onSubmit={submit}>
         <TextInput
           aria-label={`Account to try at ${service.name}`}

@@ -1,4 +1,5 @@
 import type { Schemas } from "../api/client";
+import { CsvButton } from "../parts/CsvButton";
 import { sentence } from "../words/format";
 
 /** Every step with its time; where one failed, why and what to do. */
@@ -33,6 +34,20 @@ export function TrialSteps({ trial }: { trial: Schemas["ServiceTrial"] }) {
         </tbody>
       </table>
       {trial.ok && <div className="good">✓ All is well.</div>}
+      <div>
+        <CsvButton
+          name={`trial-${trial.service}`}
+          rows={trial.steps}
+          columns={[
+            { title: "connection", value: (s) => s.connection },
+            { title: "step", value: (s) => s.name },
+            { title: "ok", value: (s) => String(s.ok) },
+            { title: "result", value: (s) => s.result },
+            { title: "milliseconds", value: (s) => s.milliseconds },
+            { title: "remedy", value: (s) => s.remedy },
+          ]}
+        />
+      </div>
     </div>
   );
 }

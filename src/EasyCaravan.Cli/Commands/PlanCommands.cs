@@ -43,7 +43,7 @@ internal static class PlanCommands
                 writer.Say($"{Words.Safe(batch.Key.Batch)}: {batch.Count()} {batch.Key.Change}{(batch.Count() <= 5 ? $" ({Words.Safe(string.Join(", ", batch.Select(c => c.Account)))})" : "")}");
             if (applied.Changes.Count == 0) writer.Say("Nobody changed.");
         }
-        writer.Say(applied.DryRun ? "This was a dry run: nothing was changed." : "[green]The plan is in force.[/] Begin with: caravan start BATCH");
+        writer.Say(applied.DryRun ? "This was a dry run: nothing was changed." : "[green]The plan is in force.[/] Look first: caravan survey BATCH --wait");
         return ExitCode.Well;
     }
 

@@ -115,7 +115,9 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
             await ExcludeAsync(page, items, cancel);
             await PairAsync(page, pairing, items, cancel);
             await LeaveTooLargeAsync(page, items, cancel);
+            var held = HoldBack(items);
             gone += await CopyAsync(page, items, cancel);
+            if (held) order.Allowance.End();
         }
         return gone;
     }
@@ -151,6 +153,14 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         await LeaveBehindAsync(page, tooLarge, i => new Fault(
             Cause.MessageTooLarge, order.To.Credentials.Account, $"a message of {ByteCount.Write(i.Size)} is over the new side's limit of {ByteCount.Write(limit)}"), cancel);
         foreach (var item in tooLarge) items.Remove(item.Number);
+    }
+
+    /// <summary>Takes out what the day's limits leave no room for; the messages before it go on.</summary>
+    private bool HoldBack(Dictionary<uint, ItemInfo> items)
+    {
+        var over = items.Values.OrderBy(i => i.Number).SkipWhile(i => order.Allowance.TryTake(i.Size)).Select(i => i.Number).ToList();
+        foreach (var number in over) items.Remove(number);
+        return over.Count > 0;
     }
 
     /// <summary>Copies what is left, in full company first; what was refused in company is tried again in halves until the bad one stands alone.</summary>

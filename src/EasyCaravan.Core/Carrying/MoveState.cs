@@ -120,7 +120,7 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     {
         var attempts = progressed ? 1 : Attempts + 1;
         return fault.Turn is Turn.Wait
-            ? this with { Attempts = attempts, Condition = new Condition(ConditionKind.Waiting, Carrying.Wait.Retry, now + Duration.FromTimeSpan(Backoff.After(attempts, chance)), fault) }
+            ? this with { Attempts = attempts, Condition = new Condition(ConditionKind.Waiting, Carrying.Wait.Retry, fault.NotBefore ?? now + Duration.FromTimeSpan(Backoff.After(attempts, chance)), fault) }
             : this with { Attempts = attempts, Condition = new Condition(ConditionKind.NeedsYou, Fault: fault) };
     }
 

@@ -10,7 +10,10 @@ public sealed record Side(Service Service, Credentials Credentials);
 
 /// <summary>All that a pass needs to know of its move.</summary>
 /// <param name="Lanes">How many folders may be under way at the same time, each over a pair of connections of its own.</param>
-public sealed record PassOrder(PassKind Kind, Side From, Side To, CarryRules Rules, int Lanes);
+public sealed record PassOrder(PassKind Kind, Side From, Side To, CarryRules Rules, int Lanes)
+{
+    public Allowance Allowance { get; init; } = Allowance.Unlimited;
+}
 
 /// <summary>One run of a move: looks at both sides, draws the folder map and carries each folder that changed.</summary>
 /// <remarks>

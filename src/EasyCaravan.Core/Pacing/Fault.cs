@@ -33,6 +33,9 @@ public enum Cause
     ConnectionLost,
     TimedOut,
     ServiceBusy,
+
+    /// <summary>What the plan allows an account in a day is used up.</summary>
+    DaySpent,
     NoRoom,
     NotPermitted,
     FolderRefused,
@@ -65,6 +68,9 @@ public sealed record Fault(Cause Cause, string Whom, string What, string? Code =
     /// <summary>A remedy that the service's definition in the plan has for it; null: the one for its cause.</summary>
     public string? Help { get; init; }
 
+    /// <summary>Trying before this is in vain; null: the backoff decides.</summary>
+    public NodaTime.Instant? NotBefore { get; init; }
+
     /// <summary>With the remedy that a service's definition has for what it said, if it has one.</summary>
     public Fault Advised(IEnumerable<Planning.Help> help) =>
         Help is null && help.FirstOrDefault(h => What.Contains(h.Says, StringComparison.OrdinalIgnoreCase)) is { } known ? this with { Help = known.Remedy } : this;
@@ -81,7 +87,7 @@ public static class FaultRules
 {
     public static Turn TurnOf(Cause cause) => cause switch
     {
-        Cause.Unreachable or Cause.ConnectionLost or Cause.TimedOut or Cause.ServiceBusy or Cause.ProtocolBroken or Cause.Unexpected => Turn.Wait,
+        Cause.Unreachable or Cause.ConnectionLost or Cause.TimedOut or Cause.ServiceBusy or Cause.DaySpent or Cause.ProtocolBroken or Cause.Unexpected => Turn.Wait,
         Cause.HostUnknown or Cause.TlsUntrusted or Cause.TlsNotOffered or Cause.SignInRefused or Cause.SecretMissing or Cause.SecretUnreadable
             or Cause.ProtocolOff or Cause.AppPasswordNeeded or Cause.LoginFormWrong or Cause.AccountLocked or Cause.AccountNotFound or Cause.NotOnBehalf or Cause.ScopeMissing or Cause.ConsentMissing
             or Cause.NoRoom or Cause.NotPermitted or Cause.FolderRefused => Turn.Person,
@@ -108,6 +114,7 @@ public static class FaultRules
         Cause.ConnectionLost => "Nothing to do, it is tried again from where it stopped",
         Cause.TimedOut => "Nothing to do yet, it is tried again; if it lasts, ask whether the service is overloaded",
         Cause.ServiceBusy => "Nothing to do, the service asked for a pause and gets it",
+        Cause.DaySpent => "Nothing to do, it goes on when the service's next day starts",
         Cause.NoRoom => "Give the account on the new side more room, then retry",
         Cause.NotPermitted => "Grant the account the right that is missing, then retry",
         Cause.FolderRefused => "Add a folder rule to the route that gives this folder another place, then retry",

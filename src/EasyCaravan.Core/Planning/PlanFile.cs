@@ -178,7 +178,11 @@ public sealed class PlanFile
     {
         if (!service.Children.TryGetValue("limits", out var node)) return Limits.Default;
         var limits = (YamlMappingNode)node;
-        return new Limits(Number(limits, "connections") ?? Limits.Default.Connections, Number(limits, "per-account") ?? Limits.Default.PerAccount, Size(limits, "largest-message"));
+        return new Limits(Number(limits, "connections") ?? Limits.Default.Connections, Number(limits, "per-account") ?? Limits.Default.PerAccount, Size(limits, "largest-message"))
+        {
+            BytesPerDay = Size(limits, "bytes-per-day-per-account"),
+            DayStarts = Text(limits, "day-starts") is { } starts ? NodaTime.Text.LocalTimePattern.CreateWithInvariantCulture("HH:mm").Parse(starts).Value : LocalTime.Midnight,
+        };
     }
 
     private Route ReadRoute(string name, YamlMappingNode node, ImmutableArray<Service> services)

@@ -60,6 +60,19 @@ public abstract record Trust
 /// <param name="LargestMessage">In octets; messages above it are left behind without being sent.</param>
 public sealed record Limits(int Connections, int PerAccount, long? LargestMessage)
 {
+    /// <summary>Octets that one account gives out or takes in a day; null: any.</summary>
+    public long? BytesPerDay { get; init; }
+
+    /// <summary>When the service's day starts, in UTC.</summary>
+    public NodaTime.LocalTime DayStarts { get; init; } = NodaTime.LocalTime.Midnight;
+
+    /// <summary>When the day that <paramref name="now"/> is in began.</summary>
+    public NodaTime.Instant DayOf(NodaTime.Instant now)
+    {
+        var today = now.InUtc().Date.At(DayStarts).InUtc().ToInstant();
+        return today <= now ? today : today - NodaTime.Duration.FromDays(1);
+    }
+
     public static Limits Default { get; } = new(Connections: 20, PerAccount: 4, LargestMessage: null);
 }
 

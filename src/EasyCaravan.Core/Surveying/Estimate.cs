@@ -50,6 +50,9 @@ public enum HeldBackBy
     /// <summary>One mailbox takes longer than all others together need.</summary>
     OneMailbox,
 
+    /// <summary>What a service lets one account carry in a day.</summary>
+    BytesPerDay,
+
     /// <summary>The connections that a service bears.</summary>
     Connections,
 
@@ -63,14 +66,17 @@ public enum HeldBackBy
 public sealed record BatchEstimate(double Shortest, double Longest, int AtOnce, HeldBackBy HeldBackBy, string Detail, Rates Rates, IReadOnlyList<MoveEstimate> Moves)
 {
     /// <param name="connections">Pairs of a service's name and how many connections it bears.</param>
+    /// <param name="day">The service that allows the least for an account in a day, and how many octets; null: none has a limit.</param>
     /// <param name="lanes">Connections that one move takes at each service.</param>
     /// <param name="workers">Moves that this installation runs at a time.</param>
-    public static BatchEstimate Make(IReadOnlyList<Load> loads, Rates rates, IReadOnlyList<(string Service, int Connections)> connections, int lanes, int workers)
+    public static BatchEstimate Make(IReadOnlyList<Load> loads, Rates rates, IReadOnlyList<(string Service, int Connections)> connections, int lanes, int workers, (string Service, long Octets)? day = null)
     {
         var moves = loads.Select(l =>
         {
             var (shortest, longest) = l.Messages == 0 ? (0, 0) : rates.For(l.Messages, l.Octets, l.Folders);
-            return new MoveEstimate(l, shortest, longest);
+            // What does not fit in today's limit waits for the days after it.
+            var waiting = day is { } limit && l.Octets > 0 ? (l.Octets - 1) / limit.Octets * TimeSpan.FromDays(1).TotalSeconds : 0;
+            return new MoveEstimate(l, Math.Max(shortest, waiting), longest + waiting);
         }).OrderByDescending(m => m.Longest).ToList();
         // A second lane is taken only where one is free, so a move needs one connection to run.
         var narrow = connections.MinBy(c => c.Connections);
@@ -79,7 +85,9 @@ public sealed record BatchEstimate(double Shortest, double Longest, int AtOnce, 
         // At best the longest begin first; at worst the longest of all begins when the others are done (Graham's bound).
         var (low, high) = (Makespan(moves.Select(m => m.Shortest), atOnce), ((moves.Sum(m => m.Longest) - moves[0].Longest) / atOnce) + moves[0].Longest);
         var heaviest = moves[0];
-        var (by, detail) = heaviest.Longest > 0.5 * high
+        var (by, detail) = day is { } least && heaviest.Load.Octets > least.Octets
+            ? (HeldBackBy.BytesPerDay, $"the {Planning.ByteCount.Write(least.Octets)} a day that {least.Service} allows an account: {heaviest.Load.Name} has {Planning.ByteCount.Write(heaviest.Load.Octets)}")
+            : heaviest.Longest > 0.5 * high
             ? (HeldBackBy.OneMailbox, $"the mailbox of {heaviest.Load.Name} alone")
             : workers < narrow.Connections
                 ? (HeldBackBy.Workers, $"{workers} moves at a time, as the service was started")

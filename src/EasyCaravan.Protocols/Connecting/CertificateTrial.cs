@@ -18,7 +18,7 @@ internal sealed class CertificateTrial(Trust trust, string host)
             Objection = "the server showed no certificate";
             return false;
         }
-        Facts = $"certificate of {shown.GetNameInfo(X509NameType.SimpleName, false)}, valid until {shown.NotAfter.ToUniversalTime():yyyy-MM-dd}";
+        Facts = $"certificate of {shown.GetNameInfo(X509NameType.SimpleName, false)}, issued by {shown.GetNameInfo(X509NameType.SimpleName, true)}, valid until {shown.NotAfter.ToUniversalTime():yyyy-MM-dd}";
         switch (trust)
         {
             case Trust.Anyone:

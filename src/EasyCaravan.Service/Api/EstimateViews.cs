@@ -18,7 +18,7 @@ internal static class EstimateViews
         var loads = surveyed.Whole.Where(m => m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying).Select(m => new Load(
             m.Move.FromAccount, m.Move.Name, Left(m.Digest!.CarryMessages, m), (long)(m.Digest.CarryOctets * Share(m)), m.Digest.Landing)).ToList();
         var unknown = surveyed.Moves.Count(m => m.Digest is not { Whole: true } && m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying);
-        var estimate = BatchEstimate.Make(loads, await RatesAsync(database, surveyed, cancel), Connections(surveyed), Math.Min(Lanes, Math.Min(surveyed.From.Limits.PerAccount, surveyed.To.Limits.PerAccount)), workers);
+        var estimate = BatchEstimate.Make(loads, await RatesAsync(database, surveyed, cancel), Connections(surveyed), Math.Min(Lanes, Math.Min(surveyed.From.Limits.PerAccount, surveyed.To.Limits.PerAccount)), workers, DayOf(surveyed));
         var rates = estimate.Rates;
         return new EstimateView(
             surveyed.Batch.Name, estimate.Shortest, estimate.Longest, unknown, loads.Sum(l => l.Messages), loads.Sum(l => l.Octets), estimate.AtOnce, FindingRules.Word(estimate.HeldBackBy), estimate.Detail,
@@ -40,6 +40,9 @@ internal static class EstimateViews
 
     private static (string Service, int Connections)[] Connections(SurveyedBatch surveyed) =>
         [(surveyed.From.Name, surveyed.From.Limits.Connections), (surveyed.To.Name, surveyed.To.Limits.Connections)];
+
+    private static (string Service, long Octets)? DayOf(SurveyedBatch surveyed) =>
+        new[] { surveyed.From, surveyed.To }.Where(s => s.Limits.BytesPerDay is not null).Select(s => ((string, long)?)(s.Name, s.Limits.BytesPerDay!.Value)).OrderBy(s => s!.Value.Item2).FirstOrDefault();
 
     private static long Left(long messages, SurveyedMove m) => Math.Max(0, messages - m.Move.Carried - m.Move.Paired);
 

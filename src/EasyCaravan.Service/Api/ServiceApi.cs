@@ -22,7 +22,12 @@ internal static class ServiceApi
         api.MapGet("/find", DiscoverAsync).WithSummary("Finds a service's settings from an address: SRV records, well-known places, common names");
     }
 
-    public static List<ServiceView> ViewsOf(Plan plan, ServiceSlots slots) => [.. plan.Services.Select(s => ViewOf(s, slots))];
+    public static async Task<List<ServiceView>> ViewsOfAsync(CaravanDb db, Plan plan, ServiceSlots slots, CancellationToken cancel)
+    {
+        var waiting = await db.Moves.Where(m => m.Condition == Core.Carrying.ConditionKind.Waiting && m.FaultWhom != null)
+            .GroupBy(m => m.FaultWhom!).Select(g => new { Whom = g.Key, Moves = g.Count(), What = g.Max(m => m.FaultWhat) }).ToDictionaryAsync(g => g.Whom, cancel);
+        return [.. plan.Services.Select(s => ViewOf(s, slots, waiting.GetValueOrDefault(s.Name)?.Moves ?? 0, waiting.GetValueOrDefault(s.Name)?.What))];
+    }
 
     public static (Core.Planning.Service? Service, ProblemHttpResult? Problem) Find(Plan? plan, string name)
     {
@@ -32,13 +37,14 @@ internal static class ServiceApi
             : (null, Problems.NotFound($"There is no service '{name}'.", $"The plan has {string.Join(", ", plan.Services.Select(s => s.Name))}"));
     }
 
-    private static async Task<Results<Ok<List<ServiceView>>, ProblemHttpResult>> ListAsync(CurrentPlan current, ServiceSlots slots, CancellationToken cancel)
+    private static async Task<Results<Ok<List<ServiceView>>, ProblemHttpResult>> ListAsync(CurrentPlan current, Database database, ServiceSlots slots, CancellationToken cancel)
     {
         var (plan, _) = await current.GetAsync(cancel);
-        return plan is null ? PlanApi.NoPlan() : TypedResults.Ok(ViewsOf(plan, slots));
+        await using var db = database.Read();
+        return plan is null ? PlanApi.NoPlan() : TypedResults.Ok(await ViewsOfAsync(db, plan, slots, cancel));
     }
 
-    private static ServiceView ViewOf(Core.Planning.Service service, ServiceSlots slots)
+    private static ServiceView ViewOf(Core.Planning.Service service, ServiceSlots slots, int waiting, string? trouble)
     {
         var warnings = new List<string>();
         if (service.Mail.Security is Security.None) warnings.Add("Not protected: passwords and mail travel in the clear (security: none).");
@@ -55,7 +61,7 @@ internal static class ServiceApi
         return new ServiceView(
             service.Name, BatchViews.Word(service.Mail.Speaks), service.Mail.Host, service.Mail.Port, service.Mail.Security.ToString().ToLowerInvariant(), signIn, consent, trust,
             service.Rules is { } rules ? $"managesieve {rules.Host}:{rules.Port}" : null,
-            slots.InUse(service.Name), service.Limits.Connections, service.Limits.PerAccount, service.Limits.LargestMessage, warnings, [.. service.Help.Select(h => new HelpView(h.Says, h.Remedy))]);
+            slots.InUse(service.Name), service.Limits.Connections, service.Limits.PerAccount, service.Limits.LargestMessage, service.Limits.BytesPerDay, waiting, trouble, warnings, [.. service.Help.Select(h => new HelpView(h.Says, h.Remedy))]);
     }
 
     private static async Task<Results<Ok<ServiceTrial>, ProblemHttpResult>> TryAsync(

@@ -25,7 +25,7 @@ internal static class TodayApi
         await using var db = database.Read();
         var running = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Condition == ConditionKind.Running).OrderBy(m => m.Id).Take(MostRunning), time.GetUtcNow(), cancel);
         var needs = (await MovesInNeedAsync(db, cancel)).Concat(await ItemsLeftAsync(db, cancel)).OrderByDescending(n => n.Count).ToList();
-        return new Today(needs, running, await NextAsync(db, cancel), ServiceApi.ViewsOf(plan, slots), await BatchViews.LoadAsync(db, plan, null, cancel));
+        return new Today(needs, running, await NextAsync(db, cancel), await ServiceApi.ViewsOfAsync(db, plan, slots, cancel), await BatchViews.LoadAsync(db, plan, null, cancel));
     }
 
     private static async Task<List<NeedsYou>> MovesInNeedAsync(CaravanDb db, CancellationToken cancel)
@@ -75,6 +75,7 @@ internal static class TodayApi
         Cause.ConnectionLost => "the connection was lost",
         Cause.TimedOut => "the service did not answer in time",
         Cause.ServiceBusy => "the service asks for a pause",
+        Cause.DaySpent => "the day's limit is used up",
         Cause.NoRoom => "the account on the new side is full",
         Cause.NotPermitted => "a right is missing",
         Cause.FolderRefused => "a folder cannot be made on the new side",

@@ -15,7 +15,7 @@ namespace EasyCaravan.Service.Workers;
 
 /// <summary>Runs one claimed move: opens its secrets, runs the pass, keeps the lease alive, and puts down how it ended.</summary>
 internal sealed class MoveWorker(
-    MoveStore store, Surveys surveys, Journal journal, CurrentPlan plan, IMailAccounts accounts, AccountAccess access, AccessTokens tokens, Database database, LiveHub live, TimeProvider time,
+    MoveStore store, Surveys surveys, Journal journal, CurrentPlan plan, IMailAccounts accounts, AccountAccess access, Allowances allowances, AccessTokens tokens, Database database, LiveHub live, TimeProvider time,
     ILogger<MoveWorker> log)
 {
     private static readonly TimeSpan s_heartbeat = TimeSpan.FromSeconds(1);
@@ -105,7 +105,7 @@ internal sealed class MoveWorker(
             new Side(road.From, await access.FromAsync(claim.Person, road.From, cancel)),
             new Side(road.To, await access.ToAsync(claim.Person, road.To, road.Rules.Root, cancel)),
             road.Rules,
-            Math.Min(Lanes, Math.Min(road.From.Limits.PerAccount, road.To.Limits.PerAccount)));
+            Math.Min(Lanes, Math.Min(road.From.Limits.PerAccount, road.To.Limits.PerAccount))) { Allowance = await allowances.OfAsync(claim.Person, road.From, road.To, cancel) };
         await new Pass(accounts, store.LedgerOf(claim), order, tally, notes.Enqueue).RunAsync(cancel);
         return null;
     }
