@@ -64,7 +64,7 @@ public static class CaravanHost
         services.AddSingleton(_ => new FolderLock(held));
         services.AddSingleton<Journal>().AddSingleton<MoveStore>().AddSingleton<Moves>().AddSingleton<Plans>().AddSingleton<Tokens>();
         services.AddSingleton<SurveyBook>().AddSingleton<PendingConsents>().AddSingleton<ServiceTrials>().AddSingleton<INameServers, MachineNameServers>();
-        services.AddSingleton<Surveys>().AddSingleton<Choices>().AddSingleton<Consents>();
+        services.AddSingleton<Surveys>().AddSingleton<Choices>().AddSingleton<Consents>().AddSingleton<IItemNumbers, ItemNumbers>();
         services.AddSingleton<ISecrets, SealedSecrets>().AddSingleton<SecretPlaces>().AddSingleton<AccountAccess>().AddSingleton<Allowances>().AddSingleton<IMailAccounts, MailAccounts>();
         services.AddSingleton(s => new AccessTokens(
             s.GetRequiredService<SecretPlaces>().Read,

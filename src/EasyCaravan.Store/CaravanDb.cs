@@ -15,6 +15,7 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<LeftBehindRow> LeftBehind => Set<LeftBehindRow>();
     public DbSet<SurveyRow> Surveys => Set<SurveyRow>();
     public DbSet<ChoiceRow> Choices => Set<ChoiceRow>();
+    public DbSet<ItemNameRow> ItemNames => Set<ItemNameRow>();
     public DbSet<ConsentRow> Consents => Set<ConsentRow>();
     public DbSet<JournalRow> Journal => Set<JournalRow>();
     public DbSet<TokenRow> Tokens => Set<TokenRow>();
@@ -73,6 +74,11 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
         {
             choice.ToTable("choices");
             choice.HasIndex(c => new { c.Scope, c.Place, c.Code }).IsUnique();
+        });
+        modelBuilder.Entity<ItemNameRow>(name =>
+        {
+            name.ToTable("item_names");
+            name.HasIndex(n => new { n.Service, n.Account, n.Name }).IsUnique();
         });
         modelBuilder.Entity<ConsentRow>(consent =>
         {

@@ -31,7 +31,7 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
             await card.GetByRole(AriaRole.Button, new() { Name = "Try" }).ClickAsync();
             await card.GetByText("All is well").WaitForAsync();
         }
-        var picture = await page.ScreenshotAsync(new() { Animations = ScreenshotAnimations.Disabled, FullPage = Environment.GetEnvironmentVariable("FULL") is not null });
+        var picture = await page.ScreenshotAsync(new() { Animations = ScreenshotAnimations.Disabled });
         Assert.True(picture.Length > 20_000, "The page is nearly empty.");
         if (Environment.GetEnvironmentVariable("CARAVAN_SCREENSHOTS") is { Length: > 0 } folder) await File.WriteAllBytesAsync(Path.Combine(folder, $"{name}.png"), picture);
     }

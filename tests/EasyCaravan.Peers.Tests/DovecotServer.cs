@@ -10,9 +10,10 @@ namespace EasyCaravan.Peers;
 /// <param name="Sieve">Rules over ManageSieve.</param>
 /// <param name="Rights">Access control lists, in files beside the mail.</param>
 /// <param name="Quota">Storage for each account, such as <c>10M</c>, unless the account has its own; null for none.</param>
+/// <param name="Pop3">The inbox over POP3 too.</param>
 /// <param name="Archive">Accounts have a second root for their archive.</param>
 /// <param name="Administrator">May act for every account; or null.</param>
-public sealed record DovecotManners(bool Sieve = false, bool Rights = false, string? Quota = null, (string Login, string Password)? Administrator = null, bool Archive = false);
+public sealed record DovecotManners(bool Sieve = false, bool Rights = false, string? Quota = null, (string Login, string Password)? Administrator = null, bool Archive = false, bool Pop3 = false);
 
 /// <summary>A Dovecot of our own on loopback: own configuration, own folder, stopped with its owner.</summary>
 public sealed class DovecotServer : IAsyncDisposable
@@ -28,7 +29,15 @@ public sealed class DovecotServer : IAsyncDisposable
         PlainPort = FreePort();
         TlsPort = FreePort();
         SievePort = FreePort();
+        Pop3Port = FreePort();
+        Pop3TlsPort = FreePort();
     }
+
+    /// <summary>POP3 without TLS at first; offers STLS.</summary>
+    public int Pop3Port { get; }
+
+    /// <summary>POP3 over TLS.</summary>
+    public int Pop3TlsPort { get; }
 
     /// <summary>ManageSieve without TLS at first; offers STARTTLS.</summary>
     public int SievePort { get; }
@@ -213,6 +222,21 @@ public sealed class DovecotServer : IAsyncDisposable
                 }
                 """;
         }
+        if (manners.Pop3)
+        {
+            plugins += $$"""
+
+                service pop3-login {
+                  {{(root ? "" : "chroot =")}}
+                  inet_listener pop3 {
+                    port = {{Pop3Port}}
+                  }
+                  inet_listener pop3s {
+                    port = {{Pop3TlsPort}}
+                  }
+                }
+                """;
+        }
         var archive = !manners.Archive ? "" : $$"""
             namespace archive {
               prefix = Archive{{Separator}}
@@ -234,7 +258,7 @@ public sealed class DovecotServer : IAsyncDisposable
             base_dir = {{_folder}}/run
             state_dir = {{_folder}}/state
             log_path = {{_folder}}/log
-            protocols = imap {{(manners.Sieve ? "sieve" : "")}}
+            protocols = imap {{(manners.Sieve ? "sieve" : "")}} {{(manners.Pop3 ? "pop3" : "")}}
             listen = 127.0.0.1
             ssl = yes
             ssl_cert = <{{_folder}}/cert.pem

@@ -67,8 +67,10 @@ public sealed class PlanFile
     {
         var mail = (YamlMappingNode)node["mail"];
         var security = Text(mail, "security") switch { "starttls" => Security.StartTls, "none" => Security.None, _ => Security.Tls };
-        var port = Text(mail, "port") is { } p ? int.Parse(p, CultureInfo.InvariantCulture) : security is Security.Tls ? 993 : 143;
-        var connection = new MailConnection(MailProtocol.Imap, Text(mail, "host")!, port, security);
+        var speaks = Text(mail, "speaks") == "pop3" ? MailProtocol.Pop3 : MailProtocol.Imap;
+        // RFC 8314 §3.2 and §3.3, RFC 9051 §2.1, RFC 1939 §3.
+        var port = Number(mail, "port") ?? (speaks, security) switch { (MailProtocol.Imap, Security.Tls) => 993, (MailProtocol.Imap, _) => 143, (_, Security.Tls) => 995, _ => 110 };
+        var connection = new MailConnection(speaks, Text(mail, "host")!, port, security);
         return new Service(name, connection, ReadSignIn(node), ReadTrust(node), ReadLimits(node)) { Rules = ReadRules(node), Names = ReadNames(node), Help = ReadHelp(node) };
     }
 
@@ -193,6 +195,8 @@ public sealed class PlanFile
             if (services.All(s => s.Name != service))
                 Report(node[side], $"'{service}' is not a service of this plan{Spelling.Suggest(service, services.Select(s => s.Name))}", $"one of {string.Join(", ", services.Select(s => s.Name))}");
         }
+        if (services.FirstOrDefault(s => s.Name == Text(node, "to"))?.Mail.Speaks is MailProtocol.Pop3)
+            Report(node["to"], $"'{Text(node, "to")}' speaks POP3, which takes no mail", "a service that speaks imap");
         var rules = node.Children.TryGetValue("folders", out var list) ? ReadRules((YamlSequenceNode)list) : [];
         var mail = new MailRules(null, null);
         if (node.Children.TryGetValue("mail", out var filter))

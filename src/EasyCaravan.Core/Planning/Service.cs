@@ -24,6 +24,9 @@ public sealed record RulesConnection(string Host, int Port, Security Security);
 public enum MailProtocol
 {
     Imap,
+
+    /// <summary>A from side only (RFC 1939).</summary>
+    Pop3,
 }
 
 /// <summary>How a connection is kept from others' eyes (RFC 8314 for the first two).</summary>

@@ -12,6 +12,7 @@ public enum FindingCode
     MessageTooLarge,
     KeywordsLost,
     UnreadableFolder,
+    InboxOnly,
     NoForwarding,
     ReservedName,
     IllegalName,

@@ -23,6 +23,7 @@ public static class FindingRules
         FindingCode.MessageTooLarge => new(Weight.Loses, "Messages over the new side's limit", "They are left behind one by one, and each is listed", s_largest with { Default = null }, s_accept),
         FindingCode.KeywordsLost => new(Weight.Loses, "Keywords that the new side does not keep", "Messages arrive; what becomes of their keywords is up to the new side", new(WayOut.DropKeywords, "Carry messages without their keywords"), s_accept),
         FindingCode.UnreadableFolder => new(Weight.Loses, "Folders that may not be read", "The pass stops at them and needs you", s_accept),
+        FindingCode.InboxOnly => new(Weight.Loses, "Only the inbox can be seen", "Other folders and all read marks stay where they are; dates of receipt are those of the headers (1970 where they tell none)", s_withdraw, s_accept),
         FindingCode.NoForwarding => new(Weight.Note, "Forwarding cannot be switched from here", "Somebody has to switch it by hand at the cutover, account by account", s_accept),
         FindingCode.ReservedName => new(Weight.Changes, "Names that the new side keeps for itself", "The folder lands under its name with ' (old)' after it", new(WayOut.Suffix, "Put something else after the name", "text such as ' (old)'", " (old)"), s_leaveFolder, s_accept),
         FindingCode.IllegalName => new(Weight.Changes, "Characters that the new side does not allow in names", "Each becomes an underscore", new(WayOut.Substitute, "Put something else in their place", "text such as -", "-"), s_leaveFolder, s_accept),

@@ -26,10 +26,11 @@ public static class Findings
     }
 
     private static Finding ClosedDoor(Fault fault) =>
-        new(fault.Cause is Cause.AccountNotFound ? FindingCode.AccountNotFound : FindingCode.CannotGetIn, $"{fault.Whom}: {fault.What}", Remedy: fault.Remedy);
+        new(fault.Cause is Cause.AccountNotFound ? FindingCode.AccountNotFound : FindingCode.CannotGetIn, fault.What.Contains(fault.Whom, StringComparison.OrdinalIgnoreCase) ? fault.What : $"{fault.Whom}: {fault.What}", Remedy: fault.Remedy);
 
     private static void AddAboutFrom(List<Finding> found, FromInventory from, DateTimeOffset takenAt, Service service)
     {
+        if (service.Mail.Speaks is MailProtocol.Pop3) found.Add(new Finding(FindingCode.InboxOnly, $"{service.Name} speaks POP3, which knows neither folders nor flags"));
         foreach (var folder in from.Folders.Where(f => f.Unreadable is not null))
             found.Add(new Finding(FindingCode.UnreadableFolder, $"{folder.Path}: {folder.Unreadable}"));
         var future = from.Folders.Sum(f => f.Future);

@@ -1,24 +1,29 @@
 using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Imap;
+using EasyCaravan.Protocols.Pop3;
 using EasyCaravan.Protocols.SignIn;
 
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>Opens sessions in the slots of their service.</summary>
-internal sealed class MailAccounts(ServiceSlots slots, AccessTokens tokens) : IMailAccounts
+internal sealed class MailAccounts(ServiceSlots slots, AccessTokens tokens, IItemNumbers numbers) : IMailAccounts
 {
     public async Task<IMailAccount> OpenAsync(Core.Planning.Service service, Credentials credentials, CancellationToken cancel) =>
         await OpenInAsync(service, credentials, await slots.AcquireAsync(service, cancel), cancel);
 
     public async Task<IMailAccount?> TryOpenAsync(Core.Planning.Service service, Credentials credentials, CancellationToken cancel) =>
-        slots.TryAcquire(service) is { } slot ? await OpenInAsync(service, credentials, slot, cancel) : null;
+        // A POP3 mailbox is open once at a time (RFC 1939 §8).
+        service.Mail.Speaks is not MailProtocol.Pop3 && slots.TryAcquire(service) is { } slot ? await OpenInAsync(service, credentials, slot, cancel) : null;
 
     private async Task<IMailAccount> OpenInAsync(Core.Planning.Service service, Credentials credentials, IDisposable slot, CancellationToken cancel)
     {
         try
         {
-            return await ImapMailAccount.OpenAsync(service, credentials, tokens, null, slot, cancel);
+            return service.Mail.Speaks is MailProtocol.Pop3
+                ? await Pop3MailAccount.OpenAsync(service, credentials, tokens, numbers, null, slot, cancel)
+                : await ImapMailAccount.OpenAsync(service, credentials, tokens, null, slot, cancel);
         }
         catch (FaultException e) when (e.Fault.Advised(service.Help) is { Help: not null } advised)
         {

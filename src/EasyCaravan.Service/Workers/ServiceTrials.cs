@@ -6,13 +6,14 @@ using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Connecting;
 using EasyCaravan.Protocols.Imap;
 using EasyCaravan.Protocols.ManageSieve;
+using EasyCaravan.Protocols.Pop3;
 using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Service.Api;
 
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>Tries every connection of a service step by step, and goes on with the next where one fails.</summary>
-internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens)
+internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IItemNumbers numbers)
 {
     private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(60);
 
@@ -37,7 +38,14 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens)
         patience.CancelAfter(s_patience);
         if (who is null)
         {
-            await using var stream = await ImapConnector.ConnectAsync(service, note, patience.Token);
+            await using var stream = await (service.Mail.Speaks is MailProtocol.Pop3 ? Pop3MailAccount.ConnectAsync(service, note, patience.Token) : ImapConnector.ConnectAsync(service, note, patience.Token));
+            return;
+        }
+        if (service.Mail.Speaks is MailProtocol.Pop3)
+        {
+            await using var inbox = await Pop3MailAccount.OpenAsync(service, who, tokens, numbers, note, await slots.AcquireAsync(service, patience.Token), patience.Token);
+            note(new ConnectStep("capabilities", inbox.Capabilities));
+            note(new ConnectStep("list", $"the inbox, {(await inbox.ListNumbersAsync(FolderPath.Inbox, patience.Token)).Count} messages"));
             return;
         }
         await using var account = await ImapMailAccount.OpenAsync(service, who, tokens, note, await slots.AcquireAsync(service, patience.Token), patience.Token);

@@ -111,6 +111,35 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("flag_sets", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ItemNameRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Account")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Service")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("Service", "Account", "Name")
+                        .IsUnique();
+
+                    b.ToTable("item_names", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.JournalRow", b =>
                 {
                     b.Property<long>("Id")

@@ -161,6 +161,16 @@ public sealed class ConsentRow
     public long At { get; set; }
 }
 
+/// <summary>The number of an item that its service names by text only.</summary>
+public sealed class ItemNameRow
+{
+    public long Id { get; set; }
+    public required string Service { get; set; }
+    public required string Account { get; set; }
+    public required string Name { get; set; }
+    public long Number { get; set; }
+}
+
 public sealed class FlagSetRow
 {
     public int Id { get; set; }

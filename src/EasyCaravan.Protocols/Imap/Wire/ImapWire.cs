@@ -138,6 +138,9 @@ internal sealed class ImapWire : IAsyncDisposable
         return piece;
     }
 
+    /// <summary>Gives back the last octets of what <see cref="ReadSomeAsync"/> gave, before anything else is read.</summary>
+    public void Unread(int octets) => _read -= octets;
+
     /// <summary>A whole response with its literals in memory. Not for message bodies.</summary>
     public async ValueTask<ImapResponse> ReadResponseAsync(CancellationToken cancel)
     {

@@ -1,0 +1,196 @@
+using System.Globalization;
+using System.IO.Hashing;
+using System.Text;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Surveying;
+using EasyCaravan.Protocols.Connecting;
+using EasyCaravan.Protocols.Imap.Wire;
+using EasyCaravan.Protocols.SignIn;
+using MailKit.Net.Pop3;
+
+namespace EasyCaravan.Protocols.Pop3;
+
+/// <summary>One person's inbox over POP3 (RFC 1939): a from side only. There are no folders and no flags, and the date of receipt is the header's.</summary>
+public sealed class Pop3MailAccount : IMailAccount
+{
+    private static readonly TimeSpan s_patience = TimeSpan.FromMinutes(2);
+
+    /// <summary>Commands under way at a time, where the server bears it (RFC 2449 §6.6).</summary>
+    private const int Pipelined = 50;
+
+    private readonly ImapWire _wire;
+    private readonly Service _service;
+    private readonly string _account;
+    private readonly bool _pipelining;
+    private readonly IItemNumbers _numbers;
+    private readonly IDisposable? _slot;
+
+    /// <summary>By our number: the place in this session, and the size that the server tells.</summary>
+    private Dictionary<uint, (int Place, long Size)>? _items;
+    private FolderCursor? _cursor;
+    private Pop3MessageReader? _reader;
+
+    private Pop3MailAccount(ImapWire wire, Service service, string account, Pop3Capabilities capabilities, IItemNumbers numbers, IDisposable? slot)
+    {
+        (_wire, _service, _account, _numbers, _slot) = (wire, service, account, numbers, slot);
+        _pipelining = (capabilities & Pop3Capabilities.Pipelining) != 0;
+    }
+
+    public AccountTraits Traits { get; } = new(null, null);
+
+    /// <param name="slot">Given back when the session ends, or does not come about.</param>
+    /// <exception cref="FaultException">The fault tells at which step, and why.</exception>
+    public static async Task<Pop3MailAccount> OpenAsync(Service service, Credentials who, AccessTokens? tokens, IItemNumbers numbers, Action<ConnectStep>? step, IDisposable? slot, CancellationToken cancel)
+    {
+        Stream? stream = null;
+        try
+        {
+            stream = await Pop3SignIn.ConnectAsync(service, step, cancel);
+            var capabilities = await Pop3SignIn.SignInAsync(stream, service, who, tokens, cancel);
+            step?.Invoke(new ConnectStep("sign in", $"as {who.Login}"));
+            return new Pop3MailAccount(new ImapWire(stream, who.Account, s_patience), service, who.Account, capabilities, numbers, slot);
+        }
+        catch
+        {
+            if (stream is not null) await stream.DisposeAsync();
+            slot?.Dispose();
+            throw;
+        }
+    }
+
+    /// <summary>A connection on which the server's greeting is the next thing to read.</summary>
+    public static Task<Stream> ConnectAsync(Service service, Action<ConnectStep>? step, CancellationToken cancel) => Pop3SignIn.ConnectAsync(service, step, cancel);
+
+    /// <summary>What it can do and what that means for a move.</summary>
+    public string Capabilities => $"the inbox alone, without flags; {(_pipelining ? "takes many commands at a time" : "takes commands one by one (slower from afar)")}";
+
+    public async Task<IReadOnlyList<FolderState>> ListFoldersAsync(CancellationToken cancel)
+    {
+        await LookAsync(cancel);
+        return [new FolderState(FolderPath.Inbox, SpecialUse.None, true, true, _cursor)];
+    }
+
+    public async Task<NumberSet> ListNumbersAsync(FolderPath path, CancellationToken cancel) => new((await LookAsync(cancel)).Keys);
+
+    public async Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
+    {
+        var items = new List<ItemInfo>();
+        await foreach (var (number, size, header) in ReadTopsAsync(numbers, cancel)) items.Add(new ItemInfo(number, size, ReceivedDate.Of(header), FlagSet.Empty));
+        return items;
+    }
+
+    public async Task<IReadOnlyList<ItemHeader>> ReadHeadersAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
+    {
+        var headers = new List<ItemHeader>();
+        await foreach (var (number, size, header) in ReadTopsAsync(numbers, cancel)) headers.Add(new ItemHeader(number, size, header));
+        return headers;
+    }
+
+    public async Task<IMessageReader> ReadMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
+    {
+        var items = await LookAsync(cancel);
+        if (_reader is not null) await _reader.DisposeAsync();
+        return _reader = new Pop3MessageReader(_wire, [.. numbers.Where(items.ContainsKey).Select(n => (n, items[n].Place))], [.. numbers.Where(n => !items.ContainsKey(n))]);
+    }
+
+    public Task<IReadOnlyList<FlagUpdate>> FlagsSinceAsync(FolderPath path, FolderCursor since, CancellationToken cancel) => Task.FromResult<IReadOnlyList<FlagUpdate>>([]);
+
+    public Task<Room?> ReadRoomAsync(CancellationToken cancel) => Task.FromResult<Room?>(null);
+
+    public Task<bool?> KeepsKeywordsAsync(CancellationToken cancel) => Task.FromResult<bool?>(null);
+
+    public Task<IReadOnlyList<LackingRight>> ReadLackingRightsAsync(IReadOnlyList<FolderState> folders, CancellationToken cancel) => Task.FromResult<IReadOnlyList<LackingRight>>([]);
+
+    public Task<FolderCursor> CreateFolderAsync(FolderPath path, SpecialUse use, bool subscribe, CancellationToken cancel) => throw ReadOnly();
+
+    public Task<IMessageWriter> AddMessagesAsync(FolderPath path, int company, CancellationToken cancel) => throw ReadOnly();
+
+    public Task ChangeFlagsAsync(FolderPath path, NumberSet numbers, FlagSet add, FlagSet remove, CancellationToken cancel) => throw ReadOnly();
+
+    public async ValueTask DisposeAsync()
+    {
+        if (_reader is not null) await _reader.DisposeAsync();
+        if (!_wire.IsBroken)
+        {
+            try
+            {
+                // Nothing was marked for deletion, so it changes nothing there; it frees the mailbox for its owner's own programs.
+                await _wire.WriteAsync("QUIT\r\n", CancellationToken.None);
+                await _wire.FlushAsync(CancellationToken.None);
+                await _wire.ReadLineAsync(CancellationToken.None);
+            }
+            catch (FaultException)
+            {
+                // It was gone already.
+            }
+        }
+        await _wire.DisposeAsync();
+        _slot?.Dispose();
+    }
+
+    private static InvalidOperationException ReadOnly() => new("POP3 takes no mail: the plan cannot name it as a to side.");
+
+    /// <summary>UIDL and LIST, once a session: the server shows the same messages until it ends (RFC 1939 §3).</summary>
+    private async Task<Dictionary<uint, (int Place, long Size)>> LookAsync(CancellationToken cancel)
+    {
+        if (_items is not null) return _items;
+        await _wire.WriteAsync(_pipelining ? "UIDL\r\nLIST\r\n" : "UIDL\r\n", cancel);
+        var names = new List<(int Place, string Name)>();
+        await MustAsync("its list of messages (UIDL)", cancel);
+        await foreach (var (place, rest) in ReadListAsync(cancel)) names.Add((place, rest));
+        if (!_pipelining) await _wire.WriteAsync("LIST\r\n", cancel);
+        await MustAsync("its list of sizes", cancel);
+        var sizes = new Dictionary<int, long>();
+        await foreach (var (place, rest) in ReadListAsync(cancel)) sizes[place] = long.TryParse(rest.Split(' ')[0], NumberStyles.None, CultureInfo.InvariantCulture, out var size) ? size : 0;
+        // RFC 1939 §7: the same message twice may have the same unique id; the second and third are told apart by their count.
+        var counts = new Dictionary<string, int>();
+        var unique = names.Select(n => (counts[n.Name] = counts.GetValueOrDefault(n.Name) + 1) is var nth and > 1 ? $"{n.Name} {nth}" : n.Name).ToList();
+        var numbers = await _numbers.NumberAsync(_service.Name, _account, unique, cancel);
+        _items = names.Select((n, i) => (Number: numbers[i], n.Place)).ToDictionary(n => n.Number, n => (n.Place, sizes.GetValueOrDefault(n.Place)));
+        // Which messages are there is all that can change: the mark stands for their set.
+        var hash = new XxHash64();
+        foreach (var name in unique.Order(StringComparer.Ordinal)) hash.Append(Encoding.UTF8.GetBytes(name + "\n"));
+        _cursor = new FolderCursor(1, numbers.Count == 0 ? 1 : numbers.Max() + 1, hash.GetCurrentHashAsUInt64(), (uint)names.Count);
+        return _items;
+    }
+
+    private async IAsyncEnumerable<(int Place, string After)> ReadListAsync([System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancel)
+    {
+        while (true)
+        {
+            var line = Encoding.UTF8.GetString((await _wire.ReadLineAsync(cancel)).Span);
+            if (line == ".") yield break;
+            var space = line.IndexOf(' ', StringComparison.Ordinal);
+            if (space < 0 || !int.TryParse(line.AsSpan(0, space), NumberStyles.None, CultureInfo.InvariantCulture, out var place)) throw _wire.Garbage(new FormatException($"'{line[..Math.Min(60, line.Length)]}' is no line of a list"));
+            yield return (place, line[(space + 1)..].Trim());
+        }
+    }
+
+    /// <summary>Headers by TOP (RFC 1939 §7), many under way where the server bears it. Messages that it does not give are left out.</summary>
+    private async IAsyncEnumerable<(uint Number, long Size, byte[] Header)> ReadTopsAsync(NumberSet numbers, [System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancel)
+    {
+        var items = await LookAsync(cancel);
+        foreach (var some in numbers.Where(items.ContainsKey).Chunk(_pipelining ? Pipelined : 1))
+        {
+            foreach (var number in some) await _wire.WriteAsync($"TOP {items[number].Place} 0\r\n", cancel);
+            await _wire.FlushAsync(cancel);
+            foreach (var number in some)
+            {
+                if (!await Pop3Body.IsOkAsync(_wire, cancel)) continue;
+                var header = new MemoryStream();
+                var body = new Pop3Body(_wire);
+                while (await body.ReadAsync(cancel) is { Length: > 0 } piece) header.Write(piece.Span);
+                yield return (number, items[number].Size, header.ToArray());
+            }
+        }
+    }
+
+    private async Task MustAsync(string what, CancellationToken cancel)
+    {
+        await _wire.FlushAsync(cancel);
+        var line = Encoding.UTF8.GetString((await _wire.ReadLineAsync(cancel)).Span);
+        if (!line.StartsWith("+OK", StringComparison.OrdinalIgnoreCase)) throw _wire.Break(Cause.ProtocolBroken, $"the server refused {what}: \"{line}\"");
+    }
+}
