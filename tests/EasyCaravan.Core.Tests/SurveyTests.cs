@@ -96,6 +96,8 @@ public sealed class SurveyTests
         Assert.Equal("Old mail/Outbox", map.Landings.Single(l => l.From.Path.ToString() == "Outbox").To!.ToString());
         Assert.Equal("decided (use trash)", map.Landings.Single(l => l.To is null).Rule);
         Assert.Equal(new LocalDate(2020, 1, 1), rules.Mail.Since);
+        Choice[] both = [new(ChoiceScope.Batch, FindingCode.NoRoom, WayOut.Since, "2022-01-01"), new(ChoiceScope.Batch, FindingCode.TidyOld, WayOut.Since, "2020-01-01")];
+        Assert.Equal(new LocalDate(2022, 1, 1), CarryRules.For(route, "Aoife", "a", null, null, both).Mail.Since);
         var without = CarryRules.For(route, "Aoife", "a", null, null, choices[..2]);
         Assert.Null(inventory.MapFor(without, _toService.Names)!.Landings.Single(l => l.From.Path.ToString() == "Outbox").To);
     }

@@ -1,50 +1,48 @@
 import type { Schemas } from "../api/client";
+import { DataTable } from "../parts/DataTable";
 import { duration, exactTime, number, size } from "../words/format";
 
 type Pass = Schemas["PassView"];
 
 const KINDS: Record<string, string> = { first: "First", "catch-up": "Catch-up", survey: "Survey" };
 
+const seconds = (p: Pass) => (p.ended ? (Date.parse(p.ended) - Date.parse(p.started)) / 1000 : null);
+
 export function PassesTable({ passes }: { passes: Pass[] }) {
-  if (passes.length === 0) return <div className="sheet padded soft">No pass has run yet.</div>;
+  const count = (title: string, csv: string, of: (p: Pass) => number) => ({
+    title,
+    csv,
+    value: of,
+    cell: (p: Pass) => number(of(p)),
+    number: true,
+  });
   return (
-    <section className="sheet grid-scroll" aria-label="Passes">
-      <table className="grid tall">
-        <thead>
-          <tr>
-            <th scope="col">Pass</th>
-            <th scope="col">Began</th>
-            <th scope="col" className="num">
-              Took
-            </th>
-            {["Carried", "Paired", "Excluded", "Left", "Flags", "Size"].map((h) => (
-              <th scope="col" className="num" key={h}>
-                {h}
-              </th>
-            ))}
-            <th scope="col">End</th>
-          </tr>
-        </thead>
-        <tbody>
-          {passes.map((p) => (
-            <tr key={p.id}>
-              <td>{KINDS[p.kind] ?? p.kind}</td>
-              <td className="nowrap">{exactTime(p.started)}</td>
-              <td className="num nowrap">
-                {p.ended ? duration((Date.parse(p.ended) - Date.parse(p.started)) / 1000) : "…"}
-              </td>
-              <td className="num">{number(p.carried)}</td>
-              <td className="num">{number(p.paired)}</td>
-              <td className="num">{number(p.excluded)}</td>
-              <td className="num">{number(p.leftBehind)}</td>
-              <td className="num">{number(p.flagsChanged)}</td>
-              <td className="num nowrap">{size(p.octets)}</td>
-              <td>{ending(p)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </section>
+    <DataTable
+      label="Passes"
+      rows={passes}
+      rowKey={(p) => String(p.id)}
+      empty="No pass has run yet."
+      name="passes"
+      unit={["pass", "passes"]}
+      columns={[
+        { title: "Pass", csv: "kind", value: (p) => KINDS[p.kind] ?? p.kind },
+        { title: "Began", csv: "started", value: (p) => p.started, cell: (p) => exactTime(p.started) },
+        {
+          title: "Took",
+          csv: "seconds",
+          value: seconds,
+          cell: (p) => (p.ended ? duration(seconds(p) ?? 0) : "…"),
+          number: true,
+        },
+        count("Carried", "carried", (p) => p.carried),
+        count("Paired", "paired", (p) => p.paired),
+        count("Excluded", "excluded", (p) => p.excluded),
+        count("Left", "left_behind", (p) => p.leftBehind),
+        count("Flags", "flags_changed", (p) => p.flagsChanged),
+        { title: "Size", csv: "octets", value: (p) => p.octets, cell: (p) => size(p.octets), number: true },
+        { title: "End", csv: "end", value: ending, wide: true },
+      ]}
+    />
   );
 }
 

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using EasyCaravan.Core.Surveying;
+using NodaTime;
 using NodaTime.Text;
 
 namespace EasyCaravan.Core.Planning;
@@ -34,14 +35,17 @@ public sealed record Choice(ChoiceScope Scope, FindingCode Code, WayOut Way, str
         (_, WayOut.LeaveTrash) => Leave(rules, SpecialUse.Trash),
         (_, WayOut.LeaveJunk) => Leave(rules, SpecialUse.Junk),
         (_, WayOut.LeaveAll) => Leave(rules, SpecialUse.All),
-        (_, WayOut.Since) => rules with { Mail = rules.Mail with { Since = LocalDatePattern.Iso.Parse(Value!).Value } },
-        (_, WayOut.Largest) => rules with { Mail = rules.Mail with { Largest = ByteCount.TryParse(Value!, out var octets) ? octets : throw new FormatException(Value) } },
+        // What two decisions leave out is left out by both: the later day, the smaller size.
+        (_, WayOut.Since) => rules with { Mail = rules.Mail with { Since = Later(rules.Mail.Since, LocalDatePattern.Iso.Parse(Value!).Value) } },
+        (_, WayOut.Largest) => rules with { Mail = rules.Mail with { Largest = Math.Min(rules.Mail.Largest ?? long.MaxValue, ByteCount.TryParse(Value!, out var octets) ? octets : throw new FormatException(Value)) } },
         (_, WayOut.DropKeywords) => rules with { Mail = rules.Mail with { DropKeywords = true } },
         (_, WayOut.Pair) => rules with { Doubles = Doubles.Pair },
         (_, WayOut.KeepBoth) => rules with { Doubles = Doubles.KeepBoth },
         (_, WayOut.Under) => rules with { Under = FolderPath.Parse(Value!) },
         (_, WayOut.LeaveBehind) => throw new InvalidOperationException($"{Code} has no folder to leave behind."),
     };
+
+    private static LocalDate Later(LocalDate? one, LocalDate other) => one is { } day && day > other ? day : other;
 
     private static CarryRules Leave(CarryRules rules, SpecialUse use) =>
         rules with { Folders = rules.Folders.Insert(0, new FolderRule(0, new FolderMatch.Use(use), new FolderOutcome.Leave())) };

@@ -94,7 +94,7 @@ internal static class SurveyApi
     }
 
     private static async Task<Results<Ok<ChoiceResult>, ProblemHttpResult>> ChooseAsync(
-        string batch, ChoiceRequest request, Choices choices, Moves moves, CurrentPlan current, Database database, LiveHub live, WorkSignal signal, HttpContext context, CancellationToken cancel)
+        string batch, ChoiceRequest request, Choices choices, Moves moves, SurveyBook book, CurrentPlan current, Database database, LiveHub live, WorkSignal signal, HttpContext context, CancellationToken cancel)
     {
         var (plan, _) = await current.GetAsync(cancel);
         if (plan?.Batches.FirstOrDefault(b => b.Name == batch) is not { } known) return BatchApi.NoBatch(batch);
@@ -111,22 +111,23 @@ internal static class SurveyApi
         var (only, problem) = await Selection.ResolveAsync(database, batch, scope is ChoiceScope.Move ? request.Moves : null, cancel);
         if (problem is not null) return problem;
         var who = context.User.Identity!.Name!;
+        var batches = scope is ChoiceScope.Route ? plan.Batches.Where(b => b.Route == known.Route).Select(b => b.Name).ToList() : [batch];
         await choices.DecideAsync(plan, batch, scope, only ?? [], code, way, request.Value, who, cancel);
         if (way is WayOut.Withdraw)
         {
             // Nobody is taken off for what was not found about them.
-            await moves.StepAsync(batch, only ?? await TouchedAsync(context, batch, code, cancel), who, "withdrew", (s, _) => s.Withdraw(), cancel);
+            foreach (var one in batches) await moves.StepAsync(one, only ?? await TouchedAsync(book, one, code, cancel), who, "withdrew", (s, _) => s.Withdraw(), cancel);
         }
+        book.Forget();
         signal.Raise();
         live.Touch(batch, 0);
         await using var db = database.Read();
-        var batches = scope is ChoiceScope.Route ? plan.Batches.Where(b => b.Route == known.Route).Select(b => b.Name).ToList() : [batch];
         return TypedResults.Ok(new ChoiceResult(only?.Count ?? await db.Moves.CountAsync(m => batches.Contains(m.Batch), cancel)));
     }
 
-    private static async Task<IReadOnlyCollection<long>> TouchedAsync(HttpContext context, string batch, FindingCode code, CancellationToken cancel)
+    private static async Task<IReadOnlyCollection<long>> TouchedAsync(SurveyBook book, string batch, FindingCode code, CancellationToken cancel)
     {
-        var surveyed = await context.RequestServices.GetRequiredService<SurveyBook>().LoadAsync(batch, cancel);
+        var surveyed = await book.LoadAsync(batch, cancel);
         return [.. surveyed!.Moves.Where(m => m.Digest?.Findings.Any(f => f.Finding.Code == code) == true).Select(m => m.Move.Id)];
     }
 

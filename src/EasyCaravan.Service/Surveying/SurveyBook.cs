@@ -31,7 +31,11 @@ internal sealed class SurveyBook(Database database, CurrentPlan current, Caravan
     /// <summary>Inventories that are in memory at a time.</summary>
     private const int Chunk = 200;
 
+    /// <summary>A page asks six things of the same batch at once: they share one reading.</summary>
+    private static readonly TimeSpan s_share = TimeSpan.FromMilliseconds(250);
+
     private readonly ConcurrentDictionary<long, (Stamp Stamp, SurveyDigest Digest)> _digests = new();
+    private readonly ConcurrentDictionary<string, (long At, long Plan, Task<SurveyedBatch> Batch)> _shared = new();
 
     /// <summary>Changes whenever the digest could.</summary>
     private sealed record Stamp(long TakenAt, long Plan, string Choices, string Person);
@@ -41,6 +45,20 @@ internal sealed class SurveyBook(Database database, CurrentPlan current, Caravan
     {
         var (plan, planRow) = await current.GetAsync(cancel);
         if (plan?.Batches.FirstOrDefault(b => b.Name == name) is not { } batch) return null;
+        var now = Environment.TickCount64;
+        var shared = _shared.AddOrUpdate(
+            name,
+            _ => (now, planRow!.Id, ReadAsync(name, plan, planRow, batch)),
+            (_, old) => now - old.At < s_share.TotalMilliseconds && old.Plan == planRow!.Id && !old.Batch.IsFaulted ? old : (now, planRow!.Id, ReadAsync(name, plan, planRow, batch)));
+        return await shared.Batch.WaitAsync(cancel);
+    }
+
+    /// <summary>Something was decided: what is shared is from before.</summary>
+    public void Forget() => _shared.Clear();
+
+    private async Task<SurveyedBatch> ReadAsync(string name, Plan plan, PlanRow planRow, Batch batch)
+    {
+        var cancel = CancellationToken.None;
         var route = plan.Routes.First(r => r.Name == batch.Route);
         var (from, to) = (plan.Services.First(s => s.Name == route.From), plan.Services.First(s => s.Name == route.To));
         await using var db = database.Read();
@@ -54,7 +72,7 @@ internal sealed class SurveyBook(Database database, CurrentPlan current, Caravan
         var common = string.Join(';', choices.Where(c => c.Scope is not ChoiceScope.Move).Select(c => c.Id));
         var own = choices.Where(c => c.Scope is ChoiceScope.Move).ToLookup(c => c.Place);
         Stamp StampOf(MoveRow move, SurveyRow survey) =>
-            new(survey.TakenAt, planRow!.Id, $"{common}|{string.Join(';', own[Choices.PlaceOf(move.Id)].Select(c => c.Id))}", $"{move.Name}|{move.ToUnder}|{move.ToRoot}");
+            new(survey.TakenAt, planRow.Id, $"{common}|{string.Join(';', own[Choices.PlaceOf(move.Id)].Select(c => c.Id))}", $"{move.Name}|{move.ToUnder}|{move.ToRoot}");
         var stale = moves.Where(m => surveys.TryGetValue(m.Id, out var s) && !(_digests.TryGetValue(m.Id, out var known) && known.Stamp == StampOf(m, s))).ToList();
         foreach (var some in stale.Chunk(Chunk))
         {

@@ -86,6 +86,22 @@ namespace EasyCaravan.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "item_names",
+                columns: table => new
+                {
+                    Id = table.Column<long>(type: "INTEGER", nullable: false)
+                        .Annotation("Sqlite:Autoincrement", true),
+                    Service = table.Column<string>(type: "TEXT", nullable: false),
+                    Account = table.Column<string>(type: "TEXT", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    Number = table.Column<long>(type: "INTEGER", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_item_names", x => x.Id);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "surveys",
                 columns: table => new
                 {
@@ -120,6 +136,12 @@ namespace EasyCaravan.Store.Migrations
                 table: "consents",
                 columns: new[] { "Service", "Account", "Origin" },
                 unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "IX_item_names_Service_Account_Name",
+                table: "item_names",
+                columns: new[] { "Service", "Account", "Name" },
+                unique: true);
         }
 
         /// <inheritdoc />
@@ -130,6 +152,9 @@ namespace EasyCaravan.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "consents");
+
+            migrationBuilder.DropTable(
+                name: "item_names");
 
             migrationBuilder.DropTable(
                 name: "surveys");

@@ -10,8 +10,8 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace EasyCaravan.Store.Migrations
 {
     [DbContext(typeof(CaravanDb))]
-    [Migration("20261123130636_ItemNames")]
-    partial class ItemNames
+    [Migration("20261123131744_Survey")]
+    partial class Survey
     {
         /// <inheritdoc />
         protected override void BuildTargetModel(ModelBuilder modelBuilder)

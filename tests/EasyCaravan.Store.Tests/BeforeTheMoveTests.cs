@@ -1,0 +1,118 @@
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Surveying;
+using EasyCaravan.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+
+namespace EasyCaravan.Store.Tests;
+
+/// <summary>What is kept before anything moves: surveys, decisions, consents, and numbers for items that have names only.</summary>
+public sealed class BeforeTheMoveTests : IAsyncLifetime
+{
+    private static readonly CancellationToken None = CancellationToken.None;
+
+    private readonly string _folder = Directory.CreateTempSubdirectory("caravan-store").FullName;
+    private Database _database = null!;
+    private Journal _journal = null!;
+
+    public async ValueTask InitializeAsync()
+    {
+        _database = await Database.OpenAsync(Path.Combine(_folder, "caravan.db"), None);
+        _journal = new Journal(_database, TimeProvider.System);
+        await _database.WriteAsync(db =>
+        {
+            foreach (var name in new[] { "aoife", "bram" })
+                db.Moves.Add(new MoveRow { Batch = "crew", Name = name, FromAccount = name, ToAccount = name, FromLogin = name, ToLogin = name, DueAt = 0 });
+            return Task.CompletedTask;
+        }, None);
+    }
+
+    public ValueTask DisposeAsync()
+    {
+        _database.Dispose();
+        Directory.Delete(_folder, recursive: true);
+        return ValueTask.CompletedTask;
+    }
+
+    [Fact]
+    public async Task A_survey_comes_back_as_it_was_and_a_lost_lease_keeps_none()
+    {
+        var store = new MoveStore(_database, TimeProvider.System);
+        var claim = (await store.ClaimAsync("one", None))!;
+        var folder = new FolderInventory(
+            "Überfahrten/März", SpecialUse.Archive, true, false, 2, 300, DateTimeOffset.UnixEpoch, DateTimeOffset.UnixEpoch.AddDays(1), 0, ["$Ropes"], [new Cell(new NodaTime.LocalDate(2020, 1, 1), 0, 2, 300)], null);
+        var inventory = new Inventory(
+            DateTimeOffset.UnixEpoch, new FromInventory([folder], [], new Room(10, 5, null, 0), ["x@y.example"]), null,
+            null, new Fault(Cause.AppPasswordNeeded, "b", "refused", "X") { Help = "Make one" });
+        var surveys = new Surveys(_database);
+        await surveys.SaveAsync(claim, inventory, None);
+        await surveys.SaveAsync(claim, inventory, None);
+        await using var db = _database.Read();
+        var back = Surveys.InventoryOf(await db.Surveys.SingleAsync());
+        Assert.Equal((folder.Path, folder.Cells[0], "$Ropes"), (back.From!.Folders[0].Path, back.From.Folders[0].Cells[0], back.From.Folders[0].Keywords[0]));
+        Assert.Equal((inventory.ToFault, inventory.From!.Room, "x@y.example"), (back.ToFault, back.From.Room, back.From.Forwards!.Value[0]));
+        await Assert.ThrowsAsync<LeaseLostException>(() => surveys.SaveAsync(claim with { Fence = claim.Fence - 1 }, inventory, None));
+    }
+
+    [Fact]
+    public async Task A_name_keeps_its_number_for_good_and_accounts_do_not_mix()
+    {
+        var numbers = new ItemNumbers(_database);
+        Assert.Equal([1u, 2, 3], await numbers.NumberAsync("s", "a", ["x", "y", "z"], None));
+        Assert.Equal([3u, 4, 1], await numbers.NumberAsync("s", "a", ["z", "new", "x"], None));
+        Assert.Equal([1u], await numbers.NumberAsync("s", "b", ["z"], None));
+        Assert.Equal([5u, 5], await numbers.NumberAsync("s", "a", ["same", "same"], None));
+    }
+
+    [Fact]
+    public async Task A_decision_holds_where_it_was_made_and_the_last_word_stands()
+    {
+        var choices = new Choices(_database, _journal, TimeProvider.System);
+        var plan = new Plan([], [new Route("r", "a", "b", [], new MailRules(null, null), Doubles.Pair)], [new Batch("crew", "r", "crew.csv", [], null)]);
+        await using (var db = _database.Read())
+        {
+            var aoife = await db.Moves.SingleAsync(m => m.Name == "aoife");
+            await choices.DecideAsync(plan, "crew", ChoiceScope.Batch, [], FindingCode.ToNotEmpty, WayOut.KeepBoth, null, "admin", None);
+            await choices.DecideAsync(plan, "crew", ChoiceScope.Move, [aoife.Id], FindingCode.ToNotEmpty, WayOut.Under, "Old", "admin", None);
+            await choices.DecideAsync(plan, "crew", ChoiceScope.Move, [aoife.Id], FindingCode.ToNotEmpty, WayOut.Under, "Older", "admin", None);
+        }
+        Assert.Equal([("Older", Doubles.Pair), (null, Doubles.KeepBoth)], await RulesAsync());
+        await using (var db = _database.Read())
+            await choices.DecideAsync(plan, "crew", ChoiceScope.Move, [.. db.Moves.Select(m => m.Id)], FindingCode.ToNotEmpty, null, null, "admin", None);
+        Assert.Equal([(null, Doubles.KeepBoth), (null, Doubles.KeepBoth)], await RulesAsync());
+        await using var read = _database.Read();
+        Assert.Equal(5, await read.Journal.CountAsync());
+
+        async Task<List<(string?, Doubles)>> RulesAsync()
+        {
+            await using var db = _database.Read();
+            var of = await Choices.RulesAsync(db, plan, "crew", None);
+            return [.. (await db.Moves.OrderBy(m => m.Name).ToListAsync()).Select(of).Select(r => (r.Under?.ToString(), r.Doubles))];
+        }
+    }
+
+    [Fact]
+    public async Task A_token_that_took_the_place_of_a_rosters_is_used_until_the_roster_changes()
+    {
+        var consents = new Consents(_database, _journal, new Plain(), TimeProvider.System);
+        Assert.Equal("first", await consents.CurrentAsync("s", "a", "first", None));
+        await consents.RotateAsync("s", "a", "first", "second", None);
+        await consents.RotateAsync("s", "a", "second", "third", None);
+        Assert.Equal("third", await consents.CurrentAsync("s", "a", "first", None));
+        Assert.Equal("from a new roster", await consents.CurrentAsync("s", "a", "from a new roster", None));
+        Assert.Null(await consents.FindAsync("s", "a", None));
+        await consents.GiveAsync("s", "a", "given", "mail", "admin", None);
+        await consents.RotateAsync("s", "a", "given", "given later", None);
+        Assert.Equal("given later", await consents.FindAsync("s", "a", None));
+        await using var db = _database.Read();
+        Assert.DoesNotContain(await db.Journal.Select(j => j.Text).ToListAsync(), t => t.Contains("given later", StringComparison.Ordinal));
+    }
+
+    private sealed class Plain : ISecrets
+    {
+        public string Seal(string secret) => $"sealed:{secret}";
+
+        public string Open(string sealedSecret) => sealedSecret["sealed:".Length..];
+    }
+}
