@@ -103,7 +103,8 @@ public sealed class DovecotServer : IAsyncDisposable
     public async Task KillAsync()
     {
         if (_process is null) return;
-        foreach (var (command, arguments) in new[] { ("pkill", new[] { "-KILL", "-P", $"{_process.Id}" }), ("kill", ["-KILL", $"{_process.Id}"]) })
+        // Stopped first, so that the master makes no new children while they are ended: one left over would hold the sockets.
+        foreach (var (command, arguments) in new[] { ("kill", new[] { "-STOP", $"{_process.Id}" }), ("pkill", ["-KILL", "-P", $"{_process.Id}"]), ("kill", ["-KILL", $"{_process.Id}"]) })
         {
             using var kill = Process.Start(command, arguments);
             await kill.WaitForExitAsync();

@@ -54,16 +54,19 @@ public sealed class Pop3Tests(TwoServers servers)
     [Fact]
     public async Task A_pass_that_is_killed_goes_on_without_carrying_twice_and_a_wrong_password_needs_you()
     {
+        const int Many = 2_000;
         var account = servers.NewAccounts(1)[0];
         await using var from = await DovecotServer.StartAsync('/', new DovecotManners(Pop3: true));
         from.SetUser(account, TwoServers.Password);
         using (var imap = await PlainImap.SignInAsync(from.PlainPort, account, TwoServers.Password))
-            await imap.AppendAsync("INBOX", Enumerable.Range(0, 400).Select(i => TwoServers.Message(account, i, 9000)));
+            await imap.AppendAsync("INBOX", Enumerable.Range(0, Many).Select(i => TwoServers.Message(account, i, 20_000)));
         await using var service = await TestService.StartAsync();
         var plan = servers.Plan().Replace($"speaks: imap, host: 127.0.0.1, port: {servers.From.PlainPort}", $"speaks: pop3, host: 127.0.0.1, port: {from.Pop3Port}", StringComparison.Ordinal);
         await service.ApplyAsync(plan, ("crew.csv", TwoServers.Roster([account], "wrong")));
         await service.RunAsync("start", "crew", "--wait");
         Assert.Equal("sign-in-refused", (await service.MovesAsync("crew"))[0].Problem!.Cause);
+        // Once, not once for each way that the server offers: that locks accounts.
+        Assert.Contains("auth failed, 1 attempts", await from.ReadLogAsync(), StringComparison.Ordinal);
         await service.ApplyAsync(plan, ("crew.csv", TwoServers.Roster([account])));
         await service.RunAsync("retry", "crew");
         await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0] is { Counts.Carried: > 0 } or { Stage: MoveStage.InStep });
@@ -71,6 +74,6 @@ public sealed class Pop3Tests(TwoServers servers)
         await from.StartAsync();
         await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0] is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle });
         using var to = await servers.AtToAsync(account);
-        Assert.Equal(400, (await to.ReadFolderAsync("INBOX")).Count);
+        Assert.Equal(Many, (await to.ReadFolderAsync("INBOX")).Count);
     }
 }
