@@ -97,7 +97,8 @@ public sealed record PersonPreview(string Account, string Name, int Folders, int
 public sealed record LandingView(string From, string? Use, long Messages, long CarryMessages, long CarryOctets, string? To, string Rule, string? Note);
 
 /// <param name="Rules">Folder rules as in a plan: a YAML list.</param>
-public sealed record FolderRulesRequest(string Rules);
+/// <param name="Before">The rules as whoever changes them saw them last: where others are in force by now, nothing is changed. Null: whatever is in force.</param>
+public sealed record FolderRulesRequest(string Rules, string? Before = null);
 
 /// <summary>The folder rules of a route, as the plan in force has them.</summary>
 public sealed record FolderRulesView(string Route, string Rules, IReadOnlyList<string> Batches);

@@ -140,6 +140,9 @@ public sealed class SurveyRoadTests : IAsyncLifetime
         Assert.Equal(3, (await _service.MovesAsync("crew")).Count);
         Assert.Equal("1 left out by rule 2 (use trash)", (await _service.GetAsync<FolderPreview>("batches/crew/folders")).Summary.Split("; ")[1]);
 
+        var late = await _service.Api.PutAsJsonAsync("/api/v1/routes/crossing/folders", new FolderRulesRequest("", Before: "- {match: Seen, leave: true}\n"), ContractJson.Options);
+        Assert.Equal(HttpStatusCode.Conflict, late.StatusCode);
+
         var wrong = await _service.Api.PutAsJsonAsync("/api/v1/routes/crossing/folders", new FolderRulesRequest("- {match: Trash, leave: true}\n- {match: \"a**b//\", leave: true}\n"), ContractJson.Options);
         Assert.Equal(HttpStatusCode.UnprocessableEntity, wrong.StatusCode);
         Assert.Contains("\"line\":2", await wrong.Content.ReadAsStringAsync(), StringComparison.Ordinal);

@@ -1517,6 +1517,7 @@ export interface components {
         };
         FolderRulesRequest: {
             rules: string;
+            before?: null | string;
         };
         FolderRulesView: {
             route: string;

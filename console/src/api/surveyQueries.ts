@@ -72,10 +72,14 @@ export function choose(batch: string, choice: Schemas["ChoiceRequest"]) {
 
 export function tryRules(batch: string, rules: string, move?: string) {
   return unwrap(
-    api.POST("/api/v1/batches/{batch}/folders", { params: { path: { batch }, query: { move } }, body: { rules } }),
+    api.POST("/api/v1/batches/{batch}/folders", {
+      params: { path: { batch }, query: { move } },
+      body: { rules, before: null },
+    }),
   );
 }
 
-export function setRules(route: string, rules: string) {
-  return unwrap(api.PUT("/api/v1/routes/{route}/folders", { params: { path: { route } }, body: { rules } }));
+/** Refused where others are in force by now than were seen before. */
+export function setRules(route: string, rules: string, before: string) {
+  return unwrap(api.PUT("/api/v1/routes/{route}/folders", { params: { path: { route } }, body: { rules, before } }));
 }

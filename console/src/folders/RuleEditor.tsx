@@ -39,7 +39,7 @@ export function RuleEditor({ batch, rules, onTried }: Props) {
     [changed, settled, trial.data, onTried],
   );
   const keep = useMutation({
-    mutationFn: () => setRules(rules.route, text),
+    mutationFn: () => setRules(rules.route, text, rules.rules),
     onSuccess: () => {
       told("The rules are in force, and stand in the plan");
       void client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "session" });

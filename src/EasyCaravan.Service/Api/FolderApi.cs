@@ -48,10 +48,8 @@ internal static class FolderApi
         if (whatIf is null) return TypedResults.Ok(PreviewOf(batch, null, [.. surveyed.Whole.Select(m => (m, m.Digest!))], []));
         var rulesOf = await book.RulesAsync(plan, batch, cancel);
         var tried = new List<(SurveyedMove, SurveyDigest)>();
-        foreach (var move in surveyed.Whole)
-        {
-            if (await book.InventoryAsync(move.Move.Id, cancel) is { } inventory) tried.Add((move, SurveyDigest.Make(inventory, rulesOf(move.Move), surveyed.From, surveyed.To, [])));
-        }
+        await foreach (var (move, inventory) in book.InventoriesAsync(surveyed.Whole, cancel))
+            tried.Add((move, SurveyDigest.Make(inventory, rulesOf(move.Move), surveyed.From, surveyed.To, [])));
         return TypedResults.Ok(PreviewOf(batch, null, tried, []));
     }
 
@@ -99,6 +97,9 @@ internal static class FolderApi
     {
         var (changed, problem) = await WithRulesAsync(current, route, request.Rules, cancel);
         if (problem is not null) return problem;
+        var (_, row) = await current.GetAsync(cancel);
+        if (request.Before is { } before && PlanText.FolderRulesOf(row!.Text, route) != before)
+            return Problems.Refused($"Somebody else changed the rules of '{route}' meanwhile.", "Look at what is in force now, and make your change there");
         await plans.RewriteAsync(changed!.Value.Text, $"changed the folder rules of the route {route}", context.User.Identity!.Name!, cancel);
         current.Forget();
         signal.Raise();

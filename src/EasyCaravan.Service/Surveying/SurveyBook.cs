@@ -1,5 +1,5 @@
 using System.Collections.Concurrent;
-using System.Collections.Immutable;
+using System.Runtime.CompilerServices;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Surveying;
 using EasyCaravan.Service.Workers;
@@ -95,6 +95,19 @@ internal sealed class SurveyBook(Database database, CurrentPlan current, Caravan
     {
         await using var db = database.Read();
         return await db.Surveys.FirstOrDefaultAsync(s => s.MoveId == move, cancel) is { } row ? Surveys.InventoryOf(row) : null;
+    }
+
+    /// <summary>Many inventories, whole, so many in memory at a time.</summary>
+    public async IAsyncEnumerable<(SurveyedMove Move, Inventory Inventory)> InventoriesAsync(IEnumerable<SurveyedMove> moves, [EnumeratorCancellation] CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        foreach (var some in moves.Chunk(Chunk))
+        {
+            var ids = some.Select(m => m.Move.Id).ToList();
+            var rows = await db.Surveys.Where(s => ids.Contains(s.MoveId)).ToDictionaryAsync(s => s.MoveId, cancel);
+            foreach (var move in some)
+                if (rows.TryGetValue(move.Move.Id, out var row)) yield return (move, Surveys.InventoryOf(row));
+        }
     }
 
     /// <summary>The rules that hold for one person now.</summary>
