@@ -1,3 +1,8 @@
+using System.Net;
+using System.Net.Security;
+using System.Net.Sockets;
+using System.Security.Cryptography;
+using System.Security.Cryptography.X509Certificates;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Protocols.Discovery;
 
@@ -34,6 +39,56 @@ public sealed class ServiceFinderTests
         Assert.Contains("another domain", imap.Result, StringComparison.Ordinal);
         Assert.Contains("has no such service", Assert.Single(found, f => f.Kind == "pop3").Result, StringComparison.Ordinal);
         Assert.DoesNotContain("another domain", Assert.Single(found, f => f.Kind == "carddav").Result, StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData(true, "carddav https://dav.saltmarsh.example/card, caldav https://localhost:PORT/.well-known/caldav")]
+    [InlineData(false, "")]
+    public async Task A_well_known_place_is_followed_one_step_and_only_where_its_certificate_holds(bool trusted, string expected)
+    {
+        using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        var request = new CertificateRequest("CN=localhost", key, HashAlgorithmName.SHA256);
+        request.CertificateExtensions.Add(new X509BasicConstraintsExtension(true, false, 0, true));
+        var names = new SubjectAlternativeNameBuilder();
+        names.AddDnsName("localhost");
+        request.CertificateExtensions.Add(names.Build());
+        using var certificate = request.CreateSelfSigned(DateTimeOffset.UtcNow.AddDays(-1), DateTimeOffset.UtcNow.AddDays(1));
+        var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        var serving = ServeAsync(listener, certificate);
+        var port = ((IPEndPoint)listener.LocalEndpoint).Port;
+        Trust trust = trusted ? new Trust.Authorities(certificate.ExportCertificatePem(), "own.pem") : new Trust.System();
+        var found = await new ServiceFinder(new Names([]), trust).FindAsync($"localhost:{port}", CancellationToken.None);
+        listener.Stop();
+        await serving;
+        Assert.Equal(expected.Replace("PORT", $"{port}", StringComparison.Ordinal), string.Join(", ", found.Select(f => $"{f.Kind} {f.Url}")));
+    }
+
+    private static async Task ServeAsync(TcpListener listener, X509Certificate2 certificate)
+    {
+        while (true)
+        {
+            try
+            {
+                using var client = await listener.AcceptTcpClientAsync();
+                await using var tls = new SslStream(client.GetStream());
+                await tls.AuthenticateAsServerAsync(certificate);
+                using var reader = new StreamReader(tls);
+                var asked = await reader.ReadLineAsync() ?? "";
+                while (await reader.ReadLineAsync() is { Length: > 0 }) { }
+                var answer = asked.Contains("carddav", StringComparison.Ordinal) ? "301 Moved\r\nLocation: https://dav.saltmarsh.example/card" : asked.Contains("caldav", StringComparison.Ordinal) ? "401 Who are you" : "404 Not here";
+                await tls.WriteAsync(System.Text.Encoding.ASCII.GetBytes($"HTTP/1.1 {answer}\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"));
+            }
+            catch (Exception e) when (e is SocketException or InvalidOperationException)
+            {
+                // Stopped.
+                return;
+            }
+            catch (Exception e) when (e is IOException or System.Security.Authentication.AuthenticationException)
+            {
+                // The client does not trust this certificate.
+            }
+        }
     }
 
     [Fact]
