@@ -21,7 +21,8 @@ export function MovePage() {
   const detail = useQuery(moveQuery(batch, account));
   const person = useQuery(personQuery(batch, account));
   const journal = useQuery(journalQuery(batch, account));
-  if (detail.isPending) return null;
+  // Both at once: a page that grows in the middle moves what somebody is about to press.
+  if (detail.isPending || person.isPending) return null;
   if (detail.error) return <Failure error={detail.error} again={() => void detail.refetch()} />;
   const { move, folders, passes, leftBehind } = detail.data;
   return (
