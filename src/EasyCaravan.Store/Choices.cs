@@ -13,7 +13,19 @@ public sealed class Choices(Database database, Journal journal, TimeProvider tim
     public static async Task<Func<MoveRow, CarryRules>> RulesAsync(CaravanDb db, Plan plan, string batch, CancellationToken cancel)
     {
         var route = RouteOf(plan, batch);
-        var rows = await RowsAsync(db, route.Name, batch, cancel);
+        return RulesFrom(route, await RowsAsync(db, route.Name, batch, cancel));
+    }
+
+    /// <summary>The rules for one move, by its own decisions and the common ones: what every pass asks for.</summary>
+    public static async Task<CarryRules> RulesOfAsync(CaravanDb db, Plan plan, MoveRow move, CancellationToken cancel)
+    {
+        var (route, place) = (RouteOf(plan, move.Batch), PlaceOf(move.Id));
+        return RulesFrom(route, await Touching(db, route.Name, move.Batch).Where(c => c.Scope != ChoiceScope.Move || c.Place == place).OrderBy(c => c.Id).ToListAsync(cancel))(move);
+    }
+
+    /// <param name="rows">As <see cref="RowsAsync"/> gave them.</param>
+    public static Func<MoveRow, CarryRules> RulesFrom(Route route, IReadOnlyList<ChoiceRow> rows)
+    {
         var common = rows.Where(r => r.Scope is not ChoiceScope.Move).Select(ChoiceOf).ToList();
         var own = rows.Where(r => r.Scope is ChoiceScope.Move).ToLookup(r => r.Place, ChoiceOf);
         return move => CarryRules.For(route, move.Name, move.FromAccount, move.ToUnder, move.ToRoot, common.Concat(own[PlaceOf(move.Id)]));
@@ -23,10 +35,14 @@ public sealed class Choices(Database database, Journal journal, TimeProvider tim
     public static async Task<List<ChoiceRow>> RowsAsync(CaravanDb db, string route, string batch, CancellationToken cancel)
     {
         var moves = db.Moves.Where(m => m.Batch == batch).Select(m => m.Id);
-        var rows = await db.Choices.Where(c => (c.Scope == ChoiceScope.Route && c.Place == route) || (c.Scope == ChoiceScope.Batch && c.Place == batch) || c.Scope == ChoiceScope.Move).OrderBy(c => c.Id).ToListAsync(cancel);
+        var rows = await Touching(db, route, batch).OrderBy(c => c.Id).ToListAsync(cancel);
         var ids = rows.Exists(r => r.Scope is ChoiceScope.Move) ? (await moves.ToListAsync(cancel)).Select(PlaceOf).ToHashSet() : [];
         return [.. rows.Where(r => r.Scope is not ChoiceScope.Move || ids.Contains(r.Place))];
     }
+
+    /// <summary>Those of the route and the batch, and those about anybody.</summary>
+    private static IQueryable<ChoiceRow> Touching(CaravanDb db, string route, string batch) =>
+        db.Choices.Where(c => (c.Scope == ChoiceScope.Route && c.Place == route) || (c.Scope == ChoiceScope.Batch && c.Place == batch) || c.Scope == ChoiceScope.Move);
 
     public static Choice ChoiceOf(ChoiceRow row) => new(row.Scope, row.Code, row.Way, row.Value);
 

@@ -96,8 +96,8 @@ internal static class ServiceApi
         if (await db.Moves.FirstOrDefaultAsync(m => asFrom.Contains(m.Batch) && m.FromAccount == account, cancel) is { } from)
             return (await access.FromAsync(MoveStates.PersonOf(from), service, cancel), false);
         if (await db.Moves.FirstOrDefaultAsync(m => asTo.Contains(m.Batch) && m.ToAccount == account, cancel) is not { } to) return null;
-        var rulesOf = await Choices.RulesAsync(db, plan, to.Batch, cancel);
-        return (await access.ToAsync(MoveStates.PersonOf(to), service, rulesOf(to).Root, cancel), true);
+        var rules = await Choices.RulesOfAsync(db, plan, to, cancel);
+        return (await access.ToAsync(MoveStates.PersonOf(to), service, rules.Root, cancel), true);
     }
 
     private static async Task<Results<Ok<FoundSettings>, ProblemHttpResult>> DiscoverAsync(string address, INameServers names, CancellationToken cancel)

@@ -63,7 +63,7 @@ internal sealed class SurveyBook(Database database, CurrentPlan current, Caravan
         var (from, to) = (plan.Services.First(s => s.Name == route.From), plan.Services.First(s => s.Name == route.To));
         await using var db = database.Read();
         var choices = await Choices.RowsAsync(db, route.Name, name, cancel);
-        var rulesOf = await Choices.RulesAsync(db, plan, name, cancel);
+        var rulesOf = Choices.RulesFrom(route, choices);
         var moves = await db.Moves.Where(m => m.Batch == name).OrderBy(m => m.Id).ToListAsync(cancel);
         // Everything but the inventories, which may be large.
         var surveys = await db.Surveys.Where(s => db.Moves.Any(m => m.Id == s.MoveId && m.Batch == name))

@@ -93,9 +93,8 @@ internal sealed class MoveWorker(
         var (current, _) = await plan.GetAsync(cancel);
         var route = current!.Routes.First(r => r.Name == current.Batches.First(b => b.Name == person.Batch).Route);
         await using var db = database.Read();
-        var rulesOf = await Choices.RulesAsync(db, current, person.Batch, cancel);
         var move = await db.Moves.FirstAsync(m => m.Id == person.Id, cancel);
-        return new Road(current.Services.First(s => s.Name == route.From), current.Services.First(s => s.Name == route.To), rulesOf(move));
+        return new Road(current.Services.First(s => s.Name == route.From), current.Services.First(s => s.Name == route.To), await Choices.RulesOfAsync(db, current, move, cancel));
     }
 
     private async Task<Fault?> CarryAsync(Claim claim, Road road, Tally tally, ConcurrentQueue<string> notes, CancellationToken cancel)
