@@ -32,9 +32,11 @@ public sealed record FolderView(string From, string? To, Counts Counts, long Gon
 /// <param name="Ended">Null while it runs.</param>
 /// <param name="Stopped">It was told to stop, or its worker was lost; the next pass goes on from there.</param>
 /// <param name="Fault">Why it could not be completed.</param>
+/// <param name="Moved">Messages that moved on the old side and were moved on the new.</param>
+/// <param name="Removed">Messages deleted because a rule of the route says so.</param>
 public sealed record PassView(
     long Id, string Kind, DateTimeOffset Started, DateTimeOffset? Ended, bool Stopped, string? Fault,
-    long Carried, long Paired, long Excluded, long LeftBehind, long FlagsChanged, long Octets);
+    long Carried, long Paired, long Excluded, long LeftBehind, long FlagsChanged, long Moved, long Removed, long Octets);
 
 /// <summary>A move with all that is known of it.</summary>
 public sealed record MoveDetail(MoveView Move, IReadOnlyList<FolderView> Folders, IReadOnlyList<PassView> Passes, IReadOnlyList<LeftBehindView> LeftBehind);

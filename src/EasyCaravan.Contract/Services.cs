@@ -10,10 +10,12 @@ namespace EasyCaravan.Contract;
 /// <param name="BytesPerDay">Octets for one account; null when no limit is set.</param>
 /// <param name="Waiting">Moves that wait for it to answer again, or to bear more.</param>
 /// <param name="Trouble">What it did last to one of those; null when none waits.</param>
+/// <param name="PausedUntil">When one move tries it again for all; null when it is not in trouble.</param>
+/// <param name="Pace">What holds it back, by the plan or because it asked for less; null: nothing does.</param>
 /// <param name="Help">What the plan says to do about things that it says.</param>
 public sealed record ServiceView(
     string Name, string Speaks, string Host, int Port, string Security, string SignIn, string? Consent, string Trust, string? Rules,
-    int InUse, int Connections, int PerAccount, long? LargestMessage, long? BytesPerDay, int Waiting, string? Trouble, IReadOnlyList<string> Warnings, IReadOnlyList<HelpView> Help);
+    int InUse, int Connections, int PerAccount, long? LargestMessage, long? BytesPerDay, int Waiting, string? Trouble, DateTimeOffset? PausedUntil, string? Pace, IReadOnlyList<string> Warnings, IReadOnlyList<HelpView> Help);
 
 public sealed record HelpView(string Says, string Remedy);
 

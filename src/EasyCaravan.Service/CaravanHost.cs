@@ -70,7 +70,7 @@ public static class CaravanHost
             s.GetRequiredService<SecretPlaces>().Read,
             (service, who, next) => s.GetRequiredService<Consents>().RotateAsync(service.Name, who.Account, who.Secret, next, CancellationToken.None),
             s.GetRequiredService<TimeProvider>()));
-        services.AddSingleton<ServiceSlots>().AddSingleton<CurrentPlan>().AddSingleton<WorkSignal>().AddSingleton<LiveHub>().AddSingleton<MoveWorker>();
+        services.AddSingleton<ServiceSlots>().AddSingleton<ServiceCare>().AddSingleton<CurrentPlan>().AddSingleton<WorkSignal>().AddSingleton<LiveHub>().AddSingleton<MoveWorker>();
         services.AddHostedService<MoveWorkers>();
         // In-flight batches end or are abandoned cleanly well within this; then the next start goes on from the ledger.
         services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(10));
@@ -138,7 +138,7 @@ public static class CaravanHost
     /// <summary>Ready when the store answers.</summary>
     private static async Task<IResult> ReadyAsync(MoveStore store, CancellationToken cancel)
     {
-        await store.NextDueAsync(cancel);
+        await store.NextDueAsync([], cancel);
         return TypedResults.Ok();
     }
 

@@ -9,6 +9,9 @@ public sealed record CaravanOptions(string DataFolder, Uri Listen, int MovesAtOn
     /// <summary>The name under which this installation holds leases: the same after a restart, so that it finds its own again.</summary>
     public string Owner { get; init; } = "";
 
+    /// <summary>How long a pass may run while others wait for a worker; then it gives way and goes on after them.</summary>
+    public TimeSpan Turn { get; init; } = TimeSpan.FromMinutes(5);
+
     /// <summary>Only warnings in the log: where people watch something else on the same terminal.</summary>
     public bool Quiet { get; init; }
 }

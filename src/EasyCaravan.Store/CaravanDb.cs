@@ -11,6 +11,8 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<PassRow> Passes => Set<PassRow>();
     public DbSet<LedgerFolderRow> LedgerFolders => Set<LedgerFolderRow>();
     public DbSet<LedgerItemRow> LedgerItems => Set<LedgerItemRow>();
+    public DbSet<ItemKeyRow> ItemKeys => Set<ItemKeyRow>();
+    public DbSet<StrangerRow> Strangers => Set<StrangerRow>();
     public DbSet<FlagSetRow> FlagSets => Set<FlagSetRow>();
     public DbSet<LeftBehindRow> LeftBehind => Set<LeftBehindRow>();
     public DbSet<SurveyRow> Surveys => Set<SurveyRow>();
@@ -52,6 +54,30 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
             item.Property(i => i.Gone).HasColumnName("gone");
             item.Property(i => i.Flags).HasColumnName("flags");
             item.HasOne<LedgerFolderRow>().WithMany().HasForeignKey(i => i.FolderId);
+        });
+        modelBuilder.Entity<ItemKeyRow>(key =>
+        {
+            key.ToTable("item_keys");
+            key.HasKey(k => new { k.FolderId, k.Number });
+            key.HasIndex(k => new { k.MoveId, k.Low });
+            key.Property(k => k.FolderId).HasColumnName("folder_id");
+            key.Property(k => k.Number).HasColumnName("number");
+            key.Property(k => k.MoveId).HasColumnName("move_id");
+            key.Property(k => k.Low).HasColumnName("low");
+            key.Property(k => k.High).HasColumnName("high");
+            key.HasOne<LedgerFolderRow>().WithMany().HasForeignKey(k => k.FolderId);
+        });
+        modelBuilder.Entity<StrangerRow>(stranger =>
+        {
+            stranger.ToTable("strangers");
+            stranger.HasKey(s => new { s.FolderId, s.Number });
+            stranger.Property(s => s.FolderId).HasColumnName("folder_id");
+            stranger.Property(s => s.Number).HasColumnName("number");
+            stranger.Property(s => s.Size).HasColumnName("size");
+            stranger.Property(s => s.Low).HasColumnName("low");
+            stranger.Property(s => s.High).HasColumnName("high");
+            stranger.Property(s => s.Certain).HasColumnName("certain");
+            stranger.HasOne<LedgerFolderRow>().WithMany().HasForeignKey(s => s.FolderId);
         });
         modelBuilder.Entity<FlagSetRow>(set =>
         {

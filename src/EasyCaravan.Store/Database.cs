@@ -1,3 +1,4 @@
+using EasyCaravan.Core.Pacing;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Design;
 
@@ -34,7 +35,11 @@ public sealed class Database : IDisposable
         return db;
     }
 
+    /// <summary>Why nothing can be written now; null when the last write went well.</summary>
+    public Fault? Trouble { get; private set; }
+
     /// <summary>Runs one transaction: all of it or nothing.</summary>
+    /// <exception cref="FaultException">The disk is full: nothing was changed.</exception>
     public async Task<T> WriteAsync<T>(Func<CaravanDb, Task<T>> work, CancellationToken cancel)
     {
         await _writing.WaitAsync(cancel);
@@ -47,13 +52,27 @@ public sealed class Database : IDisposable
             var result = await work(db);
             await db.SaveChangesAsync(cancel);
             await transaction.CommitAsync(cancel);
+            Trouble = null;
             return result;
+        }
+        catch (Exception e) when (IsFull(e))
+        {
+            Trouble = new Fault(Cause.StoreFull, "Easy Caravan", "the disk under the store is full");
+            throw new FaultException(Trouble, Verdict.Keep, e);
         }
         finally
         {
             _writing.Release();
         }
     }
+
+    /// <summary>SQLITE_FULL, or an I/O error while the log grows, which is how a full disk shows on some file systems (SQLITE_IOERR_WRITE and _SHMSIZE).</summary>
+    private static bool IsFull(Exception error) => error switch
+    {
+        Microsoft.Data.Sqlite.SqliteException sqlite => sqlite.SqliteErrorCode == 13 || sqlite.SqliteExtendedErrorCode is 778 or 4874,
+        DbUpdateException { InnerException: { } inner } => IsFull(inner),
+        _ => false,
+    };
 
     public Task WriteAsync(Func<CaravanDb, Task> work, CancellationToken cancel) =>
         WriteAsync(async db =>

@@ -1,21 +1,20 @@
-using System.Data.Common;
 using System.Globalization;
-using System.Text;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Store.Rows;
 using Microsoft.EntityFrameworkCore;
-using Microsoft.EntityFrameworkCore.Storage;
 
 namespace EasyCaravan.Store;
 
 /// <summary>The ledger of one claimed move. Every write first proves that the lease still holds, in the same transaction.</summary>
 internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider time, Claim claim) : ILedger
 {
-    /// <summary>Rows in one statement: six parameters each, well below every provider's limit.</summary>
-    private const int RowsPerStatement = 200;
+    private static readonly ManyRows s_items = new("ledger_items", ["folder_id", "number"], ["landed", "outcome", "gone", "flags"]);
+    private static readonly ManyRows s_keys = new("item_keys", ["folder_id", "number"], ["move_id", "low", "high"]);
+    private static readonly ManyRows s_strangers = new("strangers", ["folder_id", "number"], ["size", "low", "high", "certain"]);
 
-    private static readonly string s_fullInsert = InsertFor(RowsPerStatement);
+    /// <summary>Keys in one question.</summary>
+    private const int KeysPerQuery = 500;
 
     private long Move => claim.Person.Id;
 
@@ -44,6 +43,8 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         {
             await db.LedgerItems.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
             await db.LeftBehind.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
+            await db.ItemKeys.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
+            await db.Strangers.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
             var row = await db.LedgerFolders.AsTracking().FirstAsync(f => f.Id == folder, cancel);
             (row.FromEpoch, row.ToEpoch, row.ToBaseNext, row.CursorNext, row.CursorMark, row.CursorCount) = (fromEpoch, toEpoch, 0, null, null, null);
             return true;
@@ -55,12 +56,12 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         return await NumbersAsync(db.LedgerItems.Where(i => i.FolderId == folder && !i.Gone).OrderBy(i => i.Number).Select(i => i.Number), cancel);
     }
 
-    public async Task<NumberSet> ClaimedAsync(FolderPath to, CancellationToken cancel)
+    public async Task<NumberSet> ClaimedAsync(FolderPath to, bool andGone, CancellationToken cancel)
     {
         await using var db = database.Read();
         var name = to.ToString();
         var folders = await db.LedgerFolders.Where(f => f.MoveId == Move && f.To == name).Select(f => f.Id).ToListAsync(cancel);
-        return await NumbersAsync(db.LedgerItems.Where(i => folders.Contains(i.FolderId) && i.Landed != null).OrderBy(i => i.Landed).Select(i => i.Landed!.Value), cancel);
+        return await NumbersAsync(db.LedgerItems.Where(i => folders.Contains(i.FolderId) && i.Landed != null && (andGone || !i.Gone)).OrderBy(i => i.Landed).Select(i => i.Landed!.Value), cancel);
     }
 
     public async Task<IReadOnlyList<LedgerEntry>> FindAsync(long folder, NumberSet numbers, CancellationToken cancel)
@@ -83,7 +84,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             // What had been left behind and is now settled otherwise is no longer a person's concern.
             if (await db.LeftBehind.AnyAsync(i => i.FolderId == folder, cancel))
             {
-                foreach (var some in entries.Where(e => e.Outcome is not Outcome.LeftBehind).Select(e => (long)e.Number).Chunk(RowsPerStatement))
+                foreach (var some in entries.Where(e => e.Outcome is not Outcome.LeftBehind).Select(e => (long)e.Number).Chunk(KeysPerQuery))
                     await db.LeftBehind.Where(i => i.FolderId == folder && some.Contains(i.Number)).ExecuteDeleteAsync(cancel);
             }
             return true;
@@ -106,28 +107,117 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
 
     public async Task MarkGoneAsync(long folder, NumberSet numbers, CancellationToken cancel)
     {
-        if (numbers.Count == 0) return;
-        await WriteAsync(async db =>
+        if (numbers.Count > 0) await WriteAsync(async db => { await MarkGoneAsync(db, folder, numbers, cancel); return true; }, cancel);
+    }
+
+    private static async Task MarkGoneAsync(CaravanDb db, long folder, NumberSet numbers, CancellationToken cancel)
+    {
+        foreach (var (first, last) in numbers.Ranges)
+        {
+            var (low, high) = ((long)first, (long)last);
+            await db.LedgerItems.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high).ExecuteUpdateAsync(set => set.SetProperty(i => i.Gone, true), cancel);
+            await db.LeftBehind.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high).ExecuteDeleteAsync(cancel);
+        }
+    }
+
+    public Task TransferAsync(long folder, NumberSet numbers, long to, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel) =>
+        WriteAsync(async db =>
+        {
+            await MarkGoneAsync(db, folder, numbers, cancel);
+            await InsertAsync(db, to, entries, cancel);
+            return true;
+        }, cancel);
+
+    public Task RecordKeysAsync(long folder, IReadOnlyDictionary<uint, UInt128> keys, CancellationToken cancel) =>
+        WriteAsync(async db =>
+        {
+            await s_keys.WriteAsync(db, keys.Select(k => new object?[] { folder, (long)k.Key, Move, (long)(ulong)k.Value, (long)(ulong)(k.Value >> 64) }), cancel);
+            return true;
+        }, cancel);
+
+    public async Task<IReadOnlyDictionary<uint, UInt128>> KeysAsync(long folder, NumberSet numbers, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        var keys = new Dictionary<uint, UInt128>();
+        foreach (var (first, last) in numbers.Ranges)
+        {
+            var (low, high) = ((long)first, (long)last);
+            await foreach (var row in db.ItemKeys.Where(k => k.FolderId == folder && k.Number >= low && k.Number <= high).AsAsyncEnumerable().WithCancellation(cancel))
+                keys[(uint)row.Number] = KeyOf(row.Low, row.High);
+        }
+        return keys;
+    }
+
+    public async Task<IReadOnlyList<KeyedEntry>> FindKeysAsync(IReadOnlyCollection<UInt128> keys, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        var wanted = keys.ToHashSet();
+        var found = new List<KeyedEntry>();
+        foreach (var lows in wanted.Select(k => (long)(ulong)k).Chunk(KeysPerQuery))
+        {
+            var rows = await (from key in db.ItemKeys
+                              where key.MoveId == Move && lows.Contains(key.Low)
+                              join item in db.LedgerItems on new { key.FolderId, key.Number } equals new { item.FolderId, item.Number }
+                              join folder in db.LedgerFolders on key.FolderId equals folder.Id
+                              where !item.Gone
+                              select new { key.Low, key.High, Item = item, folder.To }).ToListAsync(cancel);
+            foreach (var row in rows.Where(r => wanted.Contains(KeyOf(r.Low, r.High))))
+            {
+                var entry = new LedgerEntry((uint)row.Item.Number, (uint?)row.Item.Landed, row.Item.Outcome, await flagSets.SetOfAsync(db, row.Item.Flags, cancel));
+                found.Add(new KeyedEntry(KeyOf(row.Low, row.High), row.Item.FolderId, row.To.Length == 0 ? null : FolderPath.Parse(row.To), entry));
+            }
+        }
+        return found;
+    }
+
+    private static UInt128 KeyOf(long low, long high) => new((ulong)high, (ulong)low);
+
+    public Task ReopenAsync(long folder, NumberSet numbers, CancellationToken cancel) =>
+        WriteAsync(async db =>
         {
             foreach (var (first, last) in numbers.Ranges)
             {
                 var (low, high) = ((long)first, (long)last);
-                await db.LedgerItems.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high).ExecuteUpdateAsync(set => set.SetProperty(i => i.Gone, true), cancel);
+                await db.LedgerItems.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high).ExecuteDeleteAsync(cancel);
                 await db.LeftBehind.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high).ExecuteDeleteAsync(cancel);
             }
+            await db.LedgerFolders.Where(f => f.Id == folder).ExecuteUpdateAsync(set => set.SetProperty(f => f.Reopened, true), cancel);
+            return true;
+        }, cancel);
+
+    public async Task<IReadOnlyList<Stranger>> StrangersAsync(long folder, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        var strangers = new List<Stranger>();
+        await foreach (var row in db.Strangers.Where(s => s.FolderId == folder).AsAsyncEnumerable().WithCancellation(cancel))
+            strangers.Add(new Stranger((uint)row.Number, row.Size, new Core.Carrying.Identity(KeyOf(row.Low, row.High), row.Certain)));
+        return strangers;
+    }
+
+    public async Task KeepStrangersAsync(long folder, IReadOnlyList<Stranger> fresh, NumberSet gone, CancellationToken cancel)
+    {
+        if (fresh.Count == 0 && gone.Count == 0) return;
+        await WriteAsync(async db =>
+        {
+            foreach (var (first, last) in gone.Ranges)
+            {
+                var (low, high) = ((long)first, (long)last);
+                await db.Strangers.Where(s => s.FolderId == folder && s.Number >= low && s.Number <= high).ExecuteDeleteAsync(cancel);
+            }
+            await s_strangers.WriteAsync(db, fresh.Select(s => new object?[] { folder, (long)s.Number, s.Size, (long)(ulong)s.Print.Print, (long)(ulong)(s.Print.Print >> 64), s.Print.Certain }), cancel);
             return true;
         }, cancel);
     }
 
-    public Task<FolderCounts> CompleteAsync(long folder, FolderCursor cursor, long found, long missing, CancellationToken cancel) =>
+    public Task<FolderCounts> CompleteAsync(long folder, FolderCursor cursor, long found, long? missing, CancellationToken cancel) =>
         WriteAsync(async db =>
         {
             var sums = await db.LedgerItems.Where(i => i.FolderId == folder).GroupBy(i => new { i.Outcome, i.Gone })
                 .Select(g => new { g.Key.Outcome, g.Key.Gone, Count = g.LongCount() }).ToListAsync(cancel);
             long Sum(Outcome outcome) => sums.Where(s => s.Outcome == outcome && !s.Gone).Sum(s => s.Count);
-            var counts = new FolderCounts(
-                found, Sum(Outcome.Carried), Sum(Outcome.Paired), Sum(Outcome.Excluded), Sum(Outcome.LeftBehind), sums.Where(s => s.Gone).Sum(s => s.Count), missing);
             var row = await db.LedgerFolders.AsTracking().FirstAsync(f => f.Id == folder, cancel);
+            var counts = new FolderCounts(
+                found, Sum(Outcome.Carried), Sum(Outcome.Paired), Sum(Outcome.Excluded), Sum(Outcome.LeftBehind), sums.Where(s => s.Gone).Sum(s => s.Count), missing ?? row.Missing);
             (row.CursorNext, row.CursorMark, row.CursorCount, row.Reopened) = (cursor.Next, (long?)cursor.Mark, cursor.Count, false);
             (row.Found, row.Carried, row.Paired, row.Excluded, row.LeftBehind, row.Gone, row.Missing) =
                 (counts.Found, counts.Carried, counts.Paired, counts.Excluded, counts.LeftBehind, counts.Gone, counts.Missing);
@@ -139,39 +229,9 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     private async Task InsertAsync(CaravanDb db, long folder, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel)
     {
         var ids = new Dictionary<FlagSet, int>();
-        foreach (var some in entries.Chunk(RowsPerStatement))
-        {
-            await using var command = db.Database.GetDbConnection().CreateCommand();
-            command.Transaction = db.Database.CurrentTransaction!.GetDbTransaction();
-            command.CommandText = some.Length == RowsPerStatement ? s_fullInsert : InsertFor(some.Length);
-            for (var i = 0; i < some.Length; i++)
-            {
-                var entry = some[i];
-                if (!ids.TryGetValue(entry.Flags, out var flags)) ids[entry.Flags] = flags = await flagSets.IdOfAsync(db, entry.Flags, cancel);
-                Add(command, $"n{i}", (long)entry.Number);
-                Add(command, $"l{i}", entry.Landed is { } landed ? (long)landed : DBNull.Value);
-                Add(command, $"o{i}", (int)entry.Outcome);
-                Add(command, $"f{i}", flags);
-            }
-            Add(command, "folder", folder);
-            await command.ExecuteNonQueryAsync(cancel);
-        }
-    }
-
-    /// <summary>One statement for many rows; the same words serve SQLite and PostgreSQL.</summary>
-    private static string InsertFor(int rows)
-    {
-        var sql = new StringBuilder("INSERT INTO ledger_items (folder_id, number, landed, outcome, gone, flags) VALUES ");
-        for (var i = 0; i < rows; i++) sql.Append(CultureInfo.InvariantCulture, $"{(i > 0 ? "," : "")}(@folder,@n{i},@l{i},@o{i},FALSE,@f{i})");
-        sql.Append(" ON CONFLICT (folder_id, number) DO UPDATE SET landed = excluded.landed, outcome = excluded.outcome, gone = excluded.gone, flags = excluded.flags");
-        return sql.ToString();
-    }
-
-    private static void Add(DbCommand command, string name, object value)
-    {
-        var parameter = command.CreateParameter();
-        (parameter.ParameterName, parameter.Value) = (name, value);
-        command.Parameters.Add(parameter);
+        foreach (var entry in entries)
+            if (!ids.ContainsKey(entry.Flags)) ids[entry.Flags] = await flagSets.IdOfAsync(db, entry.Flags, cancel);
+        await s_items.WriteAsync(db, entries.Select(e => new object?[] { folder, (long)e.Number, (long?)e.Landed, (int)e.Outcome, false, ids[e.Flags] }), cancel);
     }
 
     private static async Task<NumberSet> NumbersAsync(IQueryable<long> query, CancellationToken cancel)

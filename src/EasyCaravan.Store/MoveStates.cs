@@ -16,12 +16,15 @@ public static class MoveStates
 
     public static void Apply(MoveRow row, MoveState state, Instant now)
     {
+        var wasQueued = row.Condition is ConditionKind.Queued;
         (row.Stage, row.Condition, row.WaitsFor, row.Wanted, row.Attempts) = (state.Stage, state.Condition.Kind, state.Condition.Wait, state.Wanted, state.Attempts);
         row.Until = state.Condition.Until?.ToUnixTimeMilliseconds();
         (row.FaultCause, row.FaultWhom, row.FaultWhat, row.FaultCode) =
             (state.Condition.Fault?.Cause, state.Condition.Fault?.Whom, state.Condition.Fault?.What, state.Condition.Fault?.Code);
         row.FaultHelp = state.Condition.Fault?.Help;
-        row.DueAt = state.DueAt is { } due ? Math.Max(0, due.ToUnixTimeMilliseconds()) : null;
+        // Whoever is queued keeps the place in the line; a move that gave way goes to its end.
+        if (!wasQueued || state.Condition.Kind is not ConditionKind.Queued)
+            row.DueAt = state.Condition.Kind is ConditionKind.Queued ? now.ToUnixTimeMilliseconds() : state.DueAt?.ToUnixTimeMilliseconds();
         row.ChangedAt = now.ToUnixTimeMilliseconds();
     }
 

@@ -16,17 +16,17 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
 
     private long Now => time.GetUtcNow().ToUnixTimeMilliseconds();
 
-    public async Task<Claim?> ClaimAsync(string owner, CancellationToken cancel)
+    public async Task<Claim?> ClaimAsync(string owner, IReadOnlyCollection<string> except, CancellationToken cancel)
     {
         var now = Now;
         // A look without the write gate first: most of the time nothing is due.
         await using (var look = database.Read())
         {
-            if (!await Due(look, now).AnyAsync(cancel)) return null;
+            if (!await Due(look, now, except).AnyAsync(cancel)) return null;
         }
         return await database.WriteAsync(async db =>
         {
-            var row = await Due(db, now).OrderBy(m => m.DueAt ?? 0).ThenBy(m => m.Id).AsTracking().FirstOrDefaultAsync(cancel);
+            var row = await Due(db, now, except).OrderBy(m => m.Rank).ThenBy(m => m.DueAt ?? 0).ThenBy(m => m.Id).AsTracking().FirstOrDefaultAsync(cancel);
             if (row is null) return null;
             // Between reading and writing another process may have been quicker: the fence decides.
             var fence = row.Fence;
@@ -45,14 +45,21 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
         }, cancel);
     }
 
-    private static IQueryable<MoveRow> Due(CaravanDb db, long now) => db.Moves.Where(m =>
-        (m.DueAt <= now && (m.LeaseUntil == null || m.LeaseUntil < now)) || (m.Condition == ConditionKind.Running && m.LeaseUntil < now));
+    private static IQueryable<MoveRow> Due(CaravanDb db, long now, IReadOnlyCollection<string> except) => db.Moves.Where(m => !except.Contains(m.Batch) &&
+        ((m.DueAt <= now && (m.LeaseUntil == null || m.LeaseUntil < now)) || (m.Condition == ConditionKind.Running && m.LeaseUntil < now)));
 
     /// <summary>When the next move falls due; null when none will by itself.</summary>
-    public async Task<Instant?> NextDueAsync(CancellationToken cancel)
+    public async Task<Instant?> NextDueAsync(IReadOnlyCollection<string> except, CancellationToken cancel)
     {
         await using var db = database.Read();
-        return MoveStates.ToInstant(await db.Moves.Where(m => m.DueAt != null).MinAsync(m => m.DueAt, cancel));
+        return MoveStates.ToInstant(await db.Moves.Where(m => m.DueAt != null && !except.Contains(m.Batch)).MinAsync(m => m.DueAt, cancel));
+    }
+
+    /// <summary>Whether a move could run and waits for a worker.</summary>
+    public async Task<bool> AnyDueAsync(IReadOnlyCollection<string> except, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        return await Due(db, Now, except).AnyAsync(cancel);
     }
 
     /// <summary>Gives back the leases of an earlier life of this same owner, which was killed before it could.</summary>
@@ -93,9 +100,10 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     {
         var (expected, carried, paired, excluded, leftBehind) = (tally.Expected, tally.Carried, tally.Paired, tally.Excluded, tally.LeftBehind);
         var (octets, flags, looked, folder) = (tally.Octets, tally.FlagsChanged, tally.Looked, tally.Folder);
+        var (moved, removed) = (tally.Moved, tally.Removed);
         return db.Passes.Where(p => p.Id == claim.Pass).ExecuteUpdateAsync(
             set => set.SetProperty(p => p.Expected, expected).SetProperty(p => p.Carried, carried).SetProperty(p => p.Paired, paired)
                 .SetProperty(p => p.Excluded, excluded).SetProperty(p => p.LeftBehind, leftBehind).SetProperty(p => p.Octets, octets)
-                .SetProperty(p => p.FlagsChanged, flags).SetProperty(p => p.Looked, looked).SetProperty(p => p.Folder, folder), cancel);
+                .SetProperty(p => p.FlagsChanged, flags).SetProperty(p => p.Moved, moved).SetProperty(p => p.Removed, removed).SetProperty(p => p.Looked, looked).SetProperty(p => p.Folder, folder), cancel);
     }
 }

@@ -31,6 +31,17 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
             return changed;
         }, cancel);
 
+    /// <summary>Puts the moves of a batch in line: by the size that a survey found, or as they are listed. One that nobody knows comes last.</summary>
+    public Task RankAsync(string batch, bool smallFirst, CancellationToken cancel) =>
+        database.WriteAsync(async db =>
+        {
+            const long Unknown = long.MaxValue;
+            if (!smallFirst) await db.Moves.Where(m => m.Batch == batch && m.Rank != 0).ExecuteUpdateAsync(set => set.SetProperty(m => m.Rank, 0L), cancel);
+            else
+                await db.Moves.Where(m => m.Batch == batch).ExecuteUpdateAsync(
+                    set => set.SetProperty(m => m.Rank, m => db.Surveys.Where(s => s.MoveId == m.Id).Select(s => (long?)s.Octets).FirstOrDefault() ?? Unknown), cancel);
+        }, cancel);
+
     /// <summary>Decides on left-behind items: accepted ones are a person's word that they may stay; the others are tried again by the next pass.</summary>
     /// <returns>How many items were decided, and the moves they belong to.</returns>
     public Task<(int Items, IReadOnlyList<long> Moves)> DecideLeftBehindAsync(

@@ -146,21 +146,176 @@ public sealed class ImapVerbTests
     }
 
     [Fact]
-    public async Task Flags_are_asked_for_since_a_mark_and_changed_one_by_one()
+    public async Task Flags_are_changed_one_by_one()
     {
         await using var server = new ScriptedServer(Everything, Pieces.OneByOne,
         [
-            Examine,
-            ("T UID FETCH 1:11 (UID FLAGS) (CHANGEDSINCE 98)", "* 2 FETCH (UID 5 MODSEQ (99) FLAGS (\\Seen \\Recent $A))\r\n§ OK done\r\n"),
             ("T SELECT \"INBOX\"", "* OK [UIDVALIDITY 7] ok\r\n§ OK [READ-WRITE] done\r\n"),
             ("T UID STORE 5:6 +FLAGS.SILENT (\\Flagged)", "§ OK done\r\n"),
             ("T UID STORE 5:6 -FLAGS.SILENT ($A)", "§ OK done\r\n"),
         ]);
         await using var account = await server.SignInAsync();
-        var updates = await account.FlagsSinceAsync(FolderPath.Inbox, new FolderCursor(7, 12, 98, 3), CancellationToken.None);
-        Assert.Equal(("$A \\Seen", 5u), (Assert.Single(updates).Flags.Written, updates[0].Number));
         await account.ChangeFlagsAsync(FolderPath.Inbox, new NumberSet([5, 6]), FlagSet.Parse("\\Flagged"), FlagSet.Parse("$A"), CancellationToken.None);
         Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Theory]
+    [InlineData(Pieces.Whole)]
+    [InlineData(Pieces.OneByOne)]
+    public async Task QRESYNC_tells_what_vanished_changed_and_came_of_many_folders_in_one_round_trip(Pieces pieces)
+    {
+        await using var server = new ScriptedServer(Everything + " ENABLE QRESYNC", pieces,
+        [
+            ("T ENABLE QRESYNC", "* ENABLED QRESYNC\r\n§ OK done\r\n"),
+            ("T EXAMINE \"INBOX\" (QRESYNC (7 98))",
+                "* OK [CLOSED] x\r\n* 5 EXISTS\r\n* OK [UIDVALIDITY 7] ok\r\n* OK [HIGHESTMODSEQ 120] ok\r\n* VANISHED (EARLIER) 3:4,4000000000\r\n* 2 FETCH (UID 5 FLAGS (\\Seen) MODSEQ (99))\r\n* 5 FETCH (UID 12 FLAGS () MODSEQ (101))\r\n§ OK [READ-ONLY] done\r\n"),
+            ("T UID FETCH 12:* (UID RFC822.SIZE INTERNALDATE FLAGS)", "* 5 FETCH (UID 12 RFC822.SIZE 9 INTERNALDATE \"30-Mar-2019 23:59:58 -0130\" FLAGS () MODSEQ (101))\r\n§ OK done\r\n"),
+            ("T EXAMINE \"Work\" (QRESYNC (8 3))", "* 0 EXISTS\r\n* OK [UIDVALIDITY 9] ok\r\n§ OK [READ-ONLY] done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var changes = await account.ReadChangesAsync(
+            [new ChangeQuery(FolderPath.Inbox, new FolderCursor(7, 12, 98, 6), new FolderCursor(7, 13, 120, 5)), new ChangeQuery(FolderPath.Parse("Work"), new FolderCursor(8, 2, 3, 1), new FolderCursor(9, 2, 5, 1))], CancellationToken.None);
+        var inbox = changes[0]!;
+        Assert.Equal("3:4", inbox.GoneOf(new NumberSet([1, 2, 3, 4, 5])).ToString());
+        Assert.Equal((5u, "\\Seen"), (Assert.Single(inbox.Flags).Number, inbox.Flags[0].Flags.Written));
+        Assert.Equal(("12", 5u, 9L), (inbox.Fresh.ToString(), inbox.Count, Assert.Single(inbox.Items).Size));
+        Assert.Null(changes[1]);
+        Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Fact]
+    public async Task CONDSTORE_alone_tells_changed_flags_and_what_is_present_is_listed()
+    {
+        await using var server = new ScriptedServer(Everything, Pieces.Whole,
+        [
+            ("T EXAMINE \"INBOX\"", "* 3 EXISTS\r\n* OK [UIDVALIDITY 7] ok\r\n§ OK [READ-ONLY] done\r\n"),
+            ("T UID SEARCH RETURN (ALL) ALL", "* ESEARCH (TAG \"T\") UID ALL 1:2,12\r\n§ OK done\r\n"),
+            ("T UID FETCH 1:11 (UID FLAGS) (CHANGEDSINCE 98)", "* 2 FETCH (UID 2 MODSEQ (99) FLAGS (\\Seen \\Recent $A))\r\n§ OK done\r\n"),
+            ("T UID FETCH 12:* (UID RFC822.SIZE INTERNALDATE FLAGS)", "* 3 FETCH (UID 12 FLAGS (\\Seen))\r\n§ OK done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var change = (await account.ReadChangesAsync([new ChangeQuery(FolderPath.Inbox, new FolderCursor(7, 12, 98, 6), new FolderCursor(7, 13, 120, 3))], CancellationToken.None))[0]!;
+        Assert.Equal("3:11", change.GoneOf(new NumberSet(Enumerable.Range(1, 11).Select(i => (uint)i))).ToString());
+        Assert.Equal("$A \\Seen", Assert.Single(change.Flags).Flags.Written);
+        // A row without size and date is asked for again when its message is carried.
+        Assert.Equal(("12", 0), (change.Fresh.ToString(), change.Items.Count));
+        Assert.Null(change.Digest);
+        Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Fact]
+    public async Task A_plain_server_is_compared_by_a_digest_and_the_same_one_means_that_nothing_changed()
+    {
+        (string, string)[] look =
+        [
+            ("T EXAMINE \"INBOX\"", "* 2 EXISTS\r\n* OK [UIDVALIDITY 7] ok\r\n§ OK [READ-ONLY] done\r\n"),
+            ("T UID SEARCH ALL", "* SEARCH 1 2\r\n§ OK done\r\n"),
+            ("T UID FETCH 1:2 (UID FLAGS)", "* 1 FETCH (UID 1 FLAGS (\\Seen))\r\n* 2 FETCH (UID 2 FLAGS ())\r\n§ OK done\r\n"),
+        ];
+        await using var server = new ScriptedServer("", Pieces.Whole, [.. look, .. look]);
+        await using var account = await server.SignInAsync();
+        var cursor = new FolderCursor(7, 3, null, 2);
+        var first = (await account.ReadChangesAsync([new ChangeQuery(FolderPath.Inbox, cursor, cursor)], CancellationToken.None))[0]!;
+        Assert.Equal(2, first.Flags.Count);
+        var second = (await account.ReadChangesAsync([new ChangeQuery(FolderPath.Inbox, cursor with { Mark = first.Digest }, cursor)], CancellationToken.None))[0]!;
+        Assert.Empty(second.Flags);
+        Assert.Equal(0, second.GoneOf(new NumberSet([1, 2])).Count);
+        Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Fact]
+    public async Task MOVE_learns_the_new_places_and_without_it_COPY_and_EXPUNGE_of_these_alone_do()
+    {
+        await using var server = new ScriptedServer(Everything + " MOVE", Pieces.Whole,
+        [
+            ("T SELECT \"INBOX\"", "* OK [UIDVALIDITY 7] ok\r\n§ OK [READ-WRITE] done\r\n"),
+            ("T UID MOVE 5:6 \"Work\"", "* OK [COPYUID 9 5:6 31:32] moved\r\n* 1 EXPUNGE\r\n* 1 EXPUNGE\r\n§ OK done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var places = (await account.MoveMessagesAsync(FolderPath.Inbox, new NumberSet([5, 6]), FolderPath.Parse("Work"), CancellationToken.None))!;
+        Assert.Equal((31u, 32u), (places[5], places[6]));
+        Assert.Empty(await EndAsync(account, server));
+
+        await using var older = new ScriptedServer(Everything, Pieces.OneByOne,
+        [
+            ("T SELECT \"INBOX\"", "§ OK [READ-WRITE] done\r\n"),
+            ("T UID COPY 5 \"Work\"", "§ OK [COPYUID 9 5 31] done\r\n"),
+            ("T UID STORE 5 +FLAGS.SILENT (\\Deleted)", "§ OK done\r\n"),
+            ("T UID EXPUNGE 5", "* VANISHED 5\r\n§ OK done\r\n"),
+        ]);
+        await using var second = await older.SignInAsync();
+        Assert.Equal(31u, (await second.MoveMessagesAsync(FolderPath.Inbox, new NumberSet([5]), FolderPath.Parse("Work"), CancellationToken.None))![5]);
+        Assert.Empty(await EndAsync(second, older));
+    }
+
+    [Fact]
+    public async Task NUL_goes_in_a_literal8_and_a_wide_header_is_announced()
+    {
+        await using var server = new ScriptedServer(Everything + " BINARY ENABLE UTF8=ACCEPT", Pieces.Whole,
+        [
+            ("T ENABLE UTF8=ACCEPT", "* ENABLED UTF8=ACCEPT\r\n§ OK done\r\n"),
+            ("T APPEND \"\u00c3\u009cber\" () \"30-Mar-2019 23:59:58 -0130\" ~{5+}", ""),
+            ("raw a\0b\0c () \"30-Mar-2019 23:59:58 -0130\" UTF8 (~{10+}", ""),
+            ("raw A: \u00c3\u009c", ""),
+            ("raw ", ""),
+            ("raw x) () \"30-Mar-2019 23:59:58 -0130\" {3+}", ""),
+            ("raw two", "§ OK [APPENDUID 7 40:42] done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var writer = await account.AddMessagesAsync(FolderPath.Parse("Über"), 100, CancellationToken.None);
+        await SendAsync(writer, 1, "a\0b\0c", "");
+        await SendAsync(writer, 2, "A: \u00c3\u009c\r\n\r\nx", "");
+        await SendAsync(writer, 3, "two", "");
+        Assert.Equal(3, (await writer.FinishAsync(CancellationToken.None)).Count(r => r.Landed is not null));
+        Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Fact]
+    public async Task A_row_that_the_index_refuses_or_leaves_unfinished_is_named_and_the_others_come()
+    {
+        await using var server = new ScriptedServer(Everything, Pieces.Whole,
+        [
+            Examine,
+            ("T UID FETCH 1:3 (UID RFC822.SIZE INTERNALDATE FLAGS)", "* 1 FETCH (UID 1 RFC822.SIZE 9 INTERNALDATE \"30-Mar-2019 23:59:58 -0130\" FLAGS ())\r\n§ NO [SERVERBUG] cannot parse\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var fault = await Assert.ThrowsAsync<FaultException>(() => account.ListItemsAsync(FolderPath.Inbox, new NumberSet([1, 2, 3]), new Dictionary<uint, Fault>(), CancellationToken.None));
+        Assert.Equal((Cause.ServiceBusy, Verdict.Keep), (fault.Fault.Cause, fault.Verdict));
+
+        await using var other = new ScriptedServer(Everything, Pieces.OneByOne,
+        [
+            Examine,
+            ("T UID FETCH 1:3 (UID RFC822.SIZE INTERNALDATE FLAGS)", "* 1 FETCH (UID 1 RFC822.SIZE 9 INTERNALDATE \"30-Mar-2019 23:59:58 -0130\" FLAGS ())\r\n§ NO cannot parse\r\n"),
+            ("T UID FETCH 1:2 (UID RFC822.SIZE INTERNALDATE FLAGS)", "* 1 FETCH (UID 1 RFC822.SIZE 9 INTERNALDATE \"30-Mar-2019 23:59:58 -0130\" FLAGS ())\r\n* 2 FETCH (UID 2 FLAGS ())\r\n§ OK done\r\n"),
+            ("T UID FETCH 3 (UID RFC822.SIZE INTERNALDATE FLAGS)", "§ NO [CORRUPTION] cannot parse\r\n"),
+        ]);
+        await using var second = await other.SignInAsync();
+        var unreadable = new Dictionary<uint, Fault>();
+        Assert.Equal(1u, Assert.Single(await second.ListItemsAsync(FolderPath.Inbox, new NumberSet([1, 2, 3]), unreadable, CancellationToken.None)).Number);
+        Assert.Equal([2u, 3u], unreadable.Keys.Order());
+        Assert.All(unreadable.Values, f => Assert.Equal(Cause.MessageUnreadable, f.Cause));
+        Assert.Empty(await EndAsync(second, other));
+    }
+
+    [Theory]
+    [InlineData("T UID SEARCH RETURN (ALL) ALL", "* ESEARCH (TAG \"T\") UID ALL 1:4294967295\r\n§ OK done\r\n")]
+    public async Task A_server_that_makes_numbers_up_is_not_believed(string asked, string answer)
+    {
+        await using var server = new ScriptedServer(Everything, Pieces.Whole, [Examine, (asked, answer)]);
+        await using var account = await server.SignInAsync();
+        var fault = await Assert.ThrowsAsync<FaultException>(() => account.ListNumbersAsync(FolderPath.Inbox, CancellationToken.None));
+        Assert.Equal(Cause.ProtocolBroken, fault.Fault.Cause);
+    }
+
+    [Fact]
+    public async Task Two_hundred_thousand_folders_of_nonsense_end_the_connection_and_not_the_service()
+    {
+        var nonsense = new StringBuilder();
+        for (var i = 0; i < 200_000; i++) nonsense.Append(System.Globalization.CultureInfo.InvariantCulture, $"* LIST () \"/\" \"x{i}\"\r\n");
+        await using var server = new ScriptedServer("LIST-EXTENDED LIST-STATUS", Pieces.Whole, [("T LIST \"\" \"*\" RETURN (SUBSCRIBED STATUS (MESSAGES UIDNEXT UIDVALIDITY))", nonsense + "§ OK done\r\n")]);
+        await using var account = await server.SignInAsync();
+        var fault = await Assert.ThrowsAsync<FaultException>(() => account.ListFoldersAsync(CancellationToken.None));
+        Assert.Equal((Cause.ProtocolBroken, Verdict.Close), (fault.Fault.Cause, fault.Verdict));
     }
 
     [Theory]
@@ -228,8 +383,10 @@ public sealed class ImapVerbTests
 
     private static async Task<IReadOnlyList<AddReceipt>> SendAsync(IMessageWriter writer, uint number, string text, string flags)
     {
-        await writer.BeginAsync(new ItemInfo(number, text.Length, Date, FlagSet.Parse(flags)), text.Length, CancellationToken.None);
-        await writer.WriteAsync(Encoding.Latin1.GetBytes(text), CancellationToken.None);
+        // In two pieces, as messages come.
+        var octets = Encoding.Latin1.GetBytes(text);
+        await writer.BeginAsync(new ItemInfo(number, text.Length, Date, FlagSet.Parse(flags)), text.Length, octets.AsMemory(0, Math.Max(0, octets.Length - 1)), CancellationToken.None);
+        await writer.WriteAsync(octets.AsMemory(Math.Max(0, octets.Length - 1)), CancellationToken.None);
         return await writer.EndAsync(CancellationToken.None);
     }
 

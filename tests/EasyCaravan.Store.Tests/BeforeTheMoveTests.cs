@@ -39,7 +39,7 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
     public async Task A_survey_comes_back_as_it_was_and_a_lost_lease_keeps_none()
     {
         var store = new MoveStore(_database, TimeProvider.System);
-        var claim = (await store.ClaimAsync("one", None))!;
+        var claim = (await store.ClaimAsync("one", [], None))!;
         var folder = new FolderInventory(
             "Überfahrten/März", SpecialUse.Archive, true, false, 2, 300, DateTimeOffset.UnixEpoch, DateTimeOffset.UnixEpoch.AddDays(1), 0, ["$Ropes"], [new Cell(new NodaTime.LocalDate(2020, 1, 1), 0, 2, 300)], null);
         var inventory = new Inventory(

@@ -39,7 +39,7 @@ public sealed class LedgerTests : IAsyncLifetime
         await ledger.LeaveBehindAsync(page.Id, [Left(1003)], None);
 
         Assert.Equal("1:1003", (await ledger.SettledAsync(page.Id, None)).ToString());
-        Assert.Equal("77,5001:6000", (await ledger.ClaimedAsync(Inbox, None)).ToString());
+        Assert.Equal("77,5001:6000", (await ledger.ClaimedAsync(Inbox, true, None)).ToString());
         Assert.Equal("\\Seen", (await ledger.FindAsync(page.Id, new NumberSet([2]), None))[0].Flags.Written);
         var counts = await ledger.CompleteAsync(page.Id, new FolderCursor(7, 1004, 5, 1003), 1003, 0, None);
         Assert.Equal(new FolderCounts(1003, 1000, 1, 1, 1, 0, 0), counts);
@@ -67,7 +67,7 @@ public sealed class LedgerTests : IAsyncLifetime
     {
         var old = await ClaimAsync();
         await _store.ReleaseAsync("one", None);
-        var taken = await _store.ClaimAsync("two", None);
+        var taken = await _store.ClaimAsync("two", [], None);
         Assert.NotNull(taken);
         Assert.True(taken.Fence > old.Fence);
         await Assert.ThrowsAsync<LeaseLostException>(() => _store.LedgerOf(old).OpenFolderAsync(Inbox, Inbox, 7, 9, 1, None));
@@ -81,7 +81,7 @@ public sealed class LedgerTests : IAsyncLifetime
     public async Task One_move_is_claimed_once_however_many_ask()
     {
         await AddMoveAsync();
-        var claims = await Task.WhenAll(Enumerable.Range(0, 8).Select(i => _store.ClaimAsync($"w{i}", None)));
+        var claims = await Task.WhenAll(Enumerable.Range(0, 8).Select(i => _store.ClaimAsync($"w{i}", [], None)));
         Assert.Single(claims, c => c is not null);
     }
 
@@ -112,7 +112,7 @@ public sealed class LedgerTests : IAsyncLifetime
     private async Task<Claim> ClaimAsync()
     {
         await AddMoveAsync();
-        return (await _store.ClaimAsync("one", None))!;
+        return (await _store.ClaimAsync("one", [], None))!;
     }
 
     private Task AddMoveAsync() => _database.WriteAsync(db =>

@@ -87,15 +87,16 @@ public readonly record struct Identity(UInt128 Print, bool Certain)
     }
 }
 
-/// <summary>Digest of a message's body, blind to what some servers change when they store: CR before LF, and NUL kept as 0x80.</summary>
-public sealed class BodyDigest
+/// <summary>Digest of a message's body, or of the whole, blind to what some servers change when they store: CR before LF, and NUL kept as 0x80.</summary>
+/// <param name="whole">The header counts too.</param>
+public sealed class BodyDigest(bool whole = false)
 {
     private readonly XxHash128 _hash = new();
     private byte[] _buffer = new byte[4096];
     private int _newlines;
-    private bool _inBody;
+    private bool _inBody = whole;
 
-    /// <summary>Takes the message in pieces, header included; the header itself is left out.</summary>
+    /// <summary>Takes the message in pieces, header included.</summary>
     public void Append(ReadOnlySpan<byte> piece)
     {
         if (_buffer.Length < piece.Length) _buffer = new byte[piece.Length];
@@ -116,14 +117,14 @@ public sealed class BodyDigest
 
     public UInt128 Value => _hash.GetCurrentHashAsUInt128();
 
-    public static async Task<Dictionary<uint, UInt128>> ReadAsync(IMailAccount account, Planning.FolderPath path, NumberSet numbers, CancellationToken cancel)
+    public static async Task<Dictionary<uint, UInt128>> ReadAsync(IMailAccount account, Planning.FolderPath path, NumberSet numbers, CancellationToken cancel, bool whole = false)
     {
         var digests = new Dictionary<uint, UInt128>();
         if (numbers.Count == 0) return digests;
         var reader = await account.ReadMessagesAsync(path, numbers, cancel);
         while (await reader.NextAsync(cancel) is { } message)
         {
-            var digest = new BodyDigest();
+            var digest = new BodyDigest(whole);
             while (await reader.ReadAsync(cancel) is { Length: > 0 } piece) digest.Append(piece.Span);
             digests[message.Number] = digest.Value;
         }

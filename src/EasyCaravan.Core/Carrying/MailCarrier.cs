@@ -5,19 +5,16 @@ using EasyCaravan.Core.Ports;
 namespace EasyCaravan.Core.Carrying;
 
 /// <summary>Carries the mail of one folder after another over one pair of sessions.</summary>
-public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledger, PassOrder order, Tally tally, Action<string> journal)
+/// <param name="elsewhere">Knows what stands in other folders of the from side too; null where that does not matter.</param>
+public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledger, PassOrder order, Elsewhere? elsewhere, Tally tally, Action<string> journal)
 {
     /// <summary>Messages whose index is held at a time: a folder of a million is walked in such steps.</summary>
     private const int Slice = 10_000;
 
-    /// <summary>Messages handed over in one command, while all goes well.</summary>
-    private const int Company = 100;
+    /// <summary>Entries in one change of flags.</summary>
+    private const int FlagBatch = 500;
 
-    /// <summary>Entries gathered before the ledger writes them.</summary>
-    private const int LedgerBatch = 500;
-
-    /// <summary>Milliseconds after which they are written, however few.</summary>
-    private const long LedgerPatience = 1_000;
+    private readonly MessageCopier _copier = new(from, to, ledger, order, tally);
 
     public async Task CarryAsync(FolderWork work, CancellationToken cancel)
     {
@@ -39,18 +36,39 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
 
         var there = work.There?.Cursor ?? await to.CreateFolderAsync(target, source.Use, source.Subscribed, cancel);
         var page = await OpenPageAsync(work.Landing, cursor, there, cancel);
-        var present = await from.ListNumbersAsync(source.Path, cancel);
         var settled = await ledger.SettledAsync(page.Id, cancel);
-        await ledger.MarkGoneAsync(page.Id, settled.Except(present), cancel);
+        // What was asked before the page was opened holds only as long as nothing was numbered anew.
+        var change = page.Cursor is null || page.Reopened ? null : work.Change;
+        var (present, fresh) = await LookAsync(source.Path, settled, change, cancel);
+        if (present is not null) change = null;
+        await ledger.MarkGoneAsync(page.Id, present is null ? change!.GoneOf(settled) : settled.Except(present), cancel);
 
-        var fresh = present.Except(settled);
         tally.Expect(fresh.Count - work.Estimate);
-        var gone = await SettleAsync(page, fresh, cancel);
-        if (page.Cursor is { } since) await CarryFlagsAsync(page, since, cancel);
+        var found = (present?.Count ?? change!.Count) - await SettleAsync(page, Elsewhere.IsView(source), fresh, change?.Items ?? [], cancel);
+        var (digest, missing) = (change?.Digest, default(long?));
+        if (page.Cursor is { } since)
+        {
+            change ??= (await from.ReadChangesAsync([new ChangeQuery(source.Path, since, cursor)], cancel))[0];
+            digest = change?.Digest;
+            if (change is not null) await CarryFlagsAsync(page, change.Flags, cancel);
+        }
+        if (fresh.Count > 0 || work.Change is null) missing = await CountMissingAsync(target, cancel);
+        await ledger.CompleteAsync(page.Id, cursor.Mark is null ? cursor with { Mark = digest } : cursor, found, missing, cancel);
+    }
 
-        var missing = (await ledger.ClaimedAsync(target, cancel)).Except(await to.ListNumbersAsync(target, cancel)).Count;
+    /// <summary>What is to be settled: as the change tells it, or, where its sums do not come out even, by a list of all that is there.</summary>
+    private async Task<(NumberSet? Present, NumberSet Fresh)> LookAsync(FolderPath path, NumberSet settled, FolderChange? change, CancellationToken cancel)
+    {
+        if (change is not null && change.Count == settled.Except(change.GoneOf(settled)).Or(change.Fresh).Count) return (null, change.Fresh.Except(settled));
+        var present = await from.ListNumbersAsync(path, cancel);
+        return (present, present.Except(settled));
+    }
+
+    private async Task<long> CountMissingAsync(FolderPath target, CancellationToken cancel)
+    {
+        var missing = (await ledger.ClaimedAsync(target, andGone: false, cancel)).Except(await to.ListNumbersAsync(target, cancel)).Count;
         if (missing > 0) journal($"{missing} message(s) that landed in '{target}' are no longer there; somebody on the new side deleted or moved them");
-        await ledger.CompleteAsync(page.Id, cursor, present.Count - gone, missing, cancel);
+        return missing;
     }
 
     /// <summary>The folder stays behind by a rule: each of its messages is excluded under that name.</summary>
@@ -103,24 +121,48 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     }
 
     /// <summary>Gives every fresh message its outcome. Returns how many were deleted on the from side meanwhile.</summary>
-    private async Task<long> SettleAsync(LedgerFolder page, NumberSet fresh, CancellationToken cancel)
+    /// <param name="known">What the index says of some of them.</param>
+    private async Task<long> SettleAsync(LedgerFolder page, bool isView, NumberSet fresh, IReadOnlyList<ItemInfo> known, CancellationToken cancel)
     {
         if (fresh.Count == 0) return 0;
-        var pairing = await Pairing.PrepareAsync(page, from, to, ledger, order.Rules.Doubles, cancel);
+        var pairing = await PrepareAsync(page, cancel);
         long gone = 0;
         foreach (var slice in fresh.Slices(Slice))
         {
-            var items = (await from.ListItemsAsync(page.From, slice, cancel)).ToDictionary(i => i.Number, i => i with { Flags = Kept(i.Flags) });
-            gone += slice.Count - items.Count;
+            var unreadable = new Dictionary<uint, Fault>();
+            IReadOnlyList<ItemInfo> index = [.. known.Where(i => slice.Contains(i.Number))];
+            if (index.Count < slice.Count) index = await from.ListItemsAsync(page.From, slice, unreadable, cancel);
+            var items = index.ToDictionary(i => i.Number, i => i with { Flags = Kept(i.Flags) });
+            await LeaveUnreadableAsync(page, unreadable, cancel);
+            var absent = slice.Except(new NumberSet(items.Keys.Concat(unreadable.Keys)));
             await ExcludeAsync(page, items, cancel);
+            if (elsewhere is not null) await elsewhere.SettleAsync(page, items, from, to, isView, cancel);
             await PairAsync(page, pairing, items, cancel);
             await LeaveTooLargeAsync(page, items, cancel);
             var held = HoldBack(items);
-            gone += await CopyAsync(page, items, cancel);
+            var (lost, unconfirmed) = await _copier.CopyAsync(page, items, cancel);
+            gone += await ConfirmGoneAsync(page, absent.Or(lost), cancel);
+            await FindUnconfirmedAsync(page, unconfirmed, cancel);
             if (held) order.Allowance.End();
         }
         return gone;
     }
+
+    /// <summary>A message that was listed and did not come was deleted meanwhile, or the server hides it: then it is left behind, never just skipped.</summary>
+    private async Task<long> ConfirmGoneAsync(LedgerFolder page, NumberSet absent, CancellationToken cancel)
+    {
+        if (absent.Count == 0) return 0;
+        var hidden = (await from.ListNumbersAsync(page.From, cancel)).And(absent);
+        var fault = new Fault(Cause.MessageUnreadable, order.From.Credentials.Account, "the old side lists this message but does not give it out");
+        await LeaveUnreadableAsync(page, hidden.ToDictionary(n => n, _ => fault), cancel);
+        return absent.Count - hidden.Count;
+    }
+
+    private Task LeaveUnreadableAsync(LedgerFolder page, Dictionary<uint, Fault> unreadable, CancellationToken cancel) =>
+        _copier.LeaveBehindAsync(page, [.. unreadable.Keys.Select(n => new ItemInfo(n, 0, DateTimeOffset.UnixEpoch, FlagSet.Empty))], i => unreadable[i.Number], cancel);
+
+    private async Task<Pairing> PrepareAsync(LedgerFolder page, CancellationToken cancel) => await Pairing.PrepareAsync(
+        page, from, to, ledger, order.Rules.Doubles, await to.ListNumbersAsync(page.To!, cancel), await ledger.ClaimedAsync(page.To!, andGone: true, cancel), cancel);
 
     private FlagSet Kept(FlagSet flags) => order.Rules.Mail.DropKeywords ? flags.WithoutKeywords() : flags;
 
@@ -150,7 +192,7 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         var limit = Math.Min(to.Traits.LargestMessage ?? long.MaxValue, order.To.Service.Limits.LargestMessage ?? long.MaxValue);
         var tooLarge = items.Values.Where(i => i.Size > limit).ToList();
         if (tooLarge.Count == 0) return;
-        await LeaveBehindAsync(page, tooLarge, i => new Fault(
+        await _copier.LeaveBehindAsync(page, tooLarge, i => new Fault(
             Cause.MessageTooLarge, order.To.Credentials.Account, $"a message of {ByteCount.Write(i.Size)} is over the new side's limit of {ByteCount.Write(limit)}"), cancel);
         foreach (var item in tooLarge) items.Remove(item.Number);
     }
@@ -163,126 +205,26 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         return over.Count > 0;
     }
 
-    /// <summary>Copies what is left, in full company first; what was refused in company is tried again in halves until the bad one stands alone.</summary>
-    private async Task<long> CopyAsync(LedgerFolder page, Dictionary<uint, ItemInfo> items, CancellationToken cancel)
-    {
-        if (items.Count == 0) return 0;
-        var gone = 0L;
-        var unconfirmed = new Dictionary<uint, ItemInfo>();
-        var rounds = new Queue<(NumberSet Numbers, int Company)>([(new NumberSet(items.Keys), Company)]);
-        while (rounds.TryDequeue(out var round))
-        {
-            var refused = new List<AddReceipt>();
-            gone += await CopyRoundAsync(page, items, round.Numbers, round.Company, refused, unconfirmed, cancel);
-            var alone = refused.Where(r => r.Company == 1).ToList();
-            await LeaveRefusedAsync(page, items, alone, cancel);
-            foreach (var together in refused.Where(r => r.Company > 1).GroupBy(r => r.Company))
-                rounds.Enqueue((new NumberSet(together.Select(r => r.Number)), Math.Max(1, together.Key / 2)));
-        }
-        await FindUnconfirmedAsync(page, unconfirmed, cancel);
-        return gone;
-    }
-
-    private async Task<long> CopyRoundAsync(
-        LedgerFolder page, Dictionary<uint, ItemInfo> items, NumberSet numbers, int company, List<AddReceipt> refused, Dictionary<uint, ItemInfo> unconfirmed, CancellationToken cancel)
-    {
-        var landed = new List<LedgerEntry>();
-        var written = Environment.TickCount64;
-        async ValueTask TakeAsync(IReadOnlyList<AddReceipt> receipts)
-        {
-            foreach (var receipt in receipts)
-            {
-                if (receipt.Refused is not null) refused.Add(receipt);
-                else if (receipt.Landed is { } key) landed.Add(new LedgerEntry(receipt.Number, key.Number, Outcome.Carried, items[receipt.Number].Flags));
-                else unconfirmed[receipt.Number] = items[receipt.Number];
-            }
-            if (landed.Count >= LedgerBatch || Environment.TickCount64 - written >= LedgerPatience) await FlushAsync();
-        }
-        async ValueTask FlushAsync()
-        {
-            if (landed.Count == 0) return;
-            // Not to be cancelled: what the to side has taken is a fact, and noting it takes a moment.
-            await ledger.RecordAsync(page.Id, landed, CancellationToken.None);
-            tally.Carry(landed.Count, landed.Sum(e => items[e.Number].Size));
-            landed.Clear();
-            written = Environment.TickCount64;
-        }
-
-        var reader = await from.ReadMessagesAsync(page.From, numbers, cancel);
-        var writer = await to.AddMessagesAsync(page.To!, company, cancel);
-        try
-        {
-            while (await reader.NextAsync(cancel) is { } message)
-            {
-                await writer.BeginAsync(items[message.Number], message.Size, cancel);
-                while (await reader.ReadAsync(cancel) is { Length: > 0 } piece) await writer.WriteAsync(piece, cancel);
-                await TakeAsync(await writer.EndAsync(cancel));
-            }
-            await TakeAsync(await writer.FinishAsync(cancel));
-        }
-        finally
-        {
-            // Even when the connection broke: what was confirmed before is noted now and need not be looked for later.
-            await FlushAsync();
-        }
-        await LeaveBehindAsync(page, [.. reader.Unreadable.Keys.Select(n => items[n])], i => reader.Unreadable[i.Number], cancel);
-        return reader.Gone.Count;
-    }
-
-    /// <summary>Refused messages that stand alone: a fault of the account stops the pass, one of the message leaves it behind.</summary>
-    private async Task LeaveRefusedAsync(LedgerFolder page, Dictionary<uint, ItemInfo> items, List<AddReceipt> refused, CancellationToken cancel)
-    {
-        if (refused.Find(r => r.Refused!.Turn != Turn.NextItem).Refused is { } account) throw new FaultException(account, Verdict.Keep);
-        var faults = refused.ToDictionary(r => r.Number, r => r.Refused!);
-        await LeaveBehindAsync(page, [.. faults.Keys.Select(n => items[n])], i => faults[i.Number], cancel);
-    }
-
-    private async Task LeaveBehindAsync(LedgerFolder page, IReadOnlyList<ItemInfo> items, Func<ItemInfo, Fault> fault, CancellationToken cancel)
-    {
-        if (items.Count == 0) return;
-        var headers = await ReadLabelsAsync(page, items, cancel);
-        await ledger.LeaveBehindAsync(page.Id, [.. items.Select(i =>
-        {
-            var about = MessageLabel.Read(headers.TryGetValue(i.Number, out var header) ? header.Header : []);
-            return new LeftBehindItem(i.Number, fault(i), i.Size, i.Received, about.Subject, about.Sender);
-        })], cancel);
-        tally.LeaveBehind(items.Count);
-    }
-
-    /// <summary>Headers for people to recognise messages by. Of one that cannot be read, these often cannot either.</summary>
-    private async Task<Dictionary<uint, ItemHeader>> ReadLabelsAsync(LedgerFolder page, IReadOnlyList<ItemInfo> items, CancellationToken cancel)
-    {
-        try
-        {
-            return (await from.ReadHeadersAsync(page.From, new NumberSet(items.Select(i => i.Number)), cancel)).ToDictionary(h => h.Number);
-        }
-        catch (FaultException e) when (e.Verdict is Verdict.Keep)
-        {
-            return [];
-        }
-    }
-
     /// <summary>The to side took them without saying where (no UIDPLUS): they are found by identity among what the ledger does not know.</summary>
     private async Task FindUnconfirmedAsync(LedgerFolder page, Dictionary<uint, ItemInfo> unconfirmed, CancellationToken cancel)
     {
         if (unconfirmed.Count == 0) return;
-        var pairing = await Pairing.PrepareAsync(page, from, to, ledger, order.Rules.Doubles, cancel);
-        await PairAsync(page, pairing, unconfirmed, cancel);
+        await PairAsync(page, await PrepareAsync(page, cancel), unconfirmed, cancel);
         if (unconfirmed.Count == 0) return;
         throw new FaultException(new Fault(
             Cause.ProtocolBroken, order.To.Credentials.Account, $"the new side said that it took {unconfirmed.Count} message(s) into '{page.To}', but they are not there"), Verdict.Close);
     }
 
     /// <summary>Carries changed flags, flag by flag, so that what the owner changed on the new side since stays as it is.</summary>
-    private async Task CarryFlagsAsync(LedgerFolder page, FolderCursor since, CancellationToken cancel)
+    private async Task CarryFlagsAsync(LedgerFolder page, IReadOnlyList<FlagUpdate> changes, CancellationToken cancel)
     {
-        var updates = (await from.FlagsSinceAsync(page.From, since, cancel)).ToDictionary(u => u.Number, u => Kept(u.Flags));
-        if (updates.Count == 0) return;
+        if (changes.Count == 0) return;
+        var updates = changes.ToDictionary(u => u.Number, u => Kept(u.Flags));
         var changed = (await ledger.FindAsync(page.Id, new NumberSet(updates.Keys), cancel))
             .Where(e => e.Landed is not null && !updates[e.Number].Equals(e.Flags)).ToList();
         foreach (var same in changed.GroupBy(e => (Add: updates[e.Number].Except(e.Flags), Remove: e.Flags.Except(updates[e.Number]))))
         {
-            foreach (var entries in same.Chunk(LedgerBatch))
+            foreach (var entries in same.Chunk(FlagBatch))
             {
                 await to.ChangeFlagsAsync(page.To!, new NumberSet(entries.Select(e => e.Landed!.Value)), same.Key.Add, same.Key.Remove, cancel);
                 await ledger.RecordAsync(page.Id, [.. entries.Select(e => e with { Flags = updates[e.Number] })], cancel);

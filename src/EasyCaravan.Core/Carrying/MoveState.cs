@@ -32,6 +32,9 @@ public enum Wait
 {
     Window,
     Retry,
+
+    /// <summary>The service itself is in trouble: every move over it waits for the same moment.</summary>
+    Service,
 }
 
 /// <summary>One run of a move.</summary>
@@ -93,7 +96,7 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     /// <summary>Tries again now what needs a person or waits for its retry.</summary>
     public MoveState Retry(Planning.Timetable? timetable, Instant now) => Condition switch
     {
-        { Kind: ConditionKind.NeedsYou } or { Kind: ConditionKind.Waiting, Wait: Wait.Retry } when Wanted is { } wanted => (this with { Attempts = 0 }).Want(wanted, timetable, now),
+        { Kind: ConditionKind.NeedsYou } or { Kind: ConditionKind.Waiting, Wait: Wait.Retry or Wait.Service } when Wanted is { } wanted => (this with { Attempts = 0 }).Want(wanted, timetable, now),
         _ => this,
     };
 
@@ -123,6 +126,9 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
             ? this with { Attempts = attempts, Condition = new Condition(ConditionKind.Waiting, Carrying.Wait.Retry, fault.NotBefore ?? now + Duration.FromTimeSpan(Backoff.After(attempts, chance)), fault) }
             : this with { Attempts = attempts, Condition = new Condition(ConditionKind.NeedsYou, Fault: fault) };
     }
+
+    /// <summary>The service is in trouble, which is no failure of this move: it waits with the others and goes on with them.</summary>
+    public MoveState Pause(Fault fault, Instant until) => this with { Condition = new Condition(ConditionKind.Waiting, Carrying.Wait.Service, until, fault) };
 
     /// <summary>The pass was stopped before its end, by a shutdown, a lost worker or a window that shut: it is wanted as before.</summary>
     public MoveState Interrupt(Planning.Timetable? timetable, Instant now) =>

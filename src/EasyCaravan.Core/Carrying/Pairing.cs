@@ -15,66 +15,82 @@ public sealed record Pair(ItemInfo Item, uint Landed, bool Ours);
 public sealed class Pairing
 {
     /// <summary>Copies of one message may differ by this much, in octets, through trace headers and line ends, without a look at their bodies.</summary>
-    private const long SizeSlack = 4096;
+    public const long SizeSlack = 4096;
 
     private readonly LedgerFolder _page;
     private readonly IMailAccount _from;
     private readonly IMailAccount _to;
-    private readonly Dictionary<Identity, List<ItemHeader>> _candidates;
+    private readonly Dictionary<Identity, List<Stranger>> _candidates;
 
-    private Pairing(LedgerFolder page, IMailAccount from, IMailAccount to, Dictionary<Identity, List<ItemHeader>> candidates) =>
-        (_page, _from, _to, _candidates) = (page, from, to, candidates);
-
-    /// <summary>Reads the headers of what the ledger does not know on the to side; usually nothing.</summary>
-    public static async Task<Pairing> PrepareAsync(
-        LedgerFolder page, IMailAccount from, IMailAccount to, ILedger ledger, Doubles doubles, CancellationToken cancel)
+    private Pairing(LedgerFolder page, IMailAccount from, IMailAccount to, IEnumerable<Stranger> candidates)
     {
-        var unknown = (await to.ListNumbersAsync(page.To!, cancel)).Except(await ledger.ClaimedAsync(page.To!, cancel));
+        (_page, _from, _to) = (page, from, to);
+        _candidates = candidates.GroupBy(s => s.Print).ToDictionary(g => g.Key, g => g.ToList());
+    }
+
+    /// <summary>Looks at what the ledger does not know on the to side. What an earlier pass has seen of it is not read again.</summary>
+    /// <param name="there">The numbers that the folder holds.</param>
+    /// <param name="claimed">Those that pages of this move claim.</param>
+    public static async Task<Pairing> PrepareAsync(
+        LedgerFolder page, IMailAccount from, IMailAccount to, ILedger ledger, Doubles doubles, NumberSet there, NumberSet claimed, CancellationToken cancel)
+    {
+        var unknown = there.Except(claimed);
         // Keeping both copies is for what was there before us. Our own unclear appends are looked for in any case.
         if (doubles is Doubles.KeepBoth) unknown = unknown.From(page.ToBaseNext);
-        var headers = unknown.Count == 0 ? [] : await to.ReadHeadersAsync(page.To!, unknown, cancel);
-        return new Pairing(page, from, to, headers.GroupBy(h => Identity.Of(h.Header)).ToDictionary(g => g.Key, g => g.ToList()));
+        var seen = await ledger.StrangersAsync(page.Id, cancel);
+        if (unknown.Count == 0 && seen.Count == 0) return new Pairing(page, from, to, []);
+        var seenNumbers = new NumberSet(seen.Select(s => s.Number));
+        var fresh = new List<Stranger>();
+        await ReadAsync(to, page.To!, unknown.Except(seenNumbers), fresh.Add, cancel);
+        await ledger.KeepStrangersAsync(page.Id, fresh, seenNumbers.Except(unknown), cancel);
+        return new Pairing(page, from, to, seen.Where(s => unknown.Contains(s.Number)).Concat(fresh));
+    }
+
+    private static Task ReadAsync(IMailAccount account, FolderPath path, NumberSet numbers, Action<Stranger> take, CancellationToken cancel)
+    {
+        // A service may tell a row twice; one message pairs once all the same.
+        var told = new HashSet<uint>();
+        return numbers.Count == 0 ? Task.CompletedTask : account.ReadHeadersAsync(path, numbers, h => { if (told.Add(h.Number)) take(new Stranger(h.Number, h.Size, Identity.Of(h.Header))); }, cancel);
     }
 
     public async Task<IReadOnlyList<Pair>> MatchAsync(IReadOnlyDictionary<uint, ItemInfo> items, CancellationToken cancel)
     {
         if (_candidates.Count == 0 || items.Count == 0) return [];
         var pairs = new List<Pair>();
-        var doubtful = new List<(ItemInfo Item, Identity Identity)>();
-        var headers = await _from.ReadHeadersAsync(_page.From, new NumberSet(items.Keys), cancel);
-        foreach (var same in headers.Where(h => items.ContainsKey(h.Number)).GroupBy(h => Identity.Of(h.Header)))
+        var doubtful = new List<Stranger>();
+        var headers = new List<Stranger>();
+        await ReadAsync(_from, _page.From, new NumberSet(items.Keys), h => { if (items.ContainsKey(h.Number) && _candidates.ContainsKey(h.Print)) headers.Add(h); }, cancel);
+        foreach (var same in headers.GroupBy(h => h.Print))
         {
-            if (!_candidates.TryGetValue(same.Key, out var there)) continue;
             var here = same.ToList();
-            if (same.Key.Certain && here.Count == 1 && there.Count == 1 && Math.Abs(here[0].Size - there[0].Size) <= SizeSlack)
-                Take(items[here[0].Number], same.Key, there[0], pairs);
-            else
-                doubtful.AddRange(here.Select(h => (items[h.Number], same.Key)));
+            var there = _candidates[same.Key];
+            if (same.Key.Certain && here.Count == 1 && there.Count == 1 && Math.Abs(here[0].Size - there[0].Size) <= SizeSlack) Take(items[here[0].Number], there[0], pairs);
+            else doubtful.AddRange(here);
         }
-        await MatchByBodyAsync(doubtful, pairs, cancel);
+        await MatchByBodyAsync(doubtful, items, pairs, cancel);
         return pairs;
     }
 
-    private async Task MatchByBodyAsync(List<(ItemInfo Item, Identity Identity)> doubtful, List<Pair> pairs, CancellationToken cancel)
+    private async Task MatchByBodyAsync(List<Stranger> doubtful, IReadOnlyDictionary<uint, ItemInfo> items, List<Pair> pairs, CancellationToken cancel)
     {
         if (doubtful.Count == 0) return;
-        var hereDigests = await BodyDigest.ReadAsync(_from, _page.From, new NumberSet(doubtful.Select(d => d.Item.Number)), cancel);
-        var thereNumbers = new NumberSet(doubtful.SelectMany(d => _candidates[d.Identity]).Select(c => c.Number).Distinct());
+        var hereDigests = await BodyDigest.ReadAsync(_from, _page.From, new NumberSet(doubtful.Select(d => d.Number)), cancel);
+        var thereNumbers = new NumberSet(doubtful.SelectMany(d => _candidates[d.Print]).Select(c => c.Number).Distinct());
         var thereDigests = await BodyDigest.ReadAsync(_to, _page.To!, thereNumbers, cancel);
-        foreach (var (item, identity) in doubtful)
+        foreach (var here in doubtful)
         {
-            if (!hereDigests.TryGetValue(item.Number, out var digest) || !_candidates.TryGetValue(identity, out var candidates)) continue;
+            if (!hereDigests.TryGetValue(here.Number, out var digest) || !_candidates.TryGetValue(here.Print, out var candidates)) continue;
             // The nearest in size first: of two copies the one with fewer added headers.
-            var match = candidates.Where(c => thereDigests.TryGetValue(c.Number, out var there) && there == digest)
-                .MinBy(c => Math.Abs(c.Size - item.Size));
-            if (match is not null) Take(item, identity, match, pairs);
+            var matches = candidates.Where(c => thereDigests.TryGetValue(c.Number, out var there) && there == digest).ToList();
+            if (matches.Count > 0) Take(items[here.Number], matches.MinBy(c => Math.Abs(c.Size - here.Size)), pairs);
         }
     }
 
-    private void Take(ItemInfo item, Identity identity, ItemHeader there, List<Pair> pairs)
+    private void Take(ItemInfo item, Stranger there, List<Pair> pairs)
     {
         pairs.Add(new Pair(item, there.Number, Ours: there.Number >= _page.ToBaseNext));
-        _candidates[identity].Remove(there);
-        if (_candidates[identity].Count == 0) _candidates.Remove(identity);
+        var left = _candidates[there.Print];
+        left.Remove(there);
+        if (left.Count == 0) _candidates.Remove(there.Print);
     }
 }

@@ -13,6 +13,8 @@ public sealed record Side(Service Service, Credentials Credentials);
 public sealed record PassOrder(PassKind Kind, Side From, Side To, CarryRules Rules, int Lanes)
 {
     public Allowance Allowance { get; init; } = Allowance.Unlimited;
+
+    public Paces Pace { get; init; } = Paces.Free;
 }
 
 /// <summary>One run of a move: looks at both sides, draws the folder map and carries each folder that changed.</summary>
@@ -28,12 +30,18 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
     {
         await using var from = await accounts.OpenAsync(order.From.Service, order.From.Credentials, cancel);
         await using var to = await accounts.OpenAsync(order.To.Service, order.To.Credentials, cancel);
-        var work = await SurveyAsync(from, to, cancel);
-        if (work.IsEmpty) return;
+        var (work, elsewhere) = await SurveyAsync(from, to, cancel);
+        if (!work.IsEmpty) await CarryAsync(from, to, work, elsewhere, cancel);
+        if (order.Rules.OldSide is OldSide.DeleteAfterProof) await new Proven(from, to, ledger, tally, journal).DeleteAsync(cancel);
+    }
 
+    private async Task CarryAsync(IMailAccount from, IMailAccount to, ConcurrentQueue<FolderWork> work, Elsewhere? elsewhere, CancellationToken cancel)
+    {
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        var lanes = new List<Task> { LaneAsync(from, to, work, stop) };
-        for (var i = 1; i < Math.Min(order.Lanes, work.Count + 1); i++) lanes.Add(SecondLaneAsync(work, stop));
+        var lanes = new List<Task> { LaneAsync(from, to, work, elsewhere, stop) };
+        // What stands in several folders is recognised only when one is done before the next begins.
+        var most = elsewhere is null ? Math.Min(order.Lanes, work.Count + 1) : 1;
+        for (var i = 1; i < most; i++) lanes.Add(SecondLaneAsync(work, stop));
         // The first failure stops the others; awaiting them all leaves no connection in use behind.
         await Task.WhenAll(lanes).ContinueWith(_ => { }, CancellationToken.None, TaskContinuationOptions.None, TaskScheduler.Default);
         var failures = lanes.Where(l => l.IsFaulted).SelectMany(l => l.Exception!.InnerExceptions).ToList();
@@ -44,36 +52,57 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         cancel.ThrowIfCancellationRequested();
     }
 
-    /// <summary>Lists both sides, and puts in a queue what changed: largest first, folders that land in one place together.</summary>
-    private async Task<ConcurrentQueue<FolderWork>> SurveyAsync(IMailAccount from, IMailAccount to, CancellationToken cancel)
+    /// <summary>Lists both sides, follows what moved or was deleted, and puts in a queue what else changed: largest first, folders that land in one place together.</summary>
+    private async Task<(ConcurrentQueue<FolderWork> Work, Elsewhere? Elsewhere)> SurveyAsync(IMailAccount from, IMailAccount to, CancellationToken cancel)
     {
+        var listing = to.ListFoldersAsync(cancel);
         var fromFolders = await from.ListFoldersAsync(cancel);
-        var toFolders = await to.ListFoldersAsync(cancel);
+        var toFolders = await listing;
         var pages = (await ledger.FoldersAsync(cancel)).ToDictionary(p => (p.From, p.To));
         // A folder that an earlier pass carried to two places, as rules changed, is known by the newer one.
         var known = pages.Values.Where(p => p.To is not null).OrderBy(p => p.Id).GroupBy(p => p.From).ToDictionary(g => g.Key, g => g.Last().To!);
         var map = FolderMap.Draw(order.Rules, fromFolders, toFolders, to.Traits, order.To.Service.Names, known);
         var there = toFolders.Where(f => f.Selectable).DistinctBy(f => f.Path).ToDictionary(f => f.Path);
+        var elsewhere = Elsewhere.For(map, order.Rules.Labels, ledger, tally);
 
-        var work = new List<FolderWork>();
+        var (work, unchanged) = (new List<FolderWork>(), new List<FolderWork>());
         foreach (var landing in map.Landings)
         {
             var page = pages.GetValueOrDefault((landing.From.Path, landing.To));
             var toState = landing.To is { } path ? there.GetValueOrDefault(path) : null;
             var lost = page?.ToEpoch is { } epoch && landing.To is not null && toState?.Cursor?.Epoch != epoch;
-            if (page is { Reopened: false } && !lost && landing.From.Cursor?.IsUnchangedSince(page.Cursor) == true) continue;
+            if (page is { Reopened: false } && !lost && landing.From.Cursor?.IsUnchangedSince(page.Cursor) == true)
+            {
+                unchanged.Add(new FolderWork(landing, toState, 0) { Page = page });
+                continue;
+            }
             if (page is null && landing.Note is { } note) journal($"folder '{landing.From.Path}' lands in '{landing.To}': {note}");
             var settled = page is null ? 0 : page.Counts.Carried + page.Counts.Paired + page.Counts.Excluded + page.Counts.LeftBehind;
-            work.Add(new FolderWork(landing, toState, Math.Max(0, (landing.From.Cursor?.Count ?? 0) - settled)));
+            work.Add(new FolderWork(landing, toState, Math.Max(0, (landing.From.Cursor?.Count ?? 0) - settled)) { Page = lost ? null : page });
         }
+        work = await AskChangesAsync(from, work, cancel);
         var landed = map.Landings.Select(l => (l.From.Path, l.To)).ToHashSet();
-        foreach (var page in pages.Values.Where(p => !landed.Contains((p.From, p.To)))) await CloseVanishedAsync(page, cancel);
+        var vanished = pages.Values.Where(p => !landed.Contains((p.From, p.To))).ToList();
+        await new Followed(from, to, ledger, order, elsewhere is not null, tally, journal).FollowAsync(work, unchanged, vanished, fromFolders, toFolders, cancel);
+        foreach (var page in vanished) await CloseVanishedAsync(page, cancel);
 
         tally.Expect(work.Sum(w => w.Estimate));
-        return new ConcurrentQueue<FolderWork>(work
+        return (new ConcurrentQueue<FolderWork>(work
             .GroupBy(w => w.Landing.To?.ToString() ?? "")
             .Select(g => g.Aggregate((first, next) => first with { Merged = [.. first.Merged, next] }))
-            .OrderByDescending(w => w.Messages));
+            .OrderBy(w => elsewhere is null ? 0 : Elsewhere.Rank(w.Landing.From))
+            .ThenByDescending(w => w.Messages)), elsewhere);
+    }
+
+    /// <summary>For folders that were complete once: what happened in them since, all asked at once.</summary>
+    private static async Task<List<FolderWork>> AskChangesAsync(IMailAccount from, List<FolderWork> work, CancellationToken cancel)
+    {
+        var asked = work.Where(w => w is { Landing: { To: not null, From.Cursor: not null }, Page: { Cursor: not null } }
+            && w.Page.Cursor.Epoch == w.Landing.From.Cursor.Epoch).ToList();
+        if (asked.Count == 0) return work;
+        var changes = await from.ReadChangesAsync([.. asked.Select(w => new ChangeQuery(w.Landing.From.Path, w.Page!.Cursor!, w.Landing.From.Cursor!))], cancel);
+        var byPath = asked.Zip(changes).ToDictionary(a => a.First.Landing.From.Path, a => a.Second);
+        return [.. work.Select(w => byPath.TryGetValue(w.Landing.From.Path, out var change) ? w with { Change = change } : w)];
     }
 
     /// <summary>The folder was deleted or renamed on the from side, or a changed rule sends it elsewhere: its page is closed, not lost.</summary>
@@ -84,6 +113,7 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         await ledger.MarkGoneAsync(page.Id, settled, cancel);
         var cursor = page.Cursor ?? new FolderCursor(page.FromEpoch ?? 0, 0, null, 0);
         await ledger.CompleteAsync(page.Id, cursor with { Count = 0, Mark = null }, 0, 0, cancel);
+        if (settled.Count == 0) return;
         journal($"folder '{page.From}' is no longer on the old side under this name, or now lands elsewhere; what was carried to '{page.To}' stays there");
     }
 
@@ -92,7 +122,7 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         await using var from = await TryOpenAsync(order.From, stop.Token);
         if (from is null) return;
         await using var to = await TryOpenAsync(order.To, stop.Token);
-        if (to is not null) await LaneAsync(from, to, work, stop);
+        if (to is not null) await LaneAsync(from, to, work, null, stop);
     }
 
     /// <summary>A lane that is welcome but not needed: where it cannot be had, the first one does all.</summary>
@@ -108,11 +138,11 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         }
     }
 
-    private async Task LaneAsync(IMailAccount from, IMailAccount to, ConcurrentQueue<FolderWork> work, CancellationTokenSource stop)
+    private async Task LaneAsync(IMailAccount from, IMailAccount to, ConcurrentQueue<FolderWork> work, Elsewhere? elsewhere, CancellationTokenSource stop)
     {
         try
         {
-            var carrier = new MailCarrier(from, to, ledger, order, tally, journal);
+            var carrier = new MailCarrier(from, to, ledger, order, elsewhere, tally, journal);
             while (work.TryDequeue(out var next))
             {
                 stop.Token.ThrowIfCancellationRequested();
@@ -133,6 +163,15 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
 public sealed record FolderWork(FolderLanding Landing, FolderState? There, long Estimate)
 {
     public IReadOnlyList<FolderWork> Merged { get; init; } = [];
+
+    /// <summary>The ledger's page, where there is one that still holds.</summary>
+    public LedgerFolder? Page { get; init; }
+
+    /// <summary>Numbers that were settled by another folder's copy and are to be settled anew.</summary>
+    public NumberSet Reopened { get; init; } = new();
+
+    /// <summary>What happened in it since its page was complete; null where it has to be looked at whole.</summary>
+    public FolderChange? Change { get; init; }
 
     public long Messages => (Landing.From.Cursor?.Count ?? 0) + Merged.Sum(m => m.Messages);
 }

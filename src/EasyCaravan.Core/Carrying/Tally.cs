@@ -3,7 +3,7 @@ namespace EasyCaravan.Core.Carrying;
 /// <summary>What a running pass has done so far. Lanes add to it while others read.</summary>
 public sealed class Tally
 {
-    private long _expected, _carried, _paired, _excluded, _leftBehind, _octets, _flags;
+    private long _expected, _carried, _paired, _excluded, _leftBehind, _octets, _flags, _moved, _removed;
     private long _looked;
     private volatile string? _folder;
 
@@ -23,6 +23,12 @@ public sealed class Tally
 
     /// <summary>Messages whose flags were brought up to date.</summary>
     public long FlagsChanged => Interlocked.Read(ref _flags);
+
+    /// <summary>Messages that moved on the from side and were moved on the to side.</summary>
+    public long Moved => Interlocked.Read(ref _moved);
+
+    /// <summary>Messages deleted on the to side because their owner deleted them on the from side, or on the from side because they are proven to have arrived.</summary>
+    public long Removed => Interlocked.Read(ref _removed);
 
     /// <summary>Messages that a survey has looked at.</summary>
     public long Looked => Interlocked.Read(ref _looked);
@@ -47,6 +53,10 @@ public sealed class Tally
     public void Exclude(long messages) => Interlocked.Add(ref _excluded, messages);
 
     public void LeaveBehind(long messages) => Interlocked.Add(ref _leftBehind, messages);
+
+    public void Move(long messages) => Interlocked.Add(ref _moved, messages);
+
+    public void Remove(long messages) => Interlocked.Add(ref _removed, messages);
 
     public void ChangeFlags(long messages) => Interlocked.Add(ref _flags, messages);
 }

@@ -43,6 +43,9 @@ public enum Cause
     MessageRefused,
     MessageUnreadable,
     ProtocolBroken,
+
+    /// <summary>The disk under our own store is full.</summary>
+    StoreFull,
     Unexpected,
 }
 
@@ -68,6 +71,12 @@ public sealed record Fault(Cause Cause, string Whom, string What, string? Code =
     /// <summary>A remedy that the service's definition in the plan has for it; null: the one for its cause.</summary>
     public string? Help { get; init; }
 
+    /// <summary>The service that it came from, by its name in the plan; null where none did.</summary>
+    public string? Service { get; init; }
+
+    /// <summary>Nobody had signed in yet: it is not about the account.</summary>
+    public bool AtTheDoor { get; init; }
+
     /// <summary>Trying before this is in vain; null: the backoff decides.</summary>
     public NodaTime.Instant? NotBefore { get; init; }
 
@@ -85,9 +94,20 @@ public sealed record Fault(Cause Cause, string Whom, string What, string? Code =
 /// <summary>The one place that says what each cause means for the move and for the person.</summary>
 public static class FaultRules
 {
+    /// <summary>It would meet everybody who moves over the same service, not this account alone (RFC 5530 §3, UNAVAILABLE; LIMIT before anyone has signed in).</summary>
+    public static bool IsOfService(Fault fault) => fault.Service is not null && fault.Cause switch
+    {
+        Cause.HostUnknown or Cause.Unreachable or Cause.TlsUntrusted or Cause.TlsNotOffered => true,
+        Cause.ServiceBusy => fault.Code is "UNAVAILABLE" or "LIMIT" || fault.AtTheDoor,
+        _ => false,
+    };
+
+    /// <summary>The service asks for less: whoever uses it slows down.</summary>
+    public static bool AsksForLess(Fault fault) => fault.Cause is Cause.ServiceBusy or Cause.TimedOut or Cause.Unreachable;
+
     public static Turn TurnOf(Cause cause) => cause switch
     {
-        Cause.Unreachable or Cause.ConnectionLost or Cause.TimedOut or Cause.ServiceBusy or Cause.DaySpent or Cause.ProtocolBroken or Cause.Unexpected => Turn.Wait,
+        Cause.Unreachable or Cause.ConnectionLost or Cause.TimedOut or Cause.ServiceBusy or Cause.DaySpent or Cause.ProtocolBroken or Cause.StoreFull or Cause.Unexpected => Turn.Wait,
         Cause.HostUnknown or Cause.TlsUntrusted or Cause.TlsNotOffered or Cause.SignInRefused or Cause.SecretMissing or Cause.SecretUnreadable
             or Cause.ProtocolOff or Cause.AppPasswordNeeded or Cause.LoginFormWrong or Cause.AccountLocked or Cause.AccountNotFound or Cause.NotOnBehalf or Cause.ScopeMissing or Cause.ConsentMissing
             or Cause.NoRoom or Cause.NotPermitted or Cause.FolderRefused => Turn.Person,
@@ -122,6 +142,7 @@ public static class FaultRules
         Cause.MessageRefused => "Look at the message on the old side and retry, or accept that it stays behind",
         Cause.MessageUnreadable => "Have the old side's mailbox repaired and retry, or accept that it stays behind",
         Cause.ProtocolBroken => "It is tried again; if it comes back, the service's answers need a look by its operator",
+        Cause.StoreFull => "Make room on the disk that holds the service's data folder; passes go on by themselves",
         Cause.Unexpected => "It is tried again; if it comes back, the service's log has the details",
     };
 }

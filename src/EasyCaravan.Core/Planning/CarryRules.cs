@@ -12,6 +12,12 @@ public sealed record CarryRules(ImmutableArray<FolderRule> Folders, MailRules Ma
 
     public Shaping Shaping { get; init; } = Shaping.Default;
 
+    public Labels Labels { get; init; } = Labels.EachFolder;
+
+    public Deletions Deletions { get; init; } = Deletions.Keep;
+
+    public OldSide OldSide { get; init; } = OldSide.Leave;
+
     /// <summary>What a roster writes for "not below a folder", or "the person's own folders", where the route says otherwise.</summary>
     public const string AccountRoot = "/";
 
@@ -22,6 +28,7 @@ public sealed record CarryRules(ImmutableArray<FolderRule> Folders, MailRules Ma
         var rules = new CarryRules(route.Folders, route.Mail, route.Doubles)
         {
             Under = PlaceFor(under ?? route.Under, name, fromAccount), Root = (root ?? route.Root) is { } r && r != AccountRoot ? r : null, Shaping = route.Shaping,
+            Labels = route.Labels, Deletions = route.Deletions, OldSide = route.OldSide,
         };
         return Choice.InForce(choices).Aggregate(rules, (sum, choice) => choice.Apply(sum));
     }

@@ -183,6 +183,10 @@ public sealed class PlanFile
         return new Limits(Number(limits, "connections") ?? Limits.Default.Connections, Number(limits, "per-account") ?? Limits.Default.PerAccount, Size(limits, "largest-message"))
         {
             BytesPerDay = Size(limits, "bytes-per-day-per-account"),
+            MessagesPerSecond = Rate(limits, "messages-per-second"),
+            BytesPerSecond = Size(limits, "bytes-per-second"),
+            MessagesPerSecondPerAccount = Rate(limits, "messages-per-second-per-account"),
+            BytesPerSecondPerAccount = Size(limits, "bytes-per-second-per-account"),
             DayStarts = Text(limits, "day-starts") is { } starts ? NodaTime.Text.LocalTimePattern.CreateWithInvariantCulture("HH:mm").Parse(starts).Value : LocalTime.Midnight,
         };
     }
@@ -197,6 +201,10 @@ public sealed class PlanFile
         }
         if (services.FirstOrDefault(s => s.Name == Text(node, "to"))?.Mail.Speaks is MailProtocol.Pop3)
             Report(node["to"], $"'{Text(node, "to")}' speaks POP3, which takes no mail", "a service that speaks imap");
+        if (Text(node, "old-side") == "delete-after-proof" && services.FirstOrDefault(s => s.Name == Text(node, "from"))?.Mail.Speaks is MailProtocol.Imap)
+            Report(node["old-side"], "delete-after-proof is for services that speak POP3", "leave; over IMAP the old side is only read");
+        if (Text(node, "deletions") == "follow" && services.FirstOrDefault(s => s.Name == Text(node, "from"))?.Mail.Speaks is MailProtocol.Pop3)
+            Report(node["deletions"], "over POP3 programs delete what they have fetched, which says nothing about what its owner wants", "keep");
         var rules = node.Children.TryGetValue("folders", out var list) ? ReadRules((YamlSequenceNode)list) : [];
         var mail = new MailRules(null, null);
         if (node.Children.TryGetValue("mail", out var filter))
@@ -208,13 +216,17 @@ public sealed class PlanFile
                 if (parsed.Success) since = parsed.Value;
                 else Report(filter, $"'{text}' is not a day of the calendar", "a day such as 2015-01-01");
             }
-            mail = new MailRules(since, Size((YamlMappingNode)filter, "largest"), Text((YamlMappingNode)filter, "keywords") == "drop");
+            mail = new MailRules(since, Size((YamlMappingNode)filter, "largest"), Text((YamlMappingNode)filter, "keywords") == "drop") { Mark = Text((YamlMappingNode)filter, "mark") };
         }
         var under = Text(node, "under");
         if (under is not null && (!FolderPath.TryParse(under, out var place) || place!.IsInbox)) Report(node["under"], $"'{under}' is not a folder", "a folder such as \"Old mail\" or \"Old mail/{name}\"");
         return new Route(name, Text(node, "from")!, Text(node, "to")!, rules, mail, Text(node, "doubles") == "keep-both" ? Doubles.KeepBoth : Doubles.Pair)
         {
             Under = under, Root = Text(node, "root"), SharedToAccounts = Text(node, "shared-to-accounts") == "true", Shaping = ReadShaping(node),
+            Labels = Text(node, "labels") == "once-with-keyword" ? Labels.OnceWithKeyword : Labels.EachFolder,
+            Deletions = Text(node, "deletions") == "follow" ? Deletions.Follow : Deletions.Keep,
+            Turns = Text(node, "turns") == "small-first" ? Turns.SmallFirst : Turns.AsListed,
+            OldSide = Text(node, "old-side") == "delete-after-proof" ? OldSide.DeleteAfterProof : OldSide.Leave,
         };
     }
 
@@ -394,6 +406,8 @@ public sealed class PlanFile
     private static string? Text(YamlMappingNode node, string key) => node.Children.TryGetValue(key, out var value) ? ((YamlScalarNode)value).Value : null;
 
     private static long? Size(YamlMappingNode node, string key) => Text(node, key) is { } text && ByteCount.TryParse(text, out var octets) ? octets : null;
+
+    private static double? Rate(YamlMappingNode node, string key) => Text(node, key) is { } text ? double.Parse(text, CultureInfo.InvariantCulture) : null;
 
     private static SpecialUse? Use(YamlNode node) =>
         node is YamlMappingNode mapping && Text(mapping, "use") is { } use ? Enum.Parse<SpecialUse>(use, ignoreCase: true) : null;

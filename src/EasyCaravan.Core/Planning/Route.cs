@@ -16,6 +16,51 @@ public sealed record Route(string Name, string From, string To, ImmutableArray<F
     public bool SharedToAccounts { get; init; }
 
     public Shaping Shaping { get; init; } = Shaping.Default;
+
+    public Labels Labels { get; init; } = Labels.EachFolder;
+
+    public Deletions Deletions { get; init; } = Deletions.Keep;
+
+    public Turns Turns { get; init; } = Turns.AsListed;
+
+    public OldSide OldSide { get; init; } = OldSide.Leave;
+}
+
+/// <summary>What becomes of a message that stands in several folders because its service shows labels as folders.</summary>
+public enum Labels
+{
+    /// <summary>It arrives in each of them.</summary>
+    EachFolder,
+
+    /// <summary>It arrives in the first, with the names of the others as keywords.</summary>
+    OnceWithKeyword,
+}
+
+/// <summary>What becomes of messages on the to side that their owner deleted on the from side after they were carried.</summary>
+public enum Deletions
+{
+    Keep,
+
+    /// <summary>They are deleted there too; what was there before the move never is.</summary>
+    Follow,
+}
+
+/// <summary>Who goes first when more moves want to run than may.</summary>
+public enum Turns
+{
+    AsListed,
+
+    /// <summary>Small mailboxes, as far as a survey knows them: many people are done early.</summary>
+    SmallFirst,
+}
+
+/// <summary>What becomes of the from side's messages once they are proven to have arrived.</summary>
+public enum OldSide
+{
+    Leave,
+
+    /// <summary>Deleted, each after its copy was read back and found to be the same. Over POP3 only.</summary>
+    DeleteAfterProof,
 }
 
 /// <summary>Which messages a route leaves out, whatever their folder. Each is a named exclusion on the waybill.</summary>
@@ -24,6 +69,9 @@ public sealed record Route(string Name, string From, string To, ImmutableArray<F
 /// <param name="DropKeywords">Messages arrive without their keywords; system flags stay.</param>
 public sealed record MailRules(LocalDate? Since, long? Largest, bool DropKeywords = false)
 {
+    /// <summary>A keyword that every carried message gets on the to side, to tell where it came from; null: none.</summary>
+    public string? Mark { get; init; }
+
     /// <summary>The rule that leaves this message out, in words; null when none does.</summary>
     public string? Excludes(DateTimeOffset received, long size)
     {

@@ -66,6 +66,18 @@ public sealed record Limits(int Connections, int PerAccount, long? LargestMessag
     /// <summary>Octets that one account gives out or takes in a day; null: any.</summary>
     public long? BytesPerDay { get; init; }
 
+    /// <summary>Messages a second over all accounts; null: any number.</summary>
+    public double? MessagesPerSecond { get; init; }
+
+    /// <summary>Octets a second over all accounts; null: any number.</summary>
+    public long? BytesPerSecond { get; init; }
+
+    /// <summary>Messages a second of one account; null: any number.</summary>
+    public double? MessagesPerSecondPerAccount { get; init; }
+
+    /// <summary>Octets a second of one account; null: any number.</summary>
+    public long? BytesPerSecondPerAccount { get; init; }
+
     /// <summary>When the service's day starts, in UTC.</summary>
     public NodaTime.LocalTime DayStarts { get; init; } = NodaTime.LocalTime.Midnight;
 

@@ -23,6 +23,14 @@ public enum Outcome
 /// <param name="Flags">As they were on the from side when last carried.</param>
 public sealed record LedgerEntry(uint Number, uint? Landed, Outcome Outcome, FlagSet Flags);
 
+/// <summary>A message of the to side that no page claims: somebody else's, or one that an earlier import brought.</summary>
+/// <param name="Print">Its identity, so that it need not be read again in each pass.</param>
+public readonly record struct Stranger(uint Number, long Size, Carrying.Identity Print);
+
+/// <summary>An entry of this move whose message has a certain key.</summary>
+/// <param name="To">Where its folder lands; null when it stays behind.</param>
+public sealed record KeyedEntry(UInt128 Key, long Folder, FolderPath? To, LedgerEntry Entry);
+
 /// <summary>A message that could not be carried, described so that its owner knows which one it is.</summary>
 public sealed record LeftBehindItem(uint Number, Fault Fault, long Size, DateTimeOffset Received, string Subject, string Sender);
 
@@ -66,18 +74,40 @@ public interface ILedger
     Task<NumberSet> SettledAsync(long folder, CancellationToken cancel);
 
     /// <summary>Every number on the to side that any page of this move claims in that folder.</summary>
-    Task<NumberSet> ClaimedAsync(FolderPath to, CancellationToken cancel);
+    /// <param name="andGone">Also those whose message has since left the from side.</param>
+    Task<NumberSet> ClaimedAsync(FolderPath to, bool andGone, CancellationToken cancel);
 
     Task<IReadOnlyList<LedgerEntry>> FindAsync(long folder, NumberSet numbers, CancellationToken cancel);
 
     Task RecordAsync(long folder, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel);
 
+    /// <summary>Notes which message stands at which number, before anything becomes of it.</summary>
+    Task RecordKeysAsync(long folder, IReadOnlyDictionary<uint, UInt128> keys, CancellationToken cancel);
+
+    /// <summary>The keys noted for these numbers.</summary>
+    Task<IReadOnlyDictionary<uint, UInt128>> KeysAsync(long folder, NumberSet numbers, CancellationToken cancel);
+
+    /// <summary>Entries of any page of this move that hold one of these messages and are still on the from side.</summary>
+    Task<IReadOnlyList<KeyedEntry>> FindKeysAsync(IReadOnlyCollection<UInt128> keys, CancellationToken cancel);
+
+    /// <summary>Strikes out entries, so that their messages are fresh again and the page is looked at whole.</summary>
+    Task ReopenAsync(long folder, NumberSet numbers, CancellationToken cancel);
+
+    /// <summary>What is known of the to side's messages that nobody claims.</summary>
+    Task<IReadOnlyList<Stranger>> StrangersAsync(long folder, CancellationToken cancel);
+
+    Task KeepStrangersAsync(long folder, IReadOnlyList<Stranger> fresh, NumberSet gone, CancellationToken cancel);
+
     Task LeaveBehindAsync(long folder, IReadOnlyList<LeftBehindItem> items, CancellationToken cancel);
 
     Task MarkGoneAsync(long folder, NumberSet numbers, CancellationToken cancel);
 
+    /// <summary>Messages left one page for another: gone there and recorded here, both or neither.</summary>
+    Task TransferAsync(long folder, NumberSet numbers, long to, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel);
+
     /// <summary>The page is complete up to this cursor. Sums other than found and missing are counted from the entries.</summary>
-    Task<FolderCounts> CompleteAsync(long folder, FolderCursor cursor, long found, long missing, CancellationToken cancel);
+    /// <param name="missing">Null: as last counted.</param>
+    Task<FolderCounts> CompleteAsync(long folder, FolderCursor cursor, long found, long? missing, CancellationToken cancel);
 }
 
 /// <summary>Another worker has taken the move over; what this one knows is old.</summary>

@@ -20,7 +20,11 @@ public sealed record FolderState(FolderPath Path, SpecialUse Use, bool Selectabl
 
 /// <param name="Separator">Between names on this service; null where it has no folders within folders.</param>
 /// <param name="LargestMessage">In octets, as the service announces it; or null.</param>
-public sealed record AccountTraits(char? Separator, long? LargestMessage);
+public sealed record AccountTraits(char? Separator, long? LargestMessage)
+{
+    /// <summary>The service has a name of its own for each message, the same in every folder (RFC 8474 §5).</summary>
+    public bool NamesMessages { get; init; }
+}
 
 /// <summary>What a folder's index says of one message.</summary>
 public sealed record ItemInfo(uint Number, long Size, DateTimeOffset Received, FlagSet Flags);
@@ -30,6 +34,26 @@ public sealed record ItemInfo(uint Number, long Size, DateTimeOffset Received, F
 public sealed record ItemHeader(uint Number, long Size, byte[] Header);
 
 public sealed record FlagUpdate(uint Number, FlagSet Flags);
+
+/// <summary>A folder to be asked for what happened in it.</summary>
+/// <param name="Since">As it was when last complete. Where the service keeps no mark, its mark is the <see cref="FolderChange.Digest"/> of then.</param>
+/// <param name="Now">As the list of folders shows it.</param>
+public sealed record ChangeQuery(FolderPath Path, FolderCursor Since, FolderCursor Now);
+
+/// <summary>What happened in a folder since a cursor.</summary>
+/// <param name="Count">Messages that it holds.</param>
+/// <param name="Gone">Numbers that are no longer there, others among them that never were; null where the service told what is present instead.</param>
+/// <param name="Present">Numbers below the cursor's next that are there; or null.</param>
+/// <param name="Flags">Of items below the cursor's next that may have changed.</param>
+/// <param name="Fresh">Numbers from the cursor's next on.</param>
+/// <param name="Items">What the index says of them; of the first ones only, where they are many.</param>
+/// <param name="Digest">Of all numbers and flags, where the service keeps no mark: equal digests mean that nothing happened.</param>
+public sealed record FolderChange(
+    uint Count, NumberSet? Gone, NumberSet? Present, IReadOnlyList<FlagUpdate> Flags, NumberSet Fresh, IReadOnlyList<ItemInfo> Items, ulong? Digest)
+{
+    /// <summary>Which of the numbers that were there are no longer.</summary>
+    public NumberSet GoneOf(NumberSet known) => Gone is not null ? known.And(Gone) : known.Except(Present!);
+}
 
 /// <summary>What became of a message that was handed over.</summary>
 /// <param name="Number">Its number on the from side.</param>
@@ -55,12 +79,18 @@ public interface IMailAccount : IAsyncDisposable
     /// <summary>Which numbers the folder holds.</summary>
     Task<NumberSet> ListNumbersAsync(FolderPath path, CancellationToken cancel);
 
-    Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, CancellationToken cancel);
+    /// <summary>What the index says of messages. One that is no longer there is left out.</summary>
+    /// <param name="unreadable">Gets those whose index the service refuses, or gives without size, date or flags.</param>
+    Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, IDictionary<uint, Fault> unreadable, CancellationToken cancel);
 
-    Task<IReadOnlyList<ItemHeader>> ReadHeadersAsync(FolderPath path, NumberSet numbers, CancellationToken cancel);
+    /// <summary>Hands over one header after the other: a hostile mailbox's headers would not all fit into memory.</summary>
+    Task ReadHeadersAsync(FolderPath path, NumberSet numbers, Action<ItemHeader> take, CancellationToken cancel);
 
-    /// <summary>Flags of items below the cursor's <see cref="FolderCursor.Next"/> that may have changed since; all of them where the service cannot tell.</summary>
-    Task<IReadOnlyList<FlagUpdate>> FlagsSinceAsync(FolderPath path, FolderCursor since, CancellationToken cancel);
+    /// <summary>The service's own names of messages, where <see cref="AccountTraits.NamesMessages"/>.</summary>
+    Task ReadNamesAsync(FolderPath path, NumberSet numbers, Action<uint, string> take, CancellationToken cancel);
+
+    /// <summary>What happened in many folders, in one round trip where the service bears it; null for a folder that has to be looked at whole.</summary>
+    Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel);
 
     /// <summary>Octets of many messages, in the service's order.</summary>
     Task<IMessageReader> ReadMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel);
@@ -79,6 +109,12 @@ public interface IMailAccount : IAsyncDisposable
     Task<IReadOnlyList<Surveying.LackingRight>> ReadLackingRightsAsync(IReadOnlyList<FolderState> folders, CancellationToken cancel);
 
     Task ChangeFlagsAsync(FolderPath path, NumberSet numbers, FlagSet add, FlagSet remove, CancellationToken cancel);
+
+    /// <summary>Moves messages within the account. Returns their new numbers by the old ones; null, with nothing done, where the service could not tell them.</summary>
+    Task<IReadOnlyDictionary<uint, uint>?> MoveMessagesAsync(FolderPath path, NumberSet numbers, FolderPath to, CancellationToken cancel);
+
+    /// <summary>Deletes messages for good. False, with nothing done, where the service cannot delete just these.</summary>
+    Task<bool> RemoveMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel);
 }
 
 /// <summary>A stream of messages, each in pieces.</summary>
@@ -101,8 +137,9 @@ public interface IMessageReader
 public interface IMessageWriter
 {
     /// <param name="item">The message as the from side lists it; its flags and date go with it.</param>
-    /// <param name="size">The exact number of octets that follow.</param>
-    ValueTask BeginAsync(ItemInfo item, long size, CancellationToken cancel);
+    /// <param name="size">The exact number of octets of the message.</param>
+    /// <param name="first">The first of them: they show in which form the service has to be given the message.</param>
+    ValueTask BeginAsync(ItemInfo item, long size, ReadOnlyMemory<byte> first, CancellationToken cancel);
 
     ValueTask WriteAsync(ReadOnlyMemory<byte> piece, CancellationToken cancel);
 

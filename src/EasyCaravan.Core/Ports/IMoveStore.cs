@@ -20,8 +20,9 @@ public sealed record PassEnd(Fault? Fault, bool Stopped);
 /// <summary>Moves and who works on them. Claims are leases, so the moves of a lost worker are taken up by another.</summary>
 public interface IMoveStore
 {
-    /// <summary>Takes up the move that has been due the longest, if there is one.</summary>
-    Task<Claim?> ClaimAsync(string owner, CancellationToken cancel);
+    /// <summary>Takes up the due move of the lowest rank, and of those the one that has been due the longest; null when there is none.</summary>
+    /// <param name="except">Batches that are to be left alone now.</param>
+    Task<Claim?> ClaimAsync(string owner, IReadOnlyCollection<string> except, CancellationToken cancel);
 
     /// <summary>Renews the lease and notes progress. False when the pass should stop: a person held or withdrew the move, or the lease is lost.</summary>
     Task<bool> RenewAsync(Claim claim, Tally tally, CancellationToken cancel);

@@ -45,6 +45,12 @@ public sealed class NumberSet : IEnumerable<uint>
 
     public void Add(uint number) => Add(number, number);
 
+    public void Clear()
+    {
+        _ranges.Clear();
+        Count = 0;
+    }
+
     public bool Contains(uint number)
     {
         var i = FirstEndingAtOrAfter(number);
@@ -66,6 +72,16 @@ public sealed class NumberSet : IEnumerable<uint>
             }
             if (next <= last) result.Add((uint)next, last);
         }
+        return result;
+    }
+
+    /// <summary>Those that are in both.</summary>
+    public NumberSet And(NumberSet other) => Except(Except(other));
+
+    public NumberSet Or(NumberSet other)
+    {
+        var result = new NumberSet();
+        foreach (var (first, last) in _ranges.Concat(other._ranges).OrderBy(r => r.First)) result.Add(first, last);
         return result;
     }
 

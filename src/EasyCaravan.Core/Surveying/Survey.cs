@@ -83,7 +83,7 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
     {
         foreach (var slice in (await account.ListNumbersAsync(folder.Path, cancel)).Slices(Slice))
         {
-            foreach (var item in await account.ListItemsAsync(folder.Path, slice, cancel)) builder.Add(item);
+            foreach (var item in await account.ListItemsAsync(folder.Path, slice, new Dictionary<uint, Fault>(), cancel)) builder.Add(item);
             tally.Look(slice.Count);
         }
     }
@@ -93,10 +93,11 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
         var named = new List<LargeMessage>();
         foreach (var folder in messages.GroupBy(m => m.Folder))
         {
-            var headers = (await account.ReadHeadersAsync(folder.Key, new NumberSet(folder.Select(m => m.Item.Number)), cancel)).ToDictionary(h => h.Number);
+            var labels = new Dictionary<uint, (string Subject, string Sender)>();
+            await account.ReadHeadersAsync(folder.Key, new NumberSet(folder.Select(m => m.Item.Number)), h => labels[h.Number] = MessageLabel.Read(h.Header), cancel);
             foreach (var (_, item) in folder)
             {
-                var (subject, sender) = headers.TryGetValue(item.Number, out var header) ? MessageLabel.Read(header.Header) : ("", "");
+                var (subject, sender) = labels.GetValueOrDefault(item.Number, ("", ""));
                 named.Add(new LargeMessage(folder.Key.ToString(), item.Size, item.Received, subject, sender));
             }
         }

@@ -7,12 +7,12 @@ namespace EasyCaravan.Protocols.Imap;
 internal static class ImapCauses
 {
     /// <param name="otherwise">The cause when the server gave no code that says more: what a refusal of this command means by itself.</param>
-    public static Fault Refused(ImapResult result, string whom, string what, Cause otherwise)
+    public static Fault Refused(ImapResult result, ImapWire wire, string what, Cause otherwise)
     {
         var cause = result.CodeName switch
         {
             "OVERQUOTA" => Cause.NoRoom,
-            "TOOBIG" or "LIMIT" => Cause.MessageTooLarge,
+            "TOOBIG" => Cause.MessageTooLarge,
             "NOPERM" => Cause.NotPermitted,
             "AUTHENTICATIONFAILED" or "AUTHORIZATIONFAILED" or "EXPIRED" or "PRIVACYREQUIRED" => Cause.SignInRefused,
             "UNAVAILABLE" or "INUSE" or "SERVERBUG" or "CONTACTADMIN" => Cause.ServiceBusy,
@@ -20,6 +20,6 @@ internal static class ImapCauses
             _ => otherwise,
         };
         var said = result.Text.Length > 0 ? $": \"{result.Text}\"" : "";
-        return new Fault(cause, whom, $"{what}{said}", result.CodeName);
+        return new Fault(cause, wire.Whom, $"{what}{said}", result.CodeName) { Service = wire.Service };
     }
 }

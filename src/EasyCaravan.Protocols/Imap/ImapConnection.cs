@@ -16,6 +16,9 @@ internal sealed class ImapConnection(ImapWire wire)
     /// <summary>The raw name of the open mailbox, and whether it may be written to.</summary>
     public (string Name, bool Writable)? Open { get; set; }
 
+    /// <summary>A mailbox was open once.</summary>
+    public bool HasOpened { get; set; }
+
     /// <summary>A command was begun and not ended: whatever were sent now would be taken for a part of it.</summary>
     public bool IsMidCommand { get; set; }
 
@@ -65,7 +68,7 @@ internal sealed class ImapConnection(ImapWire wire)
     public async ValueTask MustAsync(string command, Action<ImapResponse>? untagged, string what, Cause otherwise, CancellationToken cancel)
     {
         var result = await RunAsync(command, untagged, cancel);
-        if (!result.IsOk) throw new FaultException(ImapCauses.Refused(result, wire.Whom, what, otherwise), Verdict.Keep);
+        if (!result.IsOk) throw new FaultException(ImapCauses.Refused(result, wire, what, otherwise), Verdict.Keep);
     }
 
     private static string Shorten(ImapResponse response) => Encoding.Latin1.GetString(response.Text.Span[..Math.Min(60, response.Text.Length)]);

@@ -11,6 +11,9 @@ namespace EasyCaravan.Protocols.Imap;
 /// <remarks>LIST (RFC 9051 §6.3.9), STATUS in LIST (RFC 5819), special use (RFC 6154), change marks (RFC 7162).</remarks>
 internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
 {
+    /// <summary>More than anybody has: beyond it lies nonsense that would fill the memory.</summary>
+    private const int MostFolders = 100_000;
+
     private readonly Dictionary<FolderPath, string> _raw = [];
     private readonly Dictionary<string, uint> _epochs = [];
 
@@ -19,6 +22,11 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
     public async Task<IReadOnlyList<FolderState>> ListAsync(CancellationToken cancel)
     {
         var entries = new List<Entry>();
+        void Add(Entry entry)
+        {
+            if (entries.Count == MostFolders) throw connection.Wire.Break(Cause.ProtocolBroken, $"the server lists more than {MostFolders} folders");
+            entries.Add(entry);
+        }
         var cursors = new Dictionary<string, FolderCursor>();
         var withStatus = traits.Can(ImapCapabilities.ListStatus);
         var subscribed = new HashSet<string>();
@@ -35,7 +43,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
             list = "LIST \"\" \"*\"";
             await connection.MustAsync("LSUB \"\" \"*\"", r => ReadList(r, "LSUB", e => subscribed.Add(e.Raw)), "the list of subscriptions was refused", Cause.NotPermitted, cancel);
         }
-        await connection.MustAsync(list, r => { ReadList(r, "LIST", entries.Add); ReadStatus(r, cursors); }, "the list of folders was refused", Cause.NotPermitted, cancel);
+        await connection.MustAsync(list, r => { ReadList(r, "LIST", Add); ReadStatus(r, cursors); }, "the list of folders was refused", Cause.NotPermitted, cancel);
 
         // One entry a name; a server that shows a folder twice means the same folder.
         var own = entries.Where(e => IsOwn(e.Raw)).GroupBy(e => e.Raw).Select(g => g.First()).ToList();
@@ -57,7 +65,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
     {
         if (_raw.TryGetValue(path, out var raw)) return raw;
         if (path.IsInbox && !traits.OtherRoot) return "INBOX";
-        var names = path.Names.Select(ModifiedUtf7.Encode);
+        var names = path.Names.Select(traits.Encode);
         // Below the inbox means below it on every server, also where all folders live there.
         var prefix = path.Names[0] == "INBOX" && !traits.OtherRoot && traits.Prefix.StartsWith("INBOX", StringComparison.OrdinalIgnoreCase) ? "" : traits.Prefix;
         return prefix + string.Join(traits.Separator ?? '/', names);
@@ -76,7 +84,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         var status = await connection.RunAsync($"STATUS {name} ({StatusItems})", r => ReadStatus(r, cursors), cancel);
         // Whether it was there before or not, what counts is that it is there now.
         if (!status.IsOk || cursors.Count == 0)
-            throw new FaultException(ImapCauses.Refused(created.IsOk ? status : created, connection.Wire.Whom, $"the folder '{path}' cannot be made", Cause.FolderRefused), Verdict.Keep);
+            throw new FaultException(ImapCauses.Refused(created.IsOk ? status : created, connection.Wire, $"the folder '{path}' cannot be made", Cause.FolderRefused), Verdict.Keep);
         var raw = RawName(path);
         _raw[path] = raw;
         _epochs[raw] = cursors.Values.First().Epoch;
@@ -84,18 +92,54 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         return cursors.Values.First();
     }
 
+    /// <summary>A folder that is being opened, and what was learnt of it.</summary>
+    public sealed class Opening(FolderPath path, string raw, bool writable, string tag)
+    {
+        public FolderPath Path { get; } = path;
+        public string Raw { get; } = raw;
+        public bool Writable { get; } = writable;
+        public string Tag { get; } = tag;
+        public uint? Epoch { get; set; }
+        public uint? Exists { get; set; }
+        public ImapResult? Result { get; set; }
+    }
+
     /// <summary>Opens a folder: one round trip, or none when it is open already and need not be looked at anew.</summary>
     public async Task OpenAsync(FolderPath path, bool writable, bool anew, CancellationToken cancel)
     {
-        var raw = RawName(path);
-        if (!anew && connection.Open is { } open && open.Name == raw && (open.Writable || !writable)) return;
+        if (!anew && connection.Open is { } open && open.Name == RawName(path) && (open.Writable || !writable)) return;
+        var opening = await PutOpenAsync(path, writable, "", cancel);
+        if (!await FinishOpenAsync(opening, null, cancel)) throw new FaultException(ImapCauses.Refused(opening.Result!, connection.Wire, $"the folder '{path}' cannot be opened", Cause.NotPermitted), Verdict.Keep);
+    }
+
+    /// <summary>Puts the command that opens a folder in the buffer; others that need it open may follow at once.</summary>
+    public async Task<Opening> PutOpenAsync(FolderPath path, bool writable, string parameters, CancellationToken cancel)
+    {
         connection.Open = null;
-        uint? epoch = null;
-        var verb = writable ? "SELECT" : "EXAMINE";
-        await connection.MustAsync($"{verb} {Quoted(path)}", r => epoch = ReadEpoch(r) ?? epoch, $"the folder '{path}' cannot be opened", Cause.NotPermitted, cancel);
-        connection.Open = (raw, writable);
-        if (epoch is { } now && _epochs.TryGetValue(raw, out var before) && now != before)
-            throw connection.Wire.Break(Cause.ServiceBusy, $"the folder '{path}' was numbered anew while it was being read");
+        connection.HasOpened = true;
+        return new Opening(path, RawName(path), writable, await connection.PutAsync($"{(writable ? "SELECT" : "EXAMINE")} {Quoted(path)}{parameters}", cancel));
+    }
+
+    /// <summary>False when it was refused, and why is in the opening.</summary>
+    public async Task<bool> FinishOpenAsync(Opening opening, Action<ImapResponse>? untagged, CancellationToken cancel)
+    {
+        opening.Result = await connection.AnswerAsync(opening.Tag, r =>
+        {
+            opening.Epoch = ReadEpoch(r) ?? opening.Epoch;
+            opening.Exists = ReadExists(r) ?? opening.Exists;
+            untagged?.Invoke(r);
+        }, cancel);
+        if (!opening.Result.IsOk) return false;
+        connection.Open = (opening.Raw, opening.Writable);
+        if (opening.Epoch is { } now && _epochs.TryGetValue(opening.Raw, out var before) && now != before)
+            throw connection.Wire.Break(Cause.ServiceBusy, $"the folder '{opening.Path}' was numbered anew while it was being read");
+        return true;
+    }
+
+    private static uint? ReadExists(ImapResponse response)
+    {
+        var text = response.Text.Span;
+        return text.EndsWith(" EXISTS"u8) && System.Buffers.Text.Utf8Parser.TryParse(text[2..], out uint count, out _) ? count : null;
     }
 
     /// <summary>Opens the inbox for writing and reads which flags it keeps (RFC 9051 §7.1, PERMANENTFLAGS); null when it does not say.</summary>
@@ -103,6 +147,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
     {
         bool? any = null;
         connection.Open = null;
+        connection.HasOpened = true;
         await connection.MustAsync("SELECT INBOX", r =>
         {
             var text = r.Text.Span;
@@ -198,7 +243,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
     {
         if (!traits.OtherRoot && raw.Equals("INBOX", StringComparison.OrdinalIgnoreCase)) return FolderPath.Inbox;
         var below = raw[traits.Prefix.Length..];
-        var names = (separator is { } s ? below.Split(s, StringSplitOptions.RemoveEmptyEntries) : [below]).Select(n => ModifiedUtf7.TryDecode(n, out var name) ? name : n).ToList();
+        var names = (separator is { } s ? below.Split(s, StringSplitOptions.RemoveEmptyEntries) : [below]).Select(traits.Decode).ToList();
         return names.Count == 0 || names.Any(n => n.Length == 0) ? null : FolderPath.Of(names);
     }
 

@@ -15,11 +15,16 @@ public sealed class ImapMailAccount : IMailAccount
     /// <summary>Silence after which a server is given up.</summary>
     private static readonly TimeSpan s_patience = TimeSpan.FromMinutes(2);
 
+    /// <summary>Messages that may arrive while a folder is being listed.</summary>
+    private const int MostArrivals = 100_000;
+
     /// <summary>Numbers in one command for short answers.</summary>
     private const int IndexStep = 5_000;
 
     private readonly ImapConnection _connection;
     private readonly ImapFolders _folders;
+    private readonly ImapChanges _changes;
+    private readonly ImapMoves _moves;
     private readonly ImapTraits _traits;
     private readonly Dictionary<string, FlagSet> _flagSets = [];
 
@@ -29,7 +34,9 @@ public sealed class ImapMailAccount : IMailAccount
     {
         (_connection, _traits, _slot) = (connection, traits, slot);
         _folders = new ImapFolders(connection, traits);
-        Traits = new AccountTraits(traits.Separator, traits.LargestMessage);
+        _changes = new ImapChanges(connection, traits, _folders, _flagSets);
+        _moves = new ImapMoves(connection, traits, _folders);
+        Traits = new AccountTraits(traits.Separator, traits.LargestMessage) { NamesMessages = traits.Can(ImapCapabilities.ObjectID) };
     }
 
     public AccountTraits Traits { get; }
@@ -61,7 +68,7 @@ public sealed class ImapMailAccount : IMailAccount
         {
             var traits = await ImapSignIn.SignInAsync(stream, service, who, tokens, cancel);
             step?.Invoke(new ConnectStep("sign in", $"as {who.Login}"));
-            return new ImapMailAccount(new ImapConnection(new ImapWire(stream, who.Account, s_patience)), traits, slot);
+            return new ImapMailAccount(new ImapConnection(new ImapWire(stream, who.Account, s_patience) { Service = service.Name }), traits, slot);
         }
         catch
         {
@@ -77,49 +84,53 @@ public sealed class ImapMailAccount : IMailAccount
 
     public async Task<NumberSet> ListNumbersAsync(FolderPath path, CancellationToken cancel)
     {
-        await _folders.OpenAsync(path, writable: false, anew: true, cancel);
+        // One round trip for both: the search is refused by itself where the folder cannot be opened.
+        var opening = await _folders.PutOpenAsync(path, writable: false, "", cancel);
+        var search = await _connection.PutAsync(_traits.Can(ImapCapabilities.ESearch) ? "UID SEARCH RETURN (ALL) ALL" : "UID SEARCH ALL", cancel);
+        var opened = await _folders.FinishOpenAsync(opening, null, cancel);
         var numbers = new List<uint>();
         NumberSet? compact = null;
-        // ESEARCH (RFC 4731) answers with ranges: a few octets for a full folder.
-        var search = _traits.Can(ImapCapabilities.ESearch) ? "UID SEARCH RETURN (ALL) ALL" : "UID SEARCH ALL";
-        await _connection.MustAsync(search, r => compact = ReadSearch(r, numbers) ?? compact, $"the messages of '{path}' cannot be listed", Cause.NotPermitted, cancel);
-        return compact ?? new NumberSet(numbers);
+        var result = await _connection.AnswerAsync(search, r => compact = ImapSearch.Read(r, numbers) ?? compact, cancel);
+        if (!opened) throw new FaultException(ImapCauses.Refused(opening.Result!, _connection.Wire, $"the folder '{path}' cannot be opened", Cause.NotPermitted), Verdict.Keep);
+        if (!result.IsOk) throw new FaultException(ImapCauses.Refused(result, _connection.Wire, $"the messages of '{path}' cannot be listed", Cause.NotPermitted), Verdict.Keep);
+        var all = compact ?? new NumberSet(numbers);
+        // A few may have arrived in between; many more than there are is a server that makes numbers up.
+        if (opening.Exists is { } exists && all.Count > (long)exists + MostArrivals) throw _connection.Wire.Garbage(new FormatException($"{all.Count} messages are listed in a folder of {exists}"));
+        return all;
     }
 
-    public async Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
+    public async Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, IDictionary<uint, Fault> unreadable, CancellationToken cancel)
     {
-        var items = new List<ItemInfo>();
-        await FetchAsync(path, numbers, "(UID RFC822.SIZE INTERNALDATE FLAGS)", "", row =>
+        var items = new Dictionary<uint, ItemInfo>();
+        var broken = new HashSet<uint>();
+        await FetchAsync(path, numbers, "(UID RFC822.SIZE INTERNALDATE FLAGS)", row =>
         {
-            if (row is { Number: { } number, Size: { } size, Received: { } received, Flags: { } flags }) items.Add(new ItemInfo(number, size, received, flags));
-        }, cancel);
-        return items;
+            if (row.Item is { } item && numbers.Contains(item.Number)) items[item.Number] = item;
+            // An unasked-for FETCH tells flags alone (RFC 9051 §7.5.2): only what stays incomplete is at fault.
+            else if (row.Number is { } number && numbers.Contains(number)) broken.Add(number);
+        }, unreadable, cancel);
+        foreach (var number in broken.Where(n => !items.ContainsKey(n)))
+            unreadable.TryAdd(number, new Fault(Cause.MessageUnreadable, _connection.Wire.Whom, "the old side does not tell this message's size, date or flags"));
+        return [.. items.Values];
     }
 
-    public async Task<IReadOnlyList<ItemHeader>> ReadHeadersAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
-    {
-        var headers = new List<ItemHeader>();
-        await FetchAsync(path, numbers, "(UID RFC822.SIZE BODY.PEEK[HEADER.FIELDS (MESSAGE-ID DATE FROM SUBJECT)])", "", row =>
+    public Task ReadHeadersAsync(FolderPath path, NumberSet numbers, Action<ItemHeader> take, CancellationToken cancel) =>
+        FetchAsync(path, numbers, "(UID RFC822.SIZE BODY.PEEK[HEADER.FIELDS (MESSAGE-ID DATE FROM SUBJECT)])", row =>
         {
-            if (row is { Number: { } number, Size: { } size, Header: { } header }) headers.Add(new ItemHeader(number, size, header));
-        }, cancel);
-        return headers;
-    }
+            if (row is { Number: { } number, Size: { } size, Header: { } header }) take(new ItemHeader(number, size, header));
+        }, new Dictionary<uint, Fault>(), cancel);
 
-    public async Task<IReadOnlyList<FlagUpdate>> FlagsSinceAsync(FolderPath path, FolderCursor since, CancellationToken cancel)
-    {
-        if (since.Next <= 1) return [];
-        var updates = new List<FlagUpdate>();
-        var numbers = new NumberSet();
-        numbers.Add(1, since.Next - 1);
-        // RFC 7162 §3.1.4.1: only what changed, told by the mark.
-        var changed = since.Mark is { } mark && _traits.Can(ImapCapabilities.CondStore | ImapCapabilities.QuickResync) ? $" (CHANGEDSINCE {mark})" : "";
-        await FetchAsync(path, numbers, "(UID FLAGS)", changed, row =>
+    public Task ReadNamesAsync(FolderPath path, NumberSet numbers, Action<uint, string> take, CancellationToken cancel) =>
+        FetchAsync(path, numbers, "(UID EMAILID)", row =>
         {
-            if (row is { Number: { } number, Flags: { } flags } && number < since.Next) updates.Add(new FlagUpdate(number, flags));
-        }, cancel);
-        return updates;
-    }
+            if (row is { Number: { } number, Name: { } name }) take(number, name);
+        }, new Dictionary<uint, Fault>(), cancel);
+
+    public Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel) => _changes.ReadAsync(folders, cancel);
+
+    public Task<IReadOnlyDictionary<uint, uint>?> MoveMessagesAsync(FolderPath path, NumberSet numbers, FolderPath to, CancellationToken cancel) => _moves.MoveAsync(path, numbers, to, cancel);
+
+    public Task<bool> RemoveMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel) => _moves.RemoveAsync(path, numbers, cancel);
 
     public async Task<IMessageReader> ReadMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
     {
@@ -147,8 +158,7 @@ public sealed class ImapMailAccount : IMailAccount
         {
             var writer = await AddMessagesAsync(path, 1, cancel);
             var message = "From: caravan@localhost\r\nSubject: Write test, may be deleted\r\n\r\nThis shows that messages can be added.\r\n"u8.ToArray();
-            await writer.BeginAsync(new ItemInfo(1, message.Length, DateTimeOffset.UnixEpoch, FlagSet.Empty), message.Length, cancel);
-            await writer.WriteAsync(message, cancel);
+            await writer.BeginAsync(new ItemInfo(1, message.Length, DateTimeOffset.UnixEpoch, FlagSet.Empty), message.Length, message, cancel);
             var receipts = (await writer.EndAsync(cancel)).Concat(await writer.FinishAsync(cancel)).ToList();
             refused = receipts.FirstOrDefault(r => r.Refused is not null).Refused;
         }
@@ -193,99 +203,24 @@ public sealed class ImapMailAccount : IMailAccount
         _slot?.Dispose();
     }
 
-    private async Task FetchAsync(FolderPath path, NumberSet numbers, string items, string modifier, Action<FetchRow> take, CancellationToken cancel)
+    /// <summary>Fetches rows; where a server refuses some, by halves until the ones that it refuses stand alone.</summary>
+    private async Task FetchAsync(FolderPath path, NumberSet numbers, string items, Action<FetchRow> take, IDictionary<uint, Fault> refused, CancellationToken cancel)
     {
         if (numbers.Count == 0) return;
         await _folders.OpenAsync(path, writable: false, anew: false, cancel);
-        var tags = new Queue<string>();
-        var step = modifier.Length > 0 ? int.MaxValue : IndexStep;
-        foreach (var line in ImapWords.Lines(numbers, step))
+        var left = new Queue<NumberSet>(ImapWords.Lines(numbers, IndexStep));
+        var underWay = new Queue<(string Tag, NumberSet Line)>();
+        while (underWay.Count > 0 || left.Count > 0)
         {
             // Two under way at a time: the server works on one while the answers to the other are read.
-            if (tags.Count == 2) await AnswerFetchAsync(tags.Dequeue(), path, take, cancel);
-            tags.Enqueue(await _connection.PutAsync($"UID FETCH {line} {items}{modifier}", cancel));
-        }
-        while (tags.TryDequeue(out var tag)) await AnswerFetchAsync(tag, path, take, cancel);
-    }
-
-    private async Task AnswerFetchAsync(string tag, FolderPath path, Action<FetchRow> take, CancellationToken cancel)
-    {
-        var result = await _connection.AnswerAsync(tag, r => { if (FetchRow.Read(r, _flagSets) is { } row) take(row); }, cancel);
-        if (!result.IsOk) throw new FaultException(ImapCauses.Refused(result, _connection.Wire.Whom, $"the index of '{path}' was refused", Cause.NotPermitted), Verdict.Keep);
-    }
-
-    /// <summary>The ranges of an ESEARCH answer, or null while the numbers of a SEARCH answer are added to the list.</summary>
-    private static NumberSet? ReadSearch(ImapResponse response, List<uint> numbers)
-    {
-        var tokens = new ImapTokens(response);
-        tokens.Take('*');
-        tokens.SkipSpaces();
-        if (tokens.TryWord("SEARCH"u8))
-        {
-            tokens.SkipSpaces();
-            while (!tokens.AtEnd && tokens.Rest[0] != '(')
-            {
-                numbers.Add(tokens.Number32());
-                tokens.SkipSpaces();
-            }
-            return null;
-        }
-        if (!tokens.TryWord("ESEARCH"u8)) return null;
-        tokens.SkipSpaces();
-        if (!tokens.AtEnd && tokens.Rest[0] == '(') tokens.SkipValue();
-        while (!tokens.AtEnd)
-        {
-            tokens.SkipSpaces();
-            if (tokens.TryWord("ALL"u8))
-            {
-                tokens.SkipSpaces();
-                return ImapWords.ReadNumbers(tokens.Atom());
-            }
-            if (!tokens.AtEnd) tokens.Atom();
-        }
-        // RFC 4731 §3.1: ALL is left out when nothing matches.
-        return new NumberSet();
-    }
-
-    /// <summary>What one FETCH response says (RFC 9051 §7.5.2). Items that it leaves out are null.</summary>
-    private sealed record FetchRow(uint? Number, long? Size, DateTimeOffset? Received, FlagSet? Flags, byte[]? Header)
-    {
-        public static FetchRow? Read(ImapResponse response, Dictionary<string, FlagSet> flagSets)
-        {
-            var tokens = new ImapTokens(response);
-            tokens.Take('*');
-            tokens.SkipSpaces();
-            if (tokens.AtEnd || tokens.Rest[0] is < (byte)'0' or > (byte)'9') return null;
-            tokens.Number();
-            tokens.SkipSpaces();
-            if (!tokens.TryWord("FETCH"u8)) return null;
-            tokens.SkipSpaces();
-            tokens.Take('(');
-            var row = new FetchRow(null, null, null, null, null);
-            while (!tokens.TryTake(')'))
-            {
-                var name = tokens.Atom();
-                if (Ascii.EqualsIgnoreCase(name, "UID"u8)) { tokens.SkipSpaces(); row = row with { Number = tokens.Number32() }; }
-                else if (Ascii.EqualsIgnoreCase(name, "RFC822.SIZE"u8)) { tokens.SkipSpaces(); row = row with { Size = (long)tokens.Number() }; }
-                else if (Ascii.EqualsIgnoreCase(name, "INTERNALDATE"u8)) { tokens.SkipSpaces(); row = row with { Received = ImapWords.ReadDate(tokens.String()) }; }
-                else if (Ascii.EqualsIgnoreCase(name, "FLAGS"u8)) { tokens.SkipSpaces(); row = row with { Flags = ReadFlags(ref tokens, flagSets) }; }
-                else if (name.StartsWith("BODY["u8)) { tokens.SkipSpaces(); row = row with { Header = tokens.String() ?? [] }; }
-                else { tokens.SkipValue(); }
-                tokens.SkipSpaces();
-            }
-            return row;
-        }
-
-        /// <summary>Most messages of a mailbox share a few sets of flags: each is made once.</summary>
-        private static FlagSet ReadFlags(ref ImapTokens tokens, Dictionary<string, FlagSet> flagSets)
-        {
-            tokens.Take('(');
-            var end = tokens.Rest.IndexOf((byte)')');
-            if (end < 0) throw new FormatException("a list of flags has no end");
-            var written = Encoding.UTF8.GetString(tokens.Rest[..end]);
-            while (!tokens.TryTake(')')) { tokens.Atom(); tokens.SkipSpaces(); }
-            if (!flagSets.TryGetValue(written, out var flags)) flagSets[written] = flags = FlagSet.Parse(written);
-            return flags;
+            while (underWay.Count < 2 && left.TryDequeue(out var line)) underWay.Enqueue((await _connection.PutAsync($"UID FETCH {line} {items}", cancel), line));
+            var (tag, asked) = underWay.Dequeue();
+            var result = await _connection.AnswerAsync(tag, r => { if (FetchRow.Read(r, _flagSets) is { } row) take(row); }, cancel);
+            if (result.IsOk) continue;
+            var fault = ImapCauses.Refused(result, _connection.Wire, $"the index of '{path}' was refused", Cause.MessageUnreadable);
+            if (fault.Turn is not Turn.NextItem) throw new FaultException(fault, Verdict.Keep);
+            if (asked.Count == 1) refused[asked.First()] = fault;
+            else foreach (var half in asked.Slices((int)(asked.Count + 1) / 2)) left.Enqueue(half);
         }
     }
 }

@@ -172,7 +172,7 @@ internal sealed class ImapMessageReader : IMessageReader
         }
         else
         {
-            var fault = ImapCauses.Refused(result, Wire.Whom, "the old side does not give out this message", Cause.MessageUnreadable);
+            var fault = ImapCauses.Refused(result, Wire, "the old side does not give out this message", Cause.MessageUnreadable);
             if (fault.Turn is not Turn.NextItem) throw new FaultException(fault, Verdict.Keep);
             _unreadable[absent[0]] = fault;
         }

@@ -27,6 +27,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
     private readonly int _company;
     private readonly bool _literalPlus;
     private readonly bool _literalMinus;
+    private readonly ImapTraits _traits;
     private readonly List<Append> _underWay = [];
     private readonly List<AddReceipt> _receipts = [];
     private Append? _current;
@@ -34,9 +35,12 @@ internal sealed class ImapMessageWriter : IMessageWriter
     /// <summary>The server refused the current APPEND before its octets were sent: they are read from the other side and dropped.</summary>
     private bool _dropping;
 
+    /// <summary>The current message stands in parentheses that its end closes.</summary>
+    private bool _inUtf8;
+
     public ImapMessageWriter(ImapConnection connection, ImapTraits traits, string name, FolderPath path, int company)
     {
-        (_connection, _name, _path) = (connection, name, path);
+        (_connection, _traits, _name, _path) = (connection, traits, name, path);
         var multi = traits.Can(ImapCapabilities.MultiAppend);
         _company = multi ? company : 1;
         _literalPlus = traits.Can(ImapCapabilities.LiteralPlus);
@@ -58,7 +62,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
         public long Since { get; } = Environment.TickCount64;
     }
 
-    public async ValueTask BeginAsync(ItemInfo item, long size, CancellationToken cancel)
+    public async ValueTask BeginAsync(ItemInfo item, long size, ReadOnlyMemory<byte> first, CancellationToken cancel)
     {
         if (_current is null)
         {
@@ -69,9 +73,19 @@ internal sealed class ImapMessageWriter : IMessageWriter
         }
         _current.Numbers.Add(item.Number);
         _current.Octets += size;
+        // RFC 6855 §4: a header beyond ASCII is announced. RFC 3516 §4.4: NUL goes in a literal8 only.
+        _inUtf8 = _traits.Utf8 && HasWideHeader(first.Span);
+        var binary = _inUtf8 || (_traits.Can(ImapCapabilities.Binary) && first.Span.Contains((byte)0));
         var waitless = _literalPlus || (_literalMinus && size <= 4096);
-        await Wire.WriteAsync($" ({item.Flags.Written}) {ImapWords.Date(item.Received)} {{{size}{(waitless ? "+" : "")}}}\r\n", cancel);
+        await Wire.WriteAsync($" ({item.Flags.Written}) {ImapWords.Date(item.Received)} {(_inUtf8 ? "UTF8 (" : "")}{(binary ? "~" : "")}{{{size}{(waitless ? "+" : "")}}}\r\n", cancel);
         if (!waitless) await AwaitLeaveAsync(cancel);
+        await WriteAsync(first, cancel);
+    }
+
+    private static bool HasWideHeader(ReadOnlySpan<byte> start)
+    {
+        var end = start.IndexOf("\r\n\r\n"u8);
+        return start[..(end < 0 ? start.Length : end)].ContainsAnyInRange((byte)0x80, (byte)0xff);
     }
 
     public ValueTask WriteAsync(ReadOnlyMemory<byte> piece, CancellationToken cancel) =>
@@ -79,6 +93,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
 
     public async ValueTask<IReadOnlyList<AddReceipt>> EndAsync(CancellationToken cancel)
     {
+        if (_inUtf8 && !_dropping) await Wire.WriteAsync(")", cancel);
         if (_dropping)
         {
             // The refusal has ended the command.
@@ -158,7 +173,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
 
     private void Refuse(Append append, ImapResult result)
     {
-        var fault = ImapCauses.Refused(result, Wire.Whom, $"the new side did not take a message into '{_path}'", Cause.MessageRefused);
+        var fault = ImapCauses.Refused(result, Wire, $"the new side did not take a message into '{_path}'", Cause.MessageRefused);
         foreach (var number in append.Numbers) _receipts.Add(new AddReceipt(number, null, fault, append.Numbers.Count));
     }
 
@@ -172,8 +187,8 @@ internal sealed class ImapMessageWriter : IMessageWriter
             tokens.SkipSpaces();
             var epoch = tokens.Number32();
             tokens.SkipSpaces();
-            var keys = ImapWords.ReadNumbers(tokens.Rest).Select(n => new ItemKey(epoch, n)).ToList();
-            return keys.Count == count ? keys : null;
+            var numbers = ImapWords.ReadNumbers(tokens.Rest);
+            return numbers.Count == count ? [.. numbers.Select(n => new ItemKey(epoch, n))] : null;
         }
         catch (FormatException e)
         {

@@ -1,3 +1,4 @@
+using System.Text;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -14,7 +15,23 @@ namespace EasyCaravan.Protocols.Imap;
 /// <param name="Foreign">Prefixes of other people's and shared folders, which are left alone.</param>
 internal sealed record ImapTraits(ImapCapabilities Capabilities, char? Separator, string Prefix, bool OtherRoot, IReadOnlyList<string> Foreign, long? LargestMessage)
 {
+    /// <summary>Names and headers are in UTF-8 (RFC 6855), because both sides agreed on it.</summary>
+    public bool Utf8 { get; init; }
+
     public bool Can(ImapCapabilities capability) => (Capabilities & capability) != 0;
+
+    /// <summary>One name of a folder as its octets go over the wire, a character for each.</summary>
+    public string Encode(string name) => EncodeName(name, Utf8);
+
+    /// <summary>A name that is not well formed stays as it is, so that it comes back the same.</summary>
+    public string Decode(string raw)
+    {
+        if (!Utf8) return ModifiedUtf7.TryDecode(raw, out var name) ? name : raw;
+        var decoded = Encoding.UTF8.GetString(Encoding.Latin1.GetBytes(raw));
+        return EncodeName(decoded, true) == raw ? decoded : raw;
+    }
+
+    public static string EncodeName(string name, bool utf8) => utf8 ? Encoding.Latin1.GetString(Encoding.UTF8.GetBytes(name)) : ModifiedUtf7.Encode(name);
 }
 
 /// <summary>
@@ -38,15 +55,19 @@ internal static class ImapSignIn
         {
             await client.ConnectAsync(stream, service.Mail.Host, service.Mail.Port, SecureSocketOptions.None, cancel);
             await AuthenticateAsync(client, said, service, who, tokens, cancel);
+            // RFC 6855 §3: without it a server may rewrite messages with such headers, or show none at all.
+            var utf8 = (client.Capabilities & (ImapCapabilities.UTF8Accept | ImapCapabilities.UTF8Only)) != 0;
+            if (utf8) await client.EnableUTF8Async(cancel);
+            string Encoded(string name) => ImapTraits.EncodeName(name, utf8);
             var own = client.PersonalNamespaces.FirstOrDefault();
             var separator = own?.DirectorySeparator ?? client.Inbox?.DirectorySeparator;
-            var prefix = own?.Path is { Length: > 0 } path ? ModifiedUtf7.Encode(path) : "";
+            var prefix = own?.Path is { Length: > 0 } path ? Encoded(path) : "";
             var all = client.PersonalNamespaces.Concat(client.OtherNamespaces).Concat(client.SharedNamespaces).ToList();
             if (who.Root is { } root)
             {
                 var named = all.FirstOrDefault(n => Normal(n.Path) == Normal(root)) ?? throw new FaultException(
                     new Fault(Cause.FolderRefused, who.Account, $"{service.Name} has no root '{root}' for this account; it has {string.Join(", ", all.Select(n => $"'{n.Path}'"))}"), Verdict.Close);
-                (prefix, separator) = (ModifiedUtf7.Encode(named.Path), named.DirectorySeparator);
+                (prefix, separator) = (Encoded(named.Path), named.DirectorySeparator);
             }
             if (prefix.Length > 0 && separator is { } s && s != '\0' && !prefix.EndsWith(s)) prefix += s;
             return new ImapTraits(
@@ -54,8 +75,8 @@ internal static class ImapSignIn
                 separator is '\0' ? null : separator,
                 prefix,
                 who.Root is not null,
-                [.. all.Select(n => ModifiedUtf7.Encode(n.Path)).Where(p => p.Length > 0 && !prefix.StartsWith(p, StringComparison.Ordinal))],
-                (client.Capabilities & ImapCapabilities.AppendLimit) != 0 ? client.AppendLimit : null);
+                [.. all.Select(n => Encoded(n.Path)).Where(p => p.Length > 0 && !prefix.StartsWith(p, StringComparison.Ordinal))],
+                (client.Capabilities & ImapCapabilities.AppendLimit) != 0 ? client.AppendLimit : null) { Utf8 = utf8 };
         }
         catch (AuthenticationException e)
         {
@@ -158,7 +179,7 @@ internal static class ImapSignIn
             get
             {
                 var space = _line.IndexOf(' ', StringComparison.Ordinal);
-                return space < 0 ? null : ImapResult.Parse(System.Text.Encoding.UTF8.GetBytes(_line[(space + 1)..]));
+                return space < 0 ? null : ImapResult.Parse(Encoding.UTF8.GetBytes(_line[(space + 1)..]));
             }
         }
 
@@ -168,7 +189,7 @@ internal static class ImapSignIn
 
         public void LogServer(byte[] buffer, int offset, int count)
         {
-            foreach (var line in System.Text.Encoding.UTF8.GetString(buffer, offset, count).Split("\r\n"))
+            foreach (var line in Encoding.UTF8.GetString(buffer, offset, count).Split("\r\n"))
             {
                 if (line.StartsWith("* BYE", StringComparison.Ordinal) || (line.Length > 0 && line[0] is not '*' and not '+')) _line = line;
                 else if (line.StartsWith("+ ey", StringComparison.Ordinal)) Bearer = ReadBearer(line[2..]);

@@ -50,7 +50,7 @@ public sealed class Pop3MailAccount : IMailAccount
             stream = await Pop3SignIn.ConnectAsync(service, step, cancel);
             var capabilities = await Pop3SignIn.SignInAsync(stream, service, who, tokens, cancel);
             step?.Invoke(new ConnectStep("sign in", $"as {who.Login}"));
-            return new Pop3MailAccount(new ImapWire(stream, who.Account, s_patience), service, who.Account, capabilities, numbers, slot);
+            return new Pop3MailAccount(new ImapWire(stream, who.Account, s_patience) { Service = service.Name }, service, who.Account, capabilities, numbers, slot);
         }
         catch
         {
@@ -74,19 +74,23 @@ public sealed class Pop3MailAccount : IMailAccount
 
     public async Task<NumberSet> ListNumbersAsync(FolderPath path, CancellationToken cancel) => new((await LookAsync(cancel)).Keys);
 
-    public async Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
+    public async Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, IDictionary<uint, Fault> unreadable, CancellationToken cancel)
     {
         var items = new List<ItemInfo>();
         await foreach (var (number, size, header) in ReadTopsAsync(numbers, cancel)) items.Add(new ItemInfo(number, size, ReceivedDate.Of(header), FlagSet.Empty));
         return items;
     }
 
-    public async Task<IReadOnlyList<ItemHeader>> ReadHeadersAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
+    public async Task ReadHeadersAsync(FolderPath path, NumberSet numbers, Action<ItemHeader> take, CancellationToken cancel)
     {
-        var headers = new List<ItemHeader>();
-        await foreach (var (number, size, header) in ReadTopsAsync(numbers, cancel)) headers.Add(new ItemHeader(number, size, header));
-        return headers;
+        await foreach (var (number, size, header) in ReadTopsAsync(numbers, cancel)) take(new ItemHeader(number, size, header));
     }
+
+    public Task ReadNamesAsync(FolderPath path, NumberSet numbers, Action<uint, string> take, CancellationToken cancel) => Task.CompletedTask;
+
+    /// <summary>There are no flags, and what is present is listed in one answer anyhow.</summary>
+    public Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyList<FolderChange?>>([.. folders.Select(_ => (FolderChange?)null)]);
 
     public async Task<IMessageReader> ReadMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
     {
@@ -94,8 +98,6 @@ public sealed class Pop3MailAccount : IMailAccount
         if (_reader is not null) await _reader.DisposeAsync();
         return _reader = new Pop3MessageReader(_wire, [.. numbers.Where(items.ContainsKey).Select(n => (n, items[n].Place))], [.. numbers.Where(n => !items.ContainsKey(n))]);
     }
-
-    public Task<IReadOnlyList<FlagUpdate>> FlagsSinceAsync(FolderPath path, FolderCursor since, CancellationToken cancel) => Task.FromResult<IReadOnlyList<FlagUpdate>>([]);
 
     public Task<Room?> ReadRoomAsync(CancellationToken cancel) => Task.FromResult<Room?>(null);
 
@@ -109,6 +111,22 @@ public sealed class Pop3MailAccount : IMailAccount
 
     public Task ChangeFlagsAsync(FolderPath path, NumberSet numbers, FlagSet add, FlagSet remove, CancellationToken cancel) => throw ReadOnly();
 
+    public Task<IReadOnlyDictionary<uint, uint>?> MoveMessagesAsync(FolderPath path, NumberSet numbers, FolderPath to, CancellationToken cancel) => throw ReadOnly();
+
+    /// <summary>DELE (RFC 1939 §5). It takes effect when the session ends in order: a lost connection deletes nothing.</summary>
+    public async Task<bool> RemoveMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
+    {
+        var items = await LookAsync(cancel);
+        foreach (var some in numbers.Where(items.ContainsKey).Chunk(_pipelining ? Pipelined : 1))
+        {
+            foreach (var number in some) await _wire.WriteAsync($"DELE {items[number].Place}\r\n", cancel);
+            await _wire.FlushAsync(cancel);
+            foreach (var _ in some)
+                if (!await Pop3Body.IsOkAsync(_wire, cancel)) throw _wire.Break(Cause.NotPermitted, "the server refused to delete a message that had been carried");
+        }
+        return true;
+    }
+
     public async ValueTask DisposeAsync()
     {
         if (_reader is not null) await _reader.DisposeAsync();
@@ -116,7 +134,7 @@ public sealed class Pop3MailAccount : IMailAccount
         {
             try
             {
-                // Nothing was marked for deletion, so it changes nothing there; it frees the mailbox for its owner's own programs.
+                // Deletes what was marked, and frees the mailbox for its owner's own programs.
                 await _wire.WriteAsync("QUIT\r\n", CancellationToken.None);
                 await _wire.FlushAsync(CancellationToken.None);
                 await _wire.ReadLineAsync(CancellationToken.None);

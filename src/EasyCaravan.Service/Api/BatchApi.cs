@@ -43,7 +43,7 @@ internal static class BatchApi
     }
 
     private static async Task<Results<Ok<Page<MoveView>>, ProblemHttpResult>> MovesAsync(
-        string batch, Database database, TimeProvider time, CancellationToken cancel,
+        string batch, Database database, CurrentPlan current, ServiceCare care, TimeProvider time, CancellationToken cancel,
         string? cursor = null, int limit = 200, bool needsYou = false, bool running = false, string? search = null)
     {
         await using var db = database.Read();
@@ -67,14 +67,15 @@ internal static class BatchApi
         var size = Math.Clamp(limit, 1, LargestPage);
         var ids = await query.OrderBy(m => m.Id).Take(size + 1).Select(m => m.Id).ToListAsync(cancel);
         var page = ids.Take(size).ToList();
-        var moves = await MoveViews.LoadAsync(db, db.Moves.Where(m => page.Contains(m.Id)).OrderBy(m => m.Id), time.GetUtcNow(), cancel);
+        var moves = await MoveViews.LoadAsync(db, db.Moves.Where(m => page.Contains(m.Id)).OrderBy(m => m.Id), care.RestingBatches((await current.GetAsync(cancel)).Plan), time.GetUtcNow(), cancel);
         return TypedResults.Ok(new Page<MoveView>(moves, ids.Count > size ? page[^1].ToString(CultureInfo.InvariantCulture) : null));
     }
 
-    private static async Task<Results<Ok<MoveDetail>, ProblemHttpResult>> MoveAsync(string batch, string account, Database database, TimeProvider time, CancellationToken cancel)
+    private static async Task<Results<Ok<MoveDetail>, ProblemHttpResult>> MoveAsync(
+        string batch, string account, Database database, CurrentPlan current, ServiceCare care, TimeProvider time, CancellationToken cancel)
     {
         await using var db = database.Read();
-        var views = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Batch == batch && m.FromAccount == account), time.GetUtcNow(), cancel);
+        var views = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Batch == batch && m.FromAccount == account), care.RestingBatches((await current.GetAsync(cancel)).Plan), time.GetUtcNow(), cancel);
         if (views.Count == 0) return Problems.NotFound($"Nobody in batch '{batch}' moves from '{account}'.", "See the batch's moves for its accounts");
         var move = await db.Moves.FirstAsync(m => m.Batch == batch && m.FromAccount == account, cancel);
         var folders = (await FoldersAsync(db, [move.Id], cancel))[move.Id].ToList();
@@ -98,10 +99,10 @@ internal static class BatchApi
 
     private static PassView ViewOf(PassRow pass) => new(
         pass.Id, MoveViews.KindName(pass.Kind), MoveViews.Time(pass.StartedAt)!.Value, MoveViews.Time(pass.EndedAt), pass.Stopped, pass.Fault,
-        pass.Carried, pass.Paired, pass.Excluded, pass.LeftBehind, pass.FlagsChanged, pass.Octets);
+        pass.Carried, pass.Paired, pass.Excluded, pass.LeftBehind, pass.FlagsChanged, pass.Moved, pass.Removed, pass.Octets);
 
     private static async Task<Results<Ok<MoveActionResult>, ProblemHttpResult>> ActAsync(
-        string batch, MoveActionRequest request, Database database, Moves moves, CurrentPlan current, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel)
+        string batch, MoveActionRequest request, Database database, Moves moves, CurrentPlan current, ServiceCare care, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel)
     {
         var (only, problem) = await Selection.ResolveAsync(database, batch, request.Moves, cancel);
         if (problem is not null) return problem;
@@ -117,6 +118,9 @@ internal static class BatchApi
             MoveAction.Withdraw => ("withdrew", (s, _) => s.Withdraw()),
         };
         var changed = await moves.StepAsync(batch, only, context.User.Identity!.Name!, step.Verb, step.Step, cancel);
+        if (request.Action is MoveAction.Start) await moves.RankAsync(batch, await IsSmallFirstAsync(current, batch, cancel), cancel);
+        // Somebody may have mended what was wrong with a service: it is tried at once.
+        if (request.Action is MoveAction.Retry) care.Forget();
         signal.Raise();
         foreach (var move in changed) live.Touch(batch, move);
         await using var db = database.Read();
@@ -124,6 +128,10 @@ internal static class BatchApi
         var asked = only?.Count ?? await db.Moves.CountAsync(m => m.Batch == batch, cancel);
         return TypedResults.Ok(new MoveActionResult(accounts, asked - accounts.Count));
     }
+
+    private static async Task<bool> IsSmallFirstAsync(CurrentPlan current, string batch, CancellationToken cancel) =>
+        (await current.GetAsync(cancel)).Plan is { } plan && plan.Batches.FirstOrDefault(b => b.Name == batch) is { } planned
+        && plan.Routes.First(r => r.Name == planned.Route).Turns is Core.Planning.Turns.SmallFirst;
 
     public static ProblemHttpResult NoBatch(string batch) => Problems.NotFound($"There is no batch '{batch}'.", "See 'caravan plan show' for the batches of the plan");
 }

@@ -47,6 +47,7 @@ internal static class BatchViews
         if (Count(g => g.Condition is ConditionKind.Running) is > 0 and var running) parts.Add($"{running} running");
         if (Count(g => g.Condition is ConditionKind.Queued) is > 0 and var queued) parts.Add($"{queued} queued for a free worker");
         if (Count(g => g.Wait is Wait.Window) is > 0 and var shut) parts.Add($"{shut} waiting until the window opens{At(groups.Where(g => g.Wait is Wait.Window).Min(g => g.Until), timetable)}");
+        if (Count(g => g.Wait is Wait.Service) is > 0 and var resting) parts.Add($"{resting} waiting for a service in trouble");
         if (Count(g => g.Wait is Wait.Retry) is > 0 and var again) parts.Add($"{again} trying again soon");
         if (Count(g => g.Condition is ConditionKind.NeedsYou) is > 0 and var needs) parts.Add($"{needs} need{(needs == 1 ? "s" : "")} you");
         if (Count(g => g.Condition is ConditionKind.Held) is > 0 and var held) parts.Add($"{held} held");

@@ -1,6 +1,7 @@
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Pacing;
+using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using EasyCaravan.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -10,23 +11,27 @@ namespace EasyCaravan.Service.Api;
 /// <summary>Moves as people see them.</summary>
 internal static class MoveViews
 {
-    public static async Task<List<MoveView>> LoadAsync(CaravanDb db, IQueryable<MoveRow> query, DateTimeOffset now, CancellationToken cancel)
+    /// <param name="resting">Batches on whose services nobody is called now.</param>
+    public static async Task<List<MoveView>> LoadAsync(
+        CaravanDb db, IQueryable<MoveRow> query, IReadOnlyDictionary<string, ServicePause> resting, DateTimeOffset now, CancellationToken cancel)
     {
         var rows = await query.ToListAsync(cancel);
         var running = rows.Where(r => r.Condition is ConditionKind.Running).Select(r => r.Id).ToList();
         var passes = running.Count == 0
             ? []
             : await db.Passes.Where(p => running.Contains(p.MoveId) && p.EndedAt == null).ToDictionaryAsync(p => p.MoveId, cancel);
-        return [.. rows.Select(r => ViewOf(r, passes.GetValueOrDefault(r.Id), now))];
+        return [.. rows.Select(r => ViewOf(r, passes.GetValueOrDefault(r.Id), resting.GetValueOrDefault(r.Batch), now))];
     }
 
-    public static MoveView ViewOf(MoveRow row, PassRow? pass, DateTimeOffset now)
+    private static MoveView ViewOf(MoveRow row, PassRow? pass, ServicePause? pause, DateTimeOffset now)
     {
-        var fault = MoveStates.FaultOf(row);
+        var waits = pause is not null && (row.Condition is ConditionKind.Queued || row is { Condition: ConditionKind.Waiting, WaitsFor: Wait.Service });
+        var fault = waits ? pause!.Fault : MoveStates.FaultOf(row);
         return new MoveView(
             row.Batch, row.FromAccount, row.ToAccount, row.Name, row.Note,
-            Enum.Parse<MoveStage>(row.Stage.ToString()), Enum.Parse<MoveCondition>(row.Condition.ToString()), ConditionText(row, fault),
-            Time(row.Until), fault is null ? null : Problems.Of(fault),
+            Enum.Parse<MoveStage>(row.Stage.ToString()), waits ? MoveCondition.Waiting : Enum.Parse<MoveCondition>(row.Condition.ToString()),
+            waits ? $"waits with all others for {pause!.Fault.Service}: {pause.Fault.What}" : ConditionText(row, fault),
+            waits ? pause!.Until.ToDateTimeOffset() : Time(row.Until), fault is null ? null : Problems.Of(fault),
             CountsOf(row, pass), row.LeftBehind, row.Octets + (pass?.Octets ?? 0), pass is null ? null : ProgressOf(pass, now), Time(row.ChangedAt)!.Value);
     }
 
@@ -60,6 +65,7 @@ internal static class MoveViews
         ConditionKind.Queued => "queued, runs as soon as a worker is free",
         ConditionKind.Running => row.Wanted switch { PassKind.First => "first pass running", PassKind.Survey => "survey running", _ => "catch-up running" },
         ConditionKind.Waiting when row.WaitsFor is Wait.Window => "waits for its window",
+        ConditionKind.Waiting when row.WaitsFor is Wait.Service => $"waited for the service, goes on now: {fault?.What}",
         ConditionKind.Waiting => $"tries again soon: {fault?.What}",
         ConditionKind.Held => "held by a person",
         ConditionKind.NeedsYou => fault?.What ?? "needs a person",

@@ -26,7 +26,7 @@ internal static class PlanApi
     }
 
     private static async Task<Results<Ok<PlanApplied>, ProblemHttpResult>> ApplyAsync(
-        PlanSubmission submission, Plans plans, CurrentPlan current, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel, bool dryRun = false)
+        PlanSubmission submission, Plans plans, CurrentPlan current, ServiceCare care, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel, bool dryRun = false)
     {
         var bundle = BundleOf(submission);
         var (plan, errors) = PlanFile.Read(bundle);
@@ -36,6 +36,7 @@ internal static class PlanApi
         if (!dryRun)
         {
             current.Forget();
+            care.Forget();
             signal.Raise();
             live.Touch("", 0);
         }

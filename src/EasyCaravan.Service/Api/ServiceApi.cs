@@ -22,11 +22,11 @@ internal static class ServiceApi
         api.MapGet("/find", DiscoverAsync).WithSummary("Finds a service's settings from an address: SRV records, well-known places, common names");
     }
 
-    public static async Task<List<ServiceView>> ViewsOfAsync(CaravanDb db, Plan plan, ServiceSlots slots, CancellationToken cancel)
+    public static async Task<List<ServiceView>> ViewsOfAsync(CaravanDb db, Plan plan, ServiceSlots slots, ServiceCare care, CancellationToken cancel)
     {
         var waiting = await db.Moves.Where(m => m.Condition == Core.Carrying.ConditionKind.Waiting && m.FaultWhom != null)
             .GroupBy(m => m.FaultWhom!).Select(g => new { Whom = g.Key, Moves = g.Count(), What = g.Max(m => m.FaultWhat) }).ToDictionaryAsync(g => g.Whom, cancel);
-        return [.. plan.Services.Select(s => ViewOf(s, slots, waiting.GetValueOrDefault(s.Name)?.Moves ?? 0, waiting.GetValueOrDefault(s.Name)?.What))];
+        return [.. plan.Services.Select(s => ViewOf(s, slots, care, waiting.GetValueOrDefault(s.Name)?.Moves ?? 0, waiting.GetValueOrDefault(s.Name)?.What))];
     }
 
     public static (Core.Planning.Service? Service, ProblemHttpResult? Problem) Find(Plan? plan, string name)
@@ -37,15 +37,16 @@ internal static class ServiceApi
             : (null, Problems.NotFound($"There is no service '{name}'.", $"The plan has {string.Join(", ", plan.Services.Select(s => s.Name))}"));
     }
 
-    private static async Task<Results<Ok<List<ServiceView>>, ProblemHttpResult>> ListAsync(CurrentPlan current, Database database, ServiceSlots slots, CancellationToken cancel)
+    private static async Task<Results<Ok<List<ServiceView>>, ProblemHttpResult>> ListAsync(CurrentPlan current, Database database, ServiceSlots slots, ServiceCare care, CancellationToken cancel)
     {
         var (plan, _) = await current.GetAsync(cancel);
         await using var db = database.Read();
-        return plan is null ? PlanApi.NoPlan() : TypedResults.Ok(await ViewsOfAsync(db, plan, slots, cancel));
+        return plan is null ? PlanApi.NoPlan() : TypedResults.Ok(await ViewsOfAsync(db, plan, slots, care, cancel));
     }
 
-    private static ServiceView ViewOf(Core.Planning.Service service, ServiceSlots slots, int waiting, string? trouble)
+    private static ServiceView ViewOf(Core.Planning.Service service, ServiceSlots slots, ServiceCare care, int waiting, string? trouble)
     {
+        var pause = care.PauseOf(service.Name);
         var warnings = new List<string>();
         if (service.Mail.Security is Security.None) warnings.Add("Not protected: passwords and mail travel in the clear (security: none).");
         else if (service.Trust is Trust.Anyone) warnings.Add("Certificates are not verified: anyone on the way could pose as this service (trust: none).");
@@ -61,7 +62,21 @@ internal static class ServiceApi
         return new ServiceView(
             service.Name, BatchViews.Word(service.Mail.Speaks), service.Mail.Host, service.Mail.Port, service.Mail.Security.ToString().ToLowerInvariant(), signIn, consent, trust,
             service.Rules is { } rules ? $"managesieve {rules.Host}:{rules.Port}" : null,
-            slots.InUse(service.Name), service.Limits.Connections, service.Limits.PerAccount, service.Limits.LargestMessage, service.Limits.BytesPerDay, waiting, trouble, warnings, [.. service.Help.Select(h => new HelpView(h.Says, h.Remedy))]);
+            slots.InUse(service.Name), service.Limits.Connections, service.Limits.PerAccount, service.Limits.LargestMessage, service.Limits.BytesPerDay, waiting, pause?.Fault.What ?? trouble, pause?.Until.ToDateTimeOffset(), PaceText(service, slots, care), warnings, [.. service.Help.Select(h => new HelpView(h.Says, h.Remedy))]);
+    }
+
+    /// <summary>What holds it back, by the plan or because it asked for less; null: nothing does.</summary>
+    private static string? PaceText(Core.Planning.Service service, ServiceSlots slots, ServiceCare care)
+    {
+        var limits = service.Limits;
+        var words = new List<string>();
+        if (limits.MessagesPerSecond is { } messages) words.Add($"at most {messages:0.##} messages/s");
+        if (limits.BytesPerSecond is { } octets) words.Add($"at most {ByteCount.Write(octets)}/s");
+        if (limits.MessagesPerSecondPerAccount is { } own) words.Add($"{own:0.##} messages/s an account");
+        if (limits.BytesPerSecondPerAccount is { } ownOctets) words.Add($"{ByteCount.Write(ownOctets)}/s an account");
+        if (care.PaceOf(service).SlowedTo is { } slowed) words.Add($"asked for less: slowed to {slowed:0.#} messages/s, faster again by and by");
+        if (slots.Withheld(service.Name) is > 0 and var withheld) words.Add($"found the connections too many: {withheld} fewer for a minute");
+        return words.Count == 0 ? null : string.Join("; ", words);
     }
 
     private static async Task<Results<Ok<ServiceTrial>, ProblemHttpResult>> TryAsync(

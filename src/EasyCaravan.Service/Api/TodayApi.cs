@@ -18,14 +18,15 @@ internal static class TodayApi
 
     public static void Map(RouteGroupBuilder api) => api.MapGet("/today", GetAsync).WithSummary("What needs a person, what runs, what comes next");
 
-    private static async Task<Today> GetAsync(CurrentPlan current, Database database, ServiceSlots slots, TimeProvider time, CancellationToken cancel)
+    private static async Task<Today> GetAsync(CurrentPlan current, Database database, ServiceSlots slots, ServiceCare care, TimeProvider time, CancellationToken cancel)
     {
         var (plan, _) = await current.GetAsync(cancel);
         if (plan is null) return new Today([], [], [], [], []);
         await using var db = database.Read();
-        var running = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Condition == ConditionKind.Running).OrderBy(m => m.Id).Take(MostRunning), time.GetUtcNow(), cancel);
+        var running = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Condition == ConditionKind.Running).OrderBy(m => m.Id).Take(MostRunning), care.RestingBatches(plan), time.GetUtcNow(), cancel);
         var needs = (await MovesInNeedAsync(db, cancel)).Concat(await ItemsLeftAsync(db, cancel)).OrderByDescending(n => n.Count).ToList();
-        return new Today(needs, running, await NextAsync(db, cancel), await ServiceApi.ViewsOfAsync(db, plan, slots, cancel), await BatchViews.LoadAsync(db, plan, null, cancel));
+        if (database.Trouble is { } trouble) needs.Insert(0, new NeedsYou(Problems.CauseName(trouble.Cause), $"{trouble.What}; no pass can go on", trouble.Remedy, 1, []));
+        return new Today(needs, running, await NextAsync(db, cancel), await ServiceApi.ViewsOfAsync(db, plan, slots, care, cancel), await BatchViews.LoadAsync(db, plan, null, cancel));
     }
 
     private static async Task<List<NeedsYou>> MovesInNeedAsync(CaravanDb db, CancellationToken cancel)
@@ -83,6 +84,7 @@ internal static class TodayApi
         Cause.MessageRefused => "refused by the new side",
         Cause.MessageUnreadable => "not given out by the old side",
         Cause.ProtocolBroken => "the service's answers cannot be understood",
+        Cause.StoreFull => "the disk under the store is full",
         Cause.Unexpected => "something unexpected",
     };
 
@@ -93,6 +95,6 @@ internal static class TodayApi
             .Select(g => new { g.Key, At = g.Min(m => m.Until)!.Value, Count = g.Count() }).ToListAsync(cancel);
         return [.. rows.OrderBy(r => r.At).Select(r => new Upcoming(
             DateTimeOffset.FromUnixTimeMilliseconds(r.At), r.Key.Batch,
-            r.Key.Condition is ConditionKind.Idle ? "catch-up" : r.Key.WaitsFor is Wait.Window ? "window opens" : "next try", r.Count))];
+            r.Key.Condition is ConditionKind.Idle ? "catch-up" : r.Key.WaitsFor is Wait.Window ? "window opens" : r.Key.WaitsFor is Wait.Service ? "service is tried again" : "next try", r.Count))];
     }
 }

@@ -15,7 +15,7 @@ namespace EasyCaravan.Service.Workers;
 
 /// <summary>Runs one claimed move: opens its secrets, runs the pass, keeps the lease alive, and puts down how it ended.</summary>
 internal sealed class MoveWorker(
-    MoveStore store, Surveys surveys, Journal journal, CurrentPlan plan, IMailAccounts accounts, AccountAccess access, Allowances allowances, AccessTokens tokens, Database database, LiveHub live, TimeProvider time,
+    MoveStore store, Surveys surveys, Journal journal, CurrentPlan plan, IMailAccounts accounts, AccountAccess access, Allowances allowances, ServiceCare care, AccessTokens tokens, Database database, LiveHub live, CaravanOptions options, TimeProvider time,
     ILogger<MoveWorker> log)
 {
     private static readonly TimeSpan s_heartbeat = TimeSpan.FromSeconds(1);
@@ -75,6 +75,8 @@ internal sealed class MoveWorker(
         catch (FaultException e)
         {
             log.LogInformation("{Batch}/{Account}: {Fault}", person.Batch, person.FromAccount, e.Fault);
+            // What failed on the way in was heard there.
+            if (!e.Fault.AtTheDoor) care.Hear(e.Fault);
             var (current, _) = await plan.GetAsync(CancellationToken.None);
             return new PassEnd(e.Fault.Advised(current?.Services.SelectMany(service => service.Help) ?? []), false);
         }
@@ -104,7 +106,11 @@ internal sealed class MoveWorker(
             new Side(road.From, await access.FromAsync(claim.Person, road.From, cancel)),
             new Side(road.To, await access.ToAsync(claim.Person, road.To, road.Rules.Root, cancel)),
             road.Rules,
-            Math.Min(Lanes, Math.Min(road.From.Limits.PerAccount, road.To.Limits.PerAccount))) { Allowance = await allowances.OfAsync(claim.Person, road.From, road.To, cancel) };
+            Math.Min(Lanes, Math.Min(road.From.Limits.PerAccount, road.To.Limits.PerAccount))) 
+        {
+            Allowance = await allowances.OfAsync(claim.Person, road.From, road.To, cancel),
+            Pace = care.PacesOf(road.From, claim.Person.FromAccount, road.To, claim.Person.ToAccount),
+        };
         await new Pass(accounts, store.LedgerOf(claim), order, tally, notes.Enqueue).RunAsync(cancel);
         return null;
     }
@@ -137,12 +143,14 @@ internal sealed class MoveWorker(
     /// <summary>Keeps the lease, tells progress, and stops the pass when a person held the move or another worker has it.</summary>
     private async Task BeatAsync(Claim claim, Tally tally, ConcurrentQueue<string> notes, CancellationTokenSource stop)
     {
+        var began = time.GetTimestamp();
         try
         {
             while (true)
             {
                 await Task.Delay(s_heartbeat, time, stop.Token);
                 if (!await store.RenewAsync(claim, tally, stop.Token)) await stop.CancelAsync();
+                else if (time.GetElapsedTime(began) > options.Turn && await OthersWaitAsync(stop.Token)) await stop.CancelAsync();
                 await WriteNotesAsync(claim, notes);
                 live.Touch(claim.Person.Batch, claim.Person.Id);
             }
@@ -159,6 +167,10 @@ internal sealed class MoveWorker(
         }
     }
 
+    /// <summary>Somebody else could run if this one gave way: nobody waits for days behind a few large mailboxes.</summary>
+    private async Task<bool> OthersWaitAsync(CancellationToken cancel) =>
+        (await plan.GetAsync(cancel)).Plan is { } current && await store.AnyDueAsync(care.Resting(current).Batches, cancel);
+
     private async Task EndAsync(Claim claim, Tally tally, ConcurrentQueue<string> notes, PassEnd end, Timetable? timetable)
     {
         var person = claim.Person;
@@ -166,6 +178,7 @@ internal sealed class MoveWorker(
         {
             await store.EndAsync(claim, tally, end, state => end switch
             {
+                { Fault: { Turn: Turn.Wait, Service: { } service } fault } when FaultRules.IsOfService(fault) && care.PauseOf(service) is { } pause => state.Pause(fault, pause.Until),
                 { Fault: { } fault } => state.Fail(fault, progressed: tally.Settled > 0, Random.Shared.NextDouble(), Now),
                 { Stopped: true } => state.Interrupt(timetable, Now),
                 _ => state.Complete(timetable, Now),
@@ -195,6 +208,8 @@ internal sealed class MoveWorker(
         if (tally.Paired > 0) did.Add($"{tally.Paired} paired");
         if (tally.Excluded > 0) did.Add($"{tally.Excluded} excluded");
         if (tally.LeftBehind > 0) did.Add($"{tally.LeftBehind} left behind");
+        if (tally.Moved > 0) did.Add($"{tally.Moved} moved");
+        if (tally.Removed > 0) did.Add($"{tally.Removed} deleted");
         if (tally.FlagsChanged > 0) did.Add($"{tally.FlagsChanged} with changed flags");
         var sum = did.Count == 0 ? claim.State.Wanted is PassKind.Survey ? "no message seen" : "nothing new" : string.Join(", ", did);
         return end switch

@@ -5,7 +5,7 @@ using NodaTime;
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>Claims due moves and runs them, so many at a time.</summary>
-internal sealed class MoveWorkers(MoveStore store, MoveWorker worker, WorkSignal signal, CaravanOptions options, TimeProvider time, ILogger<MoveWorkers> log) : BackgroundService
+internal sealed class MoveWorkers(MoveStore store, MoveWorker worker, ServiceCare care, CurrentPlan plan, WorkSignal signal, CaravanOptions options, TimeProvider time, ILogger<MoveWorkers> log) : BackgroundService
 {
     /// <summary>How long at most until due moves are looked for again: leases of lost workers run out without a signal.</summary>
     private static readonly TimeSpan s_rhythm = TimeSpan.FromSeconds(5);
@@ -20,7 +20,7 @@ internal sealed class MoveWorkers(MoveStore store, MoveWorker worker, WorkSignal
             var claim = running.Count < options.MovesAtOnce ? await TryClaimAsync(stoppingToken) : null;
             if (claim is not null)
             {
-                running.Add(worker.RunAsync(claim, stoppingToken));
+                running.Add(RunAsync(claim, stoppingToken));
                 continue;
             }
             await WaitAsync(running, stoppingToken);
@@ -29,11 +29,28 @@ internal sealed class MoveWorkers(MoveStore store, MoveWorker worker, WorkSignal
         await Task.WhenAll(running);
     }
 
+    /// <summary>Where a service was in trouble, this one finds out for all the others.</summary>
+    private async Task RunAsync(Claim claim, CancellationToken stopping)
+    {
+        var current = (await plan.GetAsync(CancellationToken.None)).Plan;
+        var route = current?.Routes.FirstOrDefault(r => r.Name == current.Batches.FirstOrDefault(b => b.Name == claim.Person.Batch)?.Route);
+        string[] services = route is null ? [] : [route.From, route.To];
+        care.Enter(services);
+        try
+        {
+            await worker.RunAsync(claim, stopping);
+        }
+        finally
+        {
+            care.Leave(services);
+        }
+    }
+
     private async Task<Claim?> TryClaimAsync(CancellationToken cancel)
     {
         try
         {
-            return await store.ClaimAsync(options.Owner, cancel);
+            return await store.ClaimAsync(options.Owner, (await RestingAsync(cancel)).Batches, cancel);
         }
         catch (Exception e) when (e is not OperationCanceledException)
         {
@@ -43,12 +60,19 @@ internal sealed class MoveWorkers(MoveStore store, MoveWorker worker, WorkSignal
         }
     }
 
+    /// <summary>Batches on whose services nobody is to call now.</summary>
+    private async Task<(IReadOnlyList<string> Batches, Instant? Until)> RestingAsync(CancellationToken cancel) =>
+        (await plan.GetAsync(cancel)).Plan is { } current ? care.Resting(current) : ([], null);
+
     private async Task WaitAsync(List<Task> running, CancellationToken cancel)
     {
         try
         {
             var pause = s_rhythm;
-            if (running.Count < options.MovesAtOnce && await store.NextDueAsync(cancel) is { } due)
+            var (resting, ends) = await RestingAsync(cancel);
+            var next = await store.NextDueAsync(resting, cancel);
+            if (ends is { } end && !(next < end)) next = end;
+            if (running.Count < options.MovesAtOnce && next is { } due)
             {
                 var until = due - Instant.FromDateTimeOffset(time.GetUtcNow());
                 pause = TimeSpan.FromMilliseconds(Math.Clamp(until.TotalMilliseconds, 20, s_rhythm.TotalMilliseconds));
@@ -58,6 +82,11 @@ internal sealed class MoveWorkers(MoveStore store, MoveWorker worker, WorkSignal
         catch (OperationCanceledException)
         {
             // Stopping.
+        }
+        catch (Exception e)
+        {
+            log.LogError(e, "The store cannot be asked what is due; trying again in {Seconds} s", s_rhythm.TotalSeconds);
+            await Task.Delay(s_rhythm, time, CancellationToken.None);
         }
     }
 }

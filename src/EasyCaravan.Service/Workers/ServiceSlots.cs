@@ -2,45 +2,105 @@ using System.Collections.Concurrent;
 
 namespace EasyCaravan.Service.Workers;
 
-/// <summary>How many connections to a service are open, over all moves. The service's limit is never passed.</summary>
-internal sealed class ServiceSlots
+/// <summary>How many connections to a service and to each of its accounts are open, over all moves. Their limits are never passed.</summary>
+internal sealed class ServiceSlots(TimeProvider time)
 {
-    // Keyed by the limit too: after a changed plan, new connections count against the new limit.
-    private readonly ConcurrentDictionary<(string Service, int Limit), SemaphoreSlim> _free = new();
-    private readonly ConcurrentDictionary<string, int> _inUse = new();
+    /// <summary>For how long connections that a service found too many are not opened again.</summary>
+    private static readonly TimeSpan s_withheldFor = TimeSpan.FromMinutes(1);
 
-    public int InUse(string service) => _inUse.GetValueOrDefault(service);
+    // Keyed by the limits too: after a changed plan, new connections count against the new limits.
+    private readonly ConcurrentDictionary<(string Service, int Limit), Gate> _services = new();
+    private readonly ConcurrentDictionary<(string Service, string Account, int Limit), Gate> _accounts = new();
 
-    public async Task<IDisposable> AcquireAsync(Core.Planning.Service service, CancellationToken cancel)
+    /// <summary>So many at a time, first come first served.</summary>
+    private sealed class Gate(int limit) : SemaphoreSlim(limit)
     {
-        var free = FreeOf(service);
-        await free.WaitAsync(cancel);
-        return Take(service, free);
+        public int Limit { get; } = limit;
+
+        public int Waiting;
+
+        public int Withheld;
+
+        public int InUse => Limit - CurrentCount - Volatile.Read(ref Withheld);
     }
 
-    public IDisposable? TryAcquire(Core.Planning.Service service)
-    {
-        var free = FreeOf(service);
-        return free.Wait(0) ? Take(service, free) : null;
-    }
+    public int InUse(string service) => _services.Where(g => g.Key.Service == service).Sum(g => Math.Max(0, g.Value.InUse));
 
-    private SemaphoreSlim FreeOf(Core.Planning.Service service) =>
-        _free.GetOrAdd((service.Name, service.Limits.Connections), key => new SemaphoreSlim(key.Limit));
+    /// <summary>Connections that are not opened for now, because the service asked for fewer.</summary>
+    public int Withheld(string service) => _services.Where(g => g.Key.Service == service).Sum(g => Volatile.Read(ref g.Value.Withheld));
 
-    private Slot Take(Core.Planning.Service service, SemaphoreSlim free)
+    public async Task<IDisposable> AcquireAsync(Core.Planning.Service service, string account, CancellationToken cancel)
     {
-        _inUse.AddOrUpdate(service.Name, 1, (_, n) => n + 1);
-        return new Slot(() =>
+        var (all, own) = GatesOf(service, account);
+        // The account first: whoever waits for it keeps nobody else from the service.
+        await own.WaitAsync(cancel);
+        try
         {
-            _inUse.AddOrUpdate(service.Name, 0, (_, n) => n - 1);
-            free.Release();
-        });
+            Interlocked.Increment(ref all.Waiting);
+            try
+            {
+                await all.WaitAsync(cancel);
+            }
+            finally
+            {
+                Interlocked.Decrement(ref all.Waiting);
+            }
+        }
+        catch
+        {
+            own.Release();
+            throw;
+        }
+        return new Slot(all, own);
     }
 
-    private sealed class Slot(Action giveBack) : IDisposable
+    /// <summary>Null when none is free, or somebody waits who has none at all.</summary>
+    public IDisposable? TryAcquire(Core.Planning.Service service, string account)
     {
-        private Action? _giveBack = giveBack;
+        var (all, own) = GatesOf(service, account);
+        if (Volatile.Read(ref all.Waiting) > 0 || !own.Wait(0)) return null;
+        if (all.Wait(0)) return new Slot(all, own);
+        own.Release();
+        return null;
+    }
 
-        public void Dispose() => Interlocked.Exchange(ref _giveBack, null)?.Invoke();
+    /// <summary>The service found them too many: a quarter fewer for a while. False when there is but one pair left.</summary>
+    public bool Withhold(string service)
+    {
+        var any = false;
+        foreach (var (key, gate) in _services.Where(g => g.Key.Service == service))
+        {
+            var bearable = Math.Max(2, (gate.InUse - 1) * 3 / 4);
+            var less = key.Limit - Volatile.Read(ref gate.Withheld) - bearable;
+            if (less <= 0) continue;
+            any = true;
+            Interlocked.Add(ref gate.Withheld, less);
+            for (var i = 0; i < less; i++) _ = HoldAsync(gate);
+        }
+        return any;
+    }
+
+    private async Task HoldAsync(Gate gate)
+    {
+        await gate.WaitAsync();
+        await Task.Delay(s_withheldFor, time);
+        Interlocked.Decrement(ref gate.Withheld);
+        gate.Release();
+    }
+
+    private (Gate All, Gate Own) GatesOf(Core.Planning.Service service, string account) => (
+        _services.GetOrAdd((service.Name, service.Limits.Connections), key => new Gate(key.Limit)),
+        _accounts.GetOrAdd((service.Name, account.ToUpperInvariant(), service.Limits.PerAccount), key => new Gate(key.Limit)));
+
+    private sealed class Slot(Gate all, Gate own) : IDisposable
+    {
+        private Gate? _all = all;
+
+        public void Dispose()
+        {
+            if (Interlocked.Exchange(ref _all, null) is not { } held) return;
+            held.Release();
+            own.Release();
+        }
     }
 }

@@ -43,12 +43,12 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
         }
         if (service.Mail.Speaks is MailProtocol.Pop3)
         {
-            await using var inbox = await Pop3MailAccount.OpenAsync(service, who, tokens, numbers, note, await slots.AcquireAsync(service, patience.Token), patience.Token);
+            await using var inbox = await Pop3MailAccount.OpenAsync(service, who, tokens, numbers, note, await slots.AcquireAsync(service, who.Account, patience.Token), patience.Token);
             note(new ConnectStep("capabilities", inbox.Capabilities));
             note(new ConnectStep("list", $"the inbox, {(await inbox.ListNumbersAsync(FolderPath.Inbox, patience.Token)).Count} messages"));
             return;
         }
-        await using var account = await ImapMailAccount.OpenAsync(service, who, tokens, note, await slots.AcquireAsync(service, patience.Token), patience.Token);
+        await using var account = await ImapMailAccount.OpenAsync(service, who, tokens, note, await slots.AcquireAsync(service, who.Account, patience.Token), patience.Token);
         note(new ConnectStep("capabilities", account.Capabilities));
         var folders = await account.ListFoldersAsync(patience.Token);
         var room = await account.ReadRoomAsync(patience.Token);

@@ -111,6 +111,35 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("flag_sets", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ItemKeyRow", b =>
+                {
+                    b.Property<long>("FolderId")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("folder_id");
+
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("number");
+
+                    b.Property<long>("High")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("high");
+
+                    b.Property<long>("Low")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("low");
+
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("move_id");
+
+                    b.HasKey("FolderId", "Number");
+
+                    b.HasIndex("MoveId", "Low");
+
+                    b.ToTable("item_keys", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.ItemNameRow", b =>
                 {
                     b.Property<long>("Id")
@@ -413,6 +442,9 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<long>("Paired")
                         .HasColumnType("INTEGER");
 
+                    b.Property<long>("Rank")
+                        .HasColumnType("INTEGER");
+
                     b.Property<int>("Stage")
                         .HasColumnType("INTEGER");
 
@@ -494,10 +526,16 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<long>("MoveId")
                         .HasColumnType("INTEGER");
 
+                    b.Property<long>("Moved")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("Octets")
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("Paired")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Removed")
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("StartedAt")
@@ -541,6 +579,37 @@ namespace EasyCaravan.Store.Migrations
                     b.HasKey("Id");
 
                     b.ToTable("plans", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.StrangerRow", b =>
+                {
+                    b.Property<long>("FolderId")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("folder_id");
+
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("number");
+
+                    b.Property<bool>("Certain")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("certain");
+
+                    b.Property<long>("High")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("high");
+
+                    b.Property<long>("Low")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("low");
+
+                    b.Property<long>("Size")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("size");
+
+                    b.HasKey("FolderId", "Number");
+
+                    b.ToTable("strangers", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.SurveyRow", b =>
@@ -603,6 +672,15 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("tokens", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ItemKeyRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.LedgerFolderRow", null)
+                        .WithMany()
+                        .HasForeignKey("FolderId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.LedgerFolderRow", b =>
                 {
                     b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
@@ -635,6 +713,15 @@ namespace EasyCaravan.Store.Migrations
                     b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
                         .WithMany()
                         .HasForeignKey("MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.StrangerRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.LedgerFolderRow", null)
+                        .WithMany()
+                        .HasForeignKey("FolderId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

@@ -51,6 +51,9 @@ public sealed class MoveRow
 
     /// <summary>When a worker may take it up; null: not now. Follows from the state.</summary>
     public long? DueAt { get; set; }
+
+    /// <summary>Among those that are due the lowest goes first: octets where small mailboxes do, else 0.</summary>
+    public long Rank { get; set; }
     public string? LeaseOwner { get; set; }
     public long? LeaseUntil { get; set; }
     public long Fence { get; set; }
@@ -81,6 +84,8 @@ public sealed class PassRow
     public long LeftBehind { get; set; }
     public long Octets { get; set; }
     public long FlagsChanged { get; set; }
+    public long Moved { get; set; }
+    public long Removed { get; set; }
     public long Looked { get; set; }
     public string? Folder { get; set; }
 }
@@ -117,6 +122,27 @@ public sealed class LedgerItemRow
     public Outcome Outcome { get; set; }
     public bool Gone { get; set; }
     public int Flags { get; set; }
+}
+
+/// <summary>Which message stands at a number, for moves in which one may stand in several folders.</summary>
+public sealed class ItemKeyRow
+{
+    public long FolderId { get; set; }
+    public long Number { get; set; }
+    public long MoveId { get; set; }
+    public long Low { get; set; }
+    public long High { get; set; }
+}
+
+/// <summary>A message of the to side that no page claims, as it was when first seen.</summary>
+public sealed class StrangerRow
+{
+    public long FolderId { get; set; }
+    public long Number { get; set; }
+    public long Size { get; set; }
+    public long Low { get; set; }
+    public long High { get; set; }
+    public bool Certain { get; set; }
 }
 
 /// <summary>What the last survey of a move found. Sums stand beside the whole, so that lists and totals need not open it.</summary>

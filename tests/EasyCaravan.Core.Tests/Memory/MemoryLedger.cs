@@ -9,6 +9,9 @@ internal sealed class MemoryLedger : ILedger
     private readonly Dictionary<long, LedgerFolder> _pages = [];
     private readonly Dictionary<long, Dictionary<uint, (LedgerEntry Entry, bool Gone)>> _entries = [];
 
+    private readonly Dictionary<(long Folder, uint Number), UInt128> _keys = [];
+    private readonly Dictionary<(long Folder, uint Number), Stranger> _strangers = [];
+
     public Dictionary<(long Folder, uint Number), LeftBehindItem> LeftBehind { get; } = [];
 
     public Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel) => Task.FromResult<IReadOnlyList<LedgerFolder>>([.. _pages.Values]);
@@ -28,6 +31,8 @@ internal sealed class MemoryLedger : ILedger
     public Task ForgetEntriesAsync(long folder, uint? fromEpoch, uint? toEpoch, CancellationToken cancel)
     {
         _entries[folder].Clear();
+        foreach (var key in _keys.Keys.Where(k => k.Folder == folder).ToList()) _keys.Remove(key);
+        foreach (var key in _strangers.Keys.Where(k => k.Folder == folder).ToList()) _strangers.Remove(key);
         _pages[folder] = _pages[folder] with { FromEpoch = fromEpoch, ToEpoch = toEpoch, ToBaseNext = 0, Cursor = null };
         return Task.CompletedTask;
     }
@@ -35,8 +40,8 @@ internal sealed class MemoryLedger : ILedger
     public Task<NumberSet> SettledAsync(long folder, CancellationToken cancel) =>
         Task.FromResult(new NumberSet(_entries[folder].Values.Where(e => !e.Gone).Select(e => e.Entry.Number)));
 
-    public Task<NumberSet> ClaimedAsync(FolderPath to, CancellationToken cancel) =>
-        Task.FromResult(new NumberSet(_pages.Values.Where(p => Equals(p.To, to)).SelectMany(p => _entries[p.Id].Values).Select(e => e.Entry.Landed).OfType<uint>()));
+    public Task<NumberSet> ClaimedAsync(FolderPath to, bool andGone, CancellationToken cancel) =>
+        Task.FromResult(new NumberSet(_pages.Values.Where(p => Equals(p.To, to)).SelectMany(p => _entries[p.Id].Values).Where(e => andGone || !e.Gone).Select(e => e.Entry.Landed).OfType<uint>()));
 
     public Task<IReadOnlyList<LedgerEntry>> FindAsync(long folder, NumberSet numbers, CancellationToken cancel) =>
         Task.FromResult<IReadOnlyList<LedgerEntry>>([.. _entries[folder].Values.Where(e => !e.Gone && numbers.Contains(e.Entry.Number)).Select(e => e.Entry)]);
@@ -63,11 +68,46 @@ internal sealed class MemoryLedger : ILedger
         return Task.CompletedTask;
     }
 
-    public Task<FolderCounts> CompleteAsync(long folder, FolderCursor cursor, long found, long missing, CancellationToken cancel)
+    public async Task TransferAsync(long folder, NumberSet numbers, long to, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel)
+    {
+        await MarkGoneAsync(folder, numbers, cancel);
+        await RecordAsync(to, entries, cancel);
+    }
+
+    public Task RecordKeysAsync(long folder, IReadOnlyDictionary<uint, UInt128> keys, CancellationToken cancel)
+    {
+        foreach (var (number, key) in keys) _keys[(folder, number)] = key;
+        return Task.CompletedTask;
+    }
+
+    public Task<IReadOnlyDictionary<uint, UInt128>> KeysAsync(long folder, NumberSet numbers, CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyDictionary<uint, UInt128>>(_keys.Where(k => k.Key.Folder == folder && numbers.Contains(k.Key.Number)).ToDictionary(k => k.Key.Number, k => k.Value));
+
+    public Task<IReadOnlyList<KeyedEntry>> FindKeysAsync(IReadOnlyCollection<UInt128> keys, CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyList<KeyedEntry>>([.. _keys.Where(k => keys.Contains(k.Value) && _entries[k.Key.Folder].TryGetValue(k.Key.Number, out var e) && !e.Gone)
+            .Select(k => new KeyedEntry(k.Value, k.Key.Folder, _pages[k.Key.Folder].To, _entries[k.Key.Folder][k.Key.Number].Entry))]);
+
+    public Task ReopenAsync(long folder, NumberSet numbers, CancellationToken cancel)
+    {
+        foreach (var number in numbers) _entries[folder].Remove(number);
+        _pages[folder] = _pages[folder] with { Reopened = true };
+        return Task.CompletedTask;
+    }
+
+    public Task<IReadOnlyList<Stranger>> StrangersAsync(long folder, CancellationToken cancel) => Task.FromResult<IReadOnlyList<Stranger>>([.. _strangers.Where(s => s.Key.Folder == folder).Select(s => s.Value)]);
+
+    public Task KeepStrangersAsync(long folder, IReadOnlyList<Stranger> fresh, NumberSet gone, CancellationToken cancel)
+    {
+        foreach (var stranger in fresh) _strangers[(folder, stranger.Number)] = stranger;
+        foreach (var number in gone) _strangers.Remove((folder, number));
+        return Task.CompletedTask;
+    }
+
+    public Task<FolderCounts> CompleteAsync(long folder, FolderCursor cursor, long found, long? missing, CancellationToken cancel)
     {
         var entries = _entries[folder].Values;
         long Sum(Outcome outcome) => entries.Count(e => !e.Gone && e.Entry.Outcome == outcome);
-        var counts = new FolderCounts(found, Sum(Outcome.Carried), Sum(Outcome.Paired), Sum(Outcome.Excluded), Sum(Outcome.LeftBehind), entries.Count(e => e.Gone), missing);
+        var counts = new FolderCounts(found, Sum(Outcome.Carried), Sum(Outcome.Paired), Sum(Outcome.Excluded), Sum(Outcome.LeftBehind), entries.Count(e => e.Gone), missing ?? _pages[folder].Counts.Missing);
         _pages[folder] = _pages[folder] with { Cursor = cursor, Counts = counts, Reopened = false };
         return Task.FromResult(counts);
     }

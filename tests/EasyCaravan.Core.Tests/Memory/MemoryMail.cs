@@ -21,6 +21,12 @@ internal sealed class MemoryFolder(uint epoch)
         return Next++;
     }
 
+    public void Remove(uint number)
+    {
+        Messages.RemoveAll(m => m.Number == number);
+        Mark++;
+    }
+
     public void SetFlags(uint number, FlagSet flags)
     {
         var at = Messages.FindIndex(m => m.Number == number);
@@ -53,6 +59,12 @@ internal sealed class MemoryMail
     public Core.Surveying.Room? Room { get; set; }
 
     public bool KeepsKeywords { get; set; } = true;
+
+    /// <summary>Messages have names that are the same in every folder (OBJECTID).</summary>
+    public bool NamesMessages { get; set; }
+
+    /// <summary>Numbers that are listed and never given out.</summary>
+    public HashSet<uint> Hidden { get; } = [];
 
     public Dictionary<FolderPath, SpecialUse> Uses { get; } = [];
 
@@ -90,7 +102,7 @@ internal sealed class MemoryMail
 /// <summary>The port's twin in memory: the same promises, no wire.</summary>
 internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
 {
-    public AccountTraits Traits { get; } = new('/', null);
+    public AccountTraits Traits { get; } = new('/', null) { NamesMessages = mail.NamesMessages };
 
     public Task<Core.Surveying.Room?> ReadRoomAsync(CancellationToken cancel) => Task.FromResult(mail.Room);
 
@@ -116,22 +128,38 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         return Task.FromResult(new NumberSet(mail.Folders[path].Messages.Select(m => m.Number)));
     }
 
-    public Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
+    public Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, IDictionary<uint, Fault> unreadable, CancellationToken cancel)
     {
         mail.Call("items");
-        return Task.FromResult<IReadOnlyList<ItemInfo>>([.. Chosen(path, numbers).Select(m => new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags))]);
+        return Task.FromResult<IReadOnlyList<ItemInfo>>([.. Chosen(path, numbers).Where(m => !mail.Hidden.Contains(m.Number)).Select(m => new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags))]);
     }
 
-    public Task<IReadOnlyList<ItemHeader>> ReadHeadersAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
+    public Task ReadHeadersAsync(FolderPath path, NumberSet numbers, Action<ItemHeader> take, CancellationToken cancel)
     {
         mail.Call("headers");
-        return Task.FromResult<IReadOnlyList<ItemHeader>>([.. Chosen(path, numbers).Select(m => new ItemHeader(m.Number, m.Octets.Length, HeaderOf(m.Octets)))]);
+        foreach (var message in Chosen(path, numbers)) take(new ItemHeader(message.Number, message.Octets.Length, HeaderOf(message.Octets)));
+        return Task.CompletedTask;
     }
 
-    public Task<IReadOnlyList<FlagUpdate>> FlagsSinceAsync(FolderPath path, FolderCursor since, CancellationToken cancel)
+    public Task ReadNamesAsync(FolderPath path, NumberSet numbers, Action<uint, string> take, CancellationToken cancel)
     {
-        mail.Call("flags");
-        return Task.FromResult<IReadOnlyList<FlagUpdate>>([.. mail.Folders[path].Messages.Where(m => m.Number < since.Next && !(m.Mark <= since.Mark)).Select(m => new FlagUpdate(m.Number, m.Flags))]);
+        mail.Call("names");
+        foreach (var message in Chosen(path, numbers)) take(message.Number, Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(message.Octets)));
+        return Task.CompletedTask;
+    }
+
+    public Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel)
+    {
+        mail.Call("changes");
+        return Task.FromResult<IReadOnlyList<FolderChange?>>([.. folders.Select(f =>
+        {
+            var folder = mail.Folders[f.Path];
+            if (folder.Epoch != f.Since.Epoch) return null;
+            var present = new NumberSet(folder.Messages.Select(m => m.Number));
+            var changed = folder.Messages.Where(m => m.Number < f.Since.Next && !(mail.KeepsMarks && m.Mark <= f.Since.Mark)).Select(m => new FlagUpdate(m.Number, m.Flags)).ToList();
+            var items = folder.Messages.Where(m => m.Number >= f.Since.Next && !mail.Hidden.Contains(m.Number)).Select(m => new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags)).ToList();
+            return new FolderChange((uint)folder.Messages.Count, null, present, changed, present.From(f.Since.Next), items, null);
+        })]);
     }
 
     public Task<IMessageReader> ReadMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
@@ -148,6 +176,27 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         foreach (var message in Chosen(path, numbers).ToList())
             mail.Folders[path].SetFlags(message.Number, FlagSet.Of(message.Flags.Except(remove).Flags.Concat(add.Flags)));
         return Task.CompletedTask;
+    }
+
+    public Task<IReadOnlyDictionary<uint, uint>?> MoveMessagesAsync(FolderPath path, NumberSet numbers, FolderPath to, CancellationToken cancel)
+    {
+        if (!mail.TellsWhere) return Task.FromResult<IReadOnlyDictionary<uint, uint>?>(null);
+        if (!mail.AnswersAreLost) mail.Call("move");
+        var places = new Dictionary<uint, uint>();
+        foreach (var message in Chosen(path, numbers).ToList())
+        {
+            mail.Folders[path].Remove(message.Number);
+            places[message.Number] = mail.Folders[to].Add(message.Octets, message.Flags, message.Received);
+        }
+        if (mail.AnswersAreLost) mail.Call("move");
+        return Task.FromResult<IReadOnlyDictionary<uint, uint>?>(places);
+    }
+
+    public Task<bool> RemoveMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
+    {
+        mail.Call("remove");
+        foreach (var message in Chosen(path, numbers).ToList()) mail.Folders[path].Remove(message.Number);
+        return Task.FromResult(true);
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;
@@ -189,9 +238,10 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
     {
         private readonly List<(ItemInfo Item, MemoryStream Octets)> _batch = [];
 
-        public ValueTask BeginAsync(ItemInfo item, long size, CancellationToken cancel)
+        public ValueTask BeginAsync(ItemInfo item, long size, ReadOnlyMemory<byte> first, CancellationToken cancel)
         {
             _batch.Add((item, new MemoryStream()));
+            _batch[^1].Octets.Write(first.Span);
             return ValueTask.CompletedTask;
         }
 

@@ -24,7 +24,7 @@ internal sealed class ImapWire : IAsyncDisposable
     private int _read, _filled, _written;
     private long _waitingSince;
     private volatile bool _timedOut;
-    private string? _farewell;
+    private ImapResult? _farewell;
 
     public ImapWire(Stream stream, string whom, TimeSpan patience)
     {
@@ -34,6 +34,9 @@ internal sealed class ImapWire : IAsyncDisposable
     }
 
     public string Whom => _whom;
+
+    /// <summary>The service's name in the plan.</summary>
+    public string? Service { get; init; }
 
     /// <summary>The wire's state is unknown: nothing may be sent or read any more.</summary>
     public bool IsBroken { get; private set; }
@@ -49,7 +52,7 @@ internal sealed class ImapWire : IAsyncDisposable
     public FaultException Break(Cause cause, string what, Exception? inner = null)
     {
         IsBroken = true;
-        return new FaultException(new Fault(cause, _whom, what), Verdict.Close, inner);
+        return new FaultException(new Fault(cause, _whom, what, _farewell?.CodeName) { Service = Service }, Verdict.Close, inner);
     }
 
     public FaultException Garbage(FormatException error) => Break(Cause.ProtocolBroken, $"the server's answer cannot be understood: {error.Message}", error);
@@ -172,7 +175,7 @@ internal sealed class ImapWire : IAsyncDisposable
     /// <summary>Remembers a BYE (RFC 9051 §7.1.5), so that the loss that follows can be told in the server's words.</summary>
     public ImapResponse Check(ImapResponse response)
     {
-        if (response.Text.Span.StartsWith("* BYE"u8)) _farewell = ImapResult.Parse(response.Text.Span[2..]).Text;
+        if (response.Text.Span.StartsWith("* BYE"u8)) _farewell = ImapResult.Parse(response.Text.Span[2..]);
         return response;
     }
 
@@ -228,7 +231,7 @@ internal sealed class ImapWire : IAsyncDisposable
     {
         if (_timedOut) return Break(Cause.TimedOut, $"the server said nothing for {_patience.TotalSeconds:0} s", error);
         return _farewell is { } farewell
-            ? Break(Cause.ServiceBusy, $"the server closed the connection: {farewell}", error)
+            ? Break(Cause.ServiceBusy, $"the server closed the connection: {farewell.Text}", error)
             : Break(Cause.ConnectionLost, "the connection was lost", error);
     }
 

@@ -1,0 +1,140 @@
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+
+namespace EasyCaravan.Core.Carrying;
+
+/// <summary>Hands messages from one session to the other and writes down what became of each.</summary>
+public sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger ledger, PassOrder order, Tally tally)
+{
+    /// <summary>Messages handed over in one command, while all goes well.</summary>
+    private const int Company = 100;
+
+    /// <summary>Entries gathered before the ledger writes them.</summary>
+    private const int LedgerBatch = 500;
+
+    /// <summary>Milliseconds after which they are written, however few.</summary>
+    private const long LedgerPatience = 1_000;
+
+    /// <summary>
+    /// Copies in full company first; what was refused in company is tried again in halves until the bad one stands alone.
+    /// Returns those that did not come, and those that the to side took without saying where.
+    /// </summary>
+    public async Task<(NumberSet Gone, Dictionary<uint, ItemInfo> Unconfirmed)> CopyAsync(LedgerFolder page, Dictionary<uint, ItemInfo> items, CancellationToken cancel)
+    {
+        var gone = new NumberSet();
+        var unconfirmed = new Dictionary<uint, ItemInfo>();
+        if (items.Count == 0) return (gone, unconfirmed);
+        var rounds = new Queue<(NumberSet Numbers, int Company)>([(new NumberSet(items.Keys), Company)]);
+        while (rounds.TryDequeue(out var round))
+        {
+            var refused = new List<AddReceipt>();
+            gone = gone.Or(await CopyRoundAsync(page, items, round.Numbers, round.Company, refused, unconfirmed, cancel));
+            var alone = refused.Where(r => r.Company == 1).ToList();
+            await LeaveRefusedAsync(page, items, alone, cancel);
+            foreach (var together in refused.Where(r => r.Company > 1).GroupBy(r => r.Company))
+            {
+                // Asked to come back later, it is not asked again in halves.
+                if (together.FirstOrDefault(r => r.Refused!.Turn is Turn.Wait).Refused is { } later) throw new FaultException(later, Verdict.Keep);
+                rounds.Enqueue((new NumberSet(together.Select(r => r.Number)), Math.Max(1, together.Key / 2)));
+            }
+        }
+        return (gone, unconfirmed);
+    }
+
+    private async Task<NumberSet> CopyRoundAsync(
+        LedgerFolder page, Dictionary<uint, ItemInfo> items, NumberSet numbers, int company, List<AddReceipt> refused, Dictionary<uint, ItemInfo> unconfirmed, CancellationToken cancel)
+    {
+        var landed = new List<LedgerEntry>();
+        var written = Environment.TickCount64;
+        async ValueTask TakeAsync(IReadOnlyList<AddReceipt> receipts)
+        {
+            foreach (var receipt in receipts)
+            {
+                if (receipt.Refused is not null) refused.Add(receipt);
+                else if (receipt.Landed is { } key) landed.Add(new LedgerEntry(receipt.Number, key.Number, Outcome.Carried, items[receipt.Number].Flags));
+                else unconfirmed[receipt.Number] = items[receipt.Number];
+            }
+            if (landed.Count >= LedgerBatch || Environment.TickCount64 - written >= LedgerPatience) await FlushAsync();
+        }
+        async ValueTask FlushAsync()
+        {
+            if (landed.Count == 0) return;
+            // Not to be cancelled: what the to side has taken is a fact, and noting it takes a moment.
+            await ledger.RecordAsync(page.Id, landed, CancellationToken.None);
+            tally.Carry(landed.Count, landed.Sum(e => items[e.Number].Size));
+            landed.Clear();
+            written = Environment.TickCount64;
+        }
+
+        var reader = await from.ReadMessagesAsync(page.From, numbers, cancel);
+        var writer = await to.AddMessagesAsync(page.To!, company, cancel);
+        try
+        {
+            while (await reader.NextAsync(cancel) is { } message)
+            {
+                if (order.Pace.Bounds) await TakeAsync(await WaitTurnAsync(writer, message.Size, cancel));
+                var first = await reader.ReadAsync(cancel);
+                await writer.BeginAsync(Marked(items[message.Number]), message.Size, first, cancel);
+                while (first.Length > 0 && await reader.ReadAsync(cancel) is { Length: > 0 } piece) await writer.WriteAsync(piece, cancel);
+                await TakeAsync(await writer.EndAsync(cancel));
+                order.Pace.Count();
+            }
+            await TakeAsync(await writer.FinishAsync(cancel));
+        }
+        finally
+        {
+            // Even when the connection broke: what was confirmed before is noted now and need not be looked for later.
+            await FlushAsync();
+        }
+        await LeaveBehindAsync(page, [.. reader.Unreadable.Keys.Select(n => items[n])], i => reader.Unreadable[i.Number], cancel);
+        return new NumberSet(reader.Gone);
+    }
+
+    /// <summary>Where a limit makes us wait, what is under way is ended first: no server is kept in mid-command.</summary>
+    private async ValueTask<IReadOnlyList<AddReceipt>> WaitTurnAsync(IMessageWriter writer, long size, CancellationToken cancel)
+    {
+        if (order.Pace.TryTake(size)) return [];
+        var receipts = await writer.FinishAsync(cancel);
+        await order.Pace.TakeAsync(size, cancel);
+        return receipts;
+    }
+
+    /// <summary>With the keyword of its origin, where the route has one. The ledger keeps the flags of the from side.</summary>
+    private ItemInfo Marked(ItemInfo item) => order.Rules.Mail.Mark is { } mark ? item with { Flags = FlagSet.Of([.. item.Flags.Flags, mark]) } : item;
+
+    /// <summary>Refused messages that stand alone: a fault of the account stops the pass, one of the message leaves it behind.</summary>
+    private async Task LeaveRefusedAsync(LedgerFolder page, Dictionary<uint, ItemInfo> items, List<AddReceipt> refused, CancellationToken cancel)
+    {
+        if (refused.Find(r => r.Refused!.Turn != Turn.NextItem).Refused is { } account) throw new FaultException(account, Verdict.Keep);
+        var faults = refused.ToDictionary(r => r.Number, r => r.Refused!);
+        await LeaveBehindAsync(page, [.. faults.Keys.Select(n => items[n])], i => faults[i.Number], cancel);
+    }
+
+    public async Task LeaveBehindAsync(LedgerFolder page, IReadOnlyList<ItemInfo> items, Func<ItemInfo, Fault> fault, CancellationToken cancel)
+    {
+        if (items.Count == 0) return;
+        var labels = await ReadLabelsAsync(page, items, cancel);
+        await ledger.LeaveBehindAsync(page.Id, [.. items.Select(i =>
+        {
+            var (subject, sender) = labels.GetValueOrDefault(i.Number, ("", ""));
+            return new LeftBehindItem(i.Number, fault(i), i.Size, i.Received, subject, sender);
+        })], cancel);
+        tally.LeaveBehind(items.Count);
+    }
+
+    /// <summary>For people to recognise messages by. Of one that cannot be read, the header often cannot either.</summary>
+    private async Task<Dictionary<uint, (string Subject, string Sender)>> ReadLabelsAsync(LedgerFolder page, IReadOnlyList<ItemInfo> items, CancellationToken cancel)
+    {
+        var labels = new Dictionary<uint, (string, string)>();
+        try
+        {
+            await from.ReadHeadersAsync(page.From, new NumberSet(items.Select(i => i.Number)), h => labels[h.Number] = MessageLabel.Read(h.Header), cancel);
+        }
+        catch (FaultException e) when (e.Verdict is Verdict.Keep)
+        {
+            // Without words, then: size and date still tell them apart.
+        }
+        return labels;
+    }
+}
