@@ -20,10 +20,12 @@ public sealed class Followed(IMailAccount from, IMailAccount to, ILedger ledger,
     /// <param name="Deleted">They may have been deleted by their owner; false where only a rule sends them elsewhere.</param>
     private sealed record Vanished(LedgerFolder Page, FolderPath There, bool Deleted, List<LedgerEntry> Entries);
 
-    private sealed record Candidate(Vanished From, LedgerEntry Entry, long Size);
+    private sealed record Candidate(Vanished From, LedgerEntry Entry, long Size)
+    {
+        public bool Equals(Candidate? other) => ReferenceEquals(this, other);
 
-    /// <summary>Whoever reads this identity at two places does not know which is which.</summary>
-    private static readonly Candidate s_ambiguous = new(null!, null!, 0);
+        public override int GetHashCode() => System.Runtime.CompilerServices.RuntimeHelpers.GetHashCode(this);
+    }
 
     /// <param name="work">Folders that changed; others are added where what happened concerns them.</param>
     /// <param name="unchanged">The others.</param>
@@ -91,7 +93,8 @@ public sealed class Followed(IMailAccount from, IMailAccount to, ILedger ledger,
         if (arrivals.Count == 0) return;
         var candidates = await ReadCandidatesAsync(vanished, cancel);
         if (candidates.Count == 0) return;
-        foreach (var (folder, fresh) in arrivals) await MoveIntoAsync(folder, fresh, candidates, cancel);
+        foreach (var (folder, fresh) in arrivals)
+            if (candidates.Count > 0) await MoveIntoAsync(folder, fresh, candidates, cancel);
     }
 
     /// <summary>Of a folder that was never complete, all that is not settled.</summary>
@@ -103,32 +106,66 @@ public sealed class Followed(IMailAccount from, IMailAccount to, ILedger ledger,
     }
 
     /// <summary>What vanished, by identity: read from where it landed, as the from side has it no longer.</summary>
-    private async Task<Dictionary<Identity, Candidate>> ReadCandidatesAsync(List<Vanished> vanished, CancellationToken cancel)
+    private async Task<Dictionary<Identity, List<Candidate>>> ReadCandidatesAsync(List<Vanished> vanished, CancellationToken cancel)
     {
-        var candidates = new Dictionary<Identity, Candidate>();
+        var candidates = new Dictionary<Identity, List<Candidate>>();
         foreach (var folder in vanished)
         {
             var byLanded = folder.Entries.ToDictionary(e => e.Landed!.Value);
             await to.ReadHeadersAsync(folder.There, new NumberSet(byLanded.Keys), header =>
             {
+                if (!byLanded.Remove(header.Number, out var entry)) return;
                 var identity = Identity.Of(header.Header);
-                if (!identity.Certain || !byLanded.TryGetValue(header.Number, out var entry)) return;
-                candidates[identity] = candidates.ContainsKey(identity) ? s_ambiguous : new Candidate(folder, entry, header.Size);
+                if (!candidates.TryGetValue(identity, out var same)) candidates[identity] = same = [];
+                same.Add(new Candidate(folder, entry, header.Size));
             }, cancel);
         }
         return candidates;
     }
 
-    private async Task MoveIntoAsync(FolderWork folder, NumberSet fresh, Dictionary<Identity, Candidate> candidates, CancellationToken cancel)
+    /// <summary>Which of the fresh messages are ones that vanished. Where identity leaves doubt, bodies decide.</summary>
+    private async Task<Dictionary<uint, Candidate>> MatchAsync(FolderPath path, NumberSet fresh, Dictionary<Identity, List<Candidate>> candidates, CancellationToken cancel)
     {
-        var matches = new Dictionary<uint, Candidate>();
-        await from.ReadHeadersAsync(folder.Landing.From.Path, fresh, header =>
+        var arrived = new Dictionary<uint, (Identity Identity, long Size)>();
+        await from.ReadHeadersAsync(path, fresh, header =>
         {
             var identity = Identity.Of(header.Header);
-            if (!candidates.TryGetValue(identity, out var candidate) || ReferenceEquals(candidate, s_ambiguous) || Math.Abs(candidate.Size - header.Size) > Pairing.SizeSlack) return;
-            candidates.Remove(identity);
-            matches[header.Number] = candidate;
+            if (candidates.ContainsKey(identity)) arrived[header.Number] = (identity, header.Size);
         }, cancel);
+        var matches = new Dictionary<uint, Candidate>();
+        var doubtful = new Dictionary<uint, Identity>();
+        void Take(uint number, Identity identity, Candidate candidate)
+        {
+            matches[number] = candidate;
+            candidates[identity].Remove(candidate);
+            if (candidates[identity].Count == 0) candidates.Remove(identity);
+        }
+        foreach (var same in arrived.GroupBy(a => a.Value.Identity))
+        {
+            var there = candidates[same.Key];
+            if (same.Key.Certain && there.Count == 1 && same.Count() == 1 && Math.Abs(there[0].Size - same.First().Value.Size) <= Pairing.SizeSlack) Take(same.First().Key, same.Key, there[0]);
+            else foreach (var one in same) doubtful[one.Key] = same.Key;
+        }
+        if (doubtful.Count == 0) return matches;
+
+        var here = await BodyDigest.ReadAsync(from, path, new NumberSet(doubtful.Keys), cancel);
+        var digests = new Dictionary<Candidate, UInt128>();
+        foreach (var folder in doubtful.Values.Distinct().SelectMany(i => candidates[i]).GroupBy(c => c.From).ToList())
+        {
+            var read = await BodyDigest.ReadAsync(to, folder.Key.There, new NumberSet(folder.Select(c => c.Entry.Landed!.Value)), cancel);
+            foreach (var candidate in folder.Where(c => read.ContainsKey(c.Entry.Landed!.Value))) digests[candidate] = read[candidate.Entry.Landed!.Value];
+        }
+        foreach (var (number, identity) in doubtful)
+        {
+            if (!here.TryGetValue(number, out var digest) || !candidates.TryGetValue(identity, out var left)) continue;
+            if (left.Find(c => digests.TryGetValue(c, out var other) && other == digest) is { } match) Take(number, identity, match);
+        }
+        return matches;
+    }
+
+    private async Task MoveIntoAsync(FolderWork folder, NumberSet fresh, Dictionary<Identity, List<Candidate>> candidates, CancellationToken cancel)
+    {
+        var matches = await MatchAsync(folder.Landing.From.Path, fresh, candidates, cancel);
         if (matches.Count == 0) return;
 
         var (source, target) = (folder.Landing.From, folder.Landing.To!);
