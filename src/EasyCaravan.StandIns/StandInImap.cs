@@ -32,6 +32,9 @@ public sealed record StandInManners(char? Separator = '/', long? LargestMessage 
     /// <summary>Connections at a time; further ones are sent away with a reason.</summary>
     public int MostConnections { get; init; } = int.MaxValue;
 
+    /// <summary>Sends everybody away with these words, such as <c>[UNAVAILABLE] Maintenance</c>; null: open.</summary>
+    public string? Closed { get; init; }
+
     /// <summary>Takes access tokens of this server, and no passwords.</summary>
     public StandInOAuth? Tokens { get; init; }
 
@@ -43,6 +46,7 @@ public sealed record StandInManners(char? Separator = '/', long? LargestMessage 
 
     /// <summary>A session ends when its token does.</summary>
     public bool EndsWithToken { get; init; }
+
     private static readonly string[] s_all =
         ["IMAP4rev1", "NAMESPACE", "QUOTA", "UIDPLUS", "MULTIAPPEND", "LITERAL+", "LIST-EXTENDED", "LIST-STATUS", "SPECIAL-USE", "CREATE-SPECIAL-USE", "ESEARCH", "CONDSTORE"];
 
@@ -60,6 +64,7 @@ public sealed class StandInImap : IAsyncDisposable
     private readonly ConcurrentDictionary<string, StandInAccount> _accounts = new(StringComparer.OrdinalIgnoreCase);
     private readonly ConcurrentDictionary<Task, byte> _sessions = new();
     private readonly Task _accepting;
+    private int _calls;
 
     public StandInImap(StandInManners manners)
     {
@@ -76,6 +81,9 @@ public sealed class StandInImap : IAsyncDisposable
 
     /// <summary>Connections open now.</summary>
     public int Sessions => _sessions.Count;
+
+    /// <summary>Connections since it started, those sent away included.</summary>
+    public int Calls => Volatile.Read(ref _calls);
 
     /// <summary>Commands that sessions ran, by verb: for tests of what a pass costs.</summary>
     public ConcurrentDictionary<string, int> Commands { get; } = new(StringComparer.OrdinalIgnoreCase);
@@ -112,6 +120,7 @@ public sealed class StandInImap : IAsyncDisposable
             {
                 return;
             }
+            Interlocked.Increment(ref _calls);
             var session = new StandInSession(this, client).RunAsync(_stop.Token);
             _sessions[session] = 0;
             _ = session.ContinueWith(done => _sessions.TryRemove(done, out _), TaskScheduler.Default);

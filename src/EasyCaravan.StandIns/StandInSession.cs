@@ -29,6 +29,11 @@ internal sealed class StandInSession(StandInImap service, TcpClient client)
                 await SayAsync("* BYE [LIMIT] Too many connections, come back later", cancel);
                 return;
             }
+            if (service.Manners.Closed is { } closed)
+            {
+                await SayAsync($"* BYE {closed}", cancel);
+                return;
+            }
             await SayAsync($"* OK [CAPABILITY {service.Manners.Capabilities}] stand-in ready", cancel);
             while (await _input.ReadWordsAsync(SayAsync, cancel) is { } words)
             {

@@ -27,10 +27,12 @@ public sealed class TestService : IAsyncDisposable
 
     public HttpClient Api { get; private set; } = null!;
 
-    public static async Task<TestService> StartAsync(string? folder = null)
+    /// <param name="folder">Kept when given; else one that goes with the service.</param>
+    /// <param name="options">Changes how it is started.</param>
+    public static async Task<TestService> StartAsync(string? folder = null, Func<CaravanOptions, CaravanOptions>? options = null)
     {
         var own = folder ?? Directory.CreateTempSubdirectory("caravan-test").FullName;
-        var service = new TestService(await BuildAsync(own), own, keep: folder is not null);
+        var service = new TestService(await BuildAsync(own, options ?? (o => o)), own, keep: folder is not null);
         await service._app.StartAsync();
         service.Api = new HttpClient { BaseAddress = service.Address };
         service.Api.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", service.Token);
@@ -76,6 +78,6 @@ public sealed class TestService : IAsyncDisposable
         if (!_keep) Directory.Delete(Folder, recursive: true);
     }
 
-    private static Task<WebApplication> BuildAsync(string folder) =>
-        CaravanHost.BuildAsync(new CaravanOptions(folder, new Uri("http://127.0.0.1:0")) { Quiet = true }, CancellationToken.None);
+    private static Task<WebApplication> BuildAsync(string folder, Func<CaravanOptions, CaravanOptions> options) =>
+        CaravanHost.BuildAsync(options(new CaravanOptions(folder, new Uri("http://127.0.0.1:0")) { Quiet = true }), CancellationToken.None);
 }

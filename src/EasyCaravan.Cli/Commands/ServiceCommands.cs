@@ -40,6 +40,11 @@ internal static class ServiceCommands
             new("In use", "in_use", s => $"{s.InUse} of {s.Connections}", Right: true),
         ]);
         foreach (var service in services)
+        {
+            if (service.PausedUntil is { } until) writer.Say($"[yellow]! {Words.Safe(service.Name)} is in trouble:[/] {Words.Safe(service.Trouble ?? "")}. All moves over it wait until {until.LocalDateTime:HH:mm:ss}, then one tries for all.");
+            if (service.Pace is { } pace) writer.Say($"{Words.Safe(service.Name)}: {Words.Safe(pace)}");
+        }
+        foreach (var service in services)
             foreach (var warning in service.Warnings) writer.Say($"[red]! {Words.Safe(service.Name)}:[/] {Words.Safe(warning)}");
         return ExitCode.Well;
     }

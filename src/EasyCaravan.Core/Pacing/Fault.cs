@@ -1,6 +1,6 @@
 namespace EasyCaravan.Core.Pacing;
 
-/// <summary>What can go wrong with the world outside. Closed: every map over it is exhaustive.</summary>
+/// <summary>What can go wrong with the world outside. Closed: every map over it is exhaustive. Kept by number: new ones come last.</summary>
 public enum Cause
 {
     HostUnknown,
@@ -43,10 +43,10 @@ public enum Cause
     MessageRefused,
     MessageUnreadable,
     ProtocolBroken,
+    Unexpected,
 
     /// <summary>The disk under our own store is full.</summary>
     StoreFull,
-    Unexpected,
 }
 
 /// <summary>Whose turn it is after a fault.</summary>

@@ -14,6 +14,9 @@ public sealed class Pace(double? messages, double? octets, TimeProvider time)
     /// <summary>After each such time without another complaint it is a quarter faster again.</summary>
     public static readonly TimeSpan Recovery = TimeSpan.FromSeconds(30);
 
+    /// <summary>However often it complains, it is not slowed down by more than this factor: where even that is too much, it will close, and is left alone.</summary>
+    private const double MostSlowed = 16;
+
     private readonly Lock _lock = new();
     private readonly Bucket _messages = new(messages, time);
     private readonly Bucket _octets = new(octets, time);
@@ -70,10 +73,12 @@ public sealed class Pace(double? messages, double? octets, TimeProvider time)
             var now = time.GetTimestamp();
             // Many connections hear of the same trouble at the same time: it is one complaint.
             if (_asked is not null && time.GetElapsedTime(_complainedAt, now) < TimeSpan.FromSeconds(2)) return;
-            _complainedAt = _askedAt = now;
             var measured = _meter.PerSecond;
+            // Nothing went through lately: whatever it complains about, it is not how fast that was.
+            if (measured < 1) return;
+            _complainedAt = _askedAt = now;
             _before = Math.Max(_before ?? 0, measured);
-            _asked = Math.Max(0.5, Math.Min(_asked ?? double.MaxValue, measured > 0 ? measured : 2) / 2);
+            _asked = Math.Max(Math.Max(1, _before.Value / MostSlowed), Math.Min(_asked ?? double.MaxValue, measured) / 2);
             _slowed = new Bucket(_asked, time);
         }
     }

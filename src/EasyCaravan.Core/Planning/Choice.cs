@@ -34,6 +34,7 @@ public sealed record Choice(ChoiceScope Scope, FindingCode Code, WayOut Way, str
         (_, WayOut.Merge) => rules with { Shaping = rules.Shaping with { Clash = ClashWay.Merge } },
         (_, WayOut.LeaveTrash) => Leave(rules, SpecialUse.Trash),
         (_, WayOut.LeaveJunk) => Leave(rules, SpecialUse.Junk),
+        (_, WayOut.OnceWithKeyword) => rules with { Labels = Labels.OnceWithKeyword },
         (_, WayOut.LeaveAll) => Leave(rules, SpecialUse.All),
         // What two decisions leave out is left out by both: the later day, the smaller size.
         (_, WayOut.Since) => rules with { Mail = rules.Mail with { Since = Later(rules.Mail.Since, LocalDatePattern.Iso.Parse(Value!).Value) } },

@@ -52,7 +52,7 @@ public enum Weight
     Note,
 }
 
-/// <summary>What a person can choose about a finding.</summary>
+/// <summary>What a person can choose about a finding. Kept by number: new ones come last.</summary>
 public enum WayOut
 {
     /// <summary>It may be as it is told.</summary>
@@ -75,6 +75,7 @@ public enum WayOut
 
     /// <summary>The person is taken off the batch; nothing is done on either side.</summary>
     Withdraw,
+    OnceWithKeyword,
 }
 
 /// <summary>One thing that was found about one person.</summary>

@@ -78,7 +78,8 @@ public static class Findings
         }
         if (to.KeepsKeywords is false && !rules.Mail.DropKeywords && carried.SelectMany(f => f.Keywords).Distinct(StringComparer.OrdinalIgnoreCase).ToList() is { Count: > 0 } keywords)
             found.Add(new Finding(FindingCode.KeywordsLost, Named(keywords)));
-        AddRoom(found, carried, to, rules);
+        // What a view holds stands in other folders too, as far as anybody can say before it is carried.
+        AddRoom(found, [.. carried.Where(f => !Carrying.Elsewhere.IsView(f.State))], to, rules);
     }
 
     private static void AddRoom(List<Finding> found, List<FolderInventory> carried, ToInventory to, CarryRules rules)

@@ -36,14 +36,14 @@ internal sealed class ServiceCare(ServiceSlots slots, WorkSignal signal, TimePro
     public void Hear(Fault fault)
     {
         if (fault.Service is not { } service) return;
+        // Too many connections: fewer of them, and then all goes on.
+        if (fault.Code == "LIMIT" && slots.Withhold(service)) return;
         if (FaultRules.AsksForLess(fault))
         {
             // RFC 5530 §3: INUSE is about one mailbox; everything else that asks for less is about all of them.
             if (fault.Code == "INUSE") foreach (var pace in _accountPaces.Where(p => p.Key.Service == service && p.Key.Account.Equals(fault.Whom, StringComparison.OrdinalIgnoreCase))) pace.Value.SlowDown();
             else foreach (var pace in _paces.Where(p => p.Key.Service == service)) pace.Value.SlowDown();
         }
-        // Too many connections: fewer of them, and then all goes on.
-        if (fault.Code == "LIMIT" && slots.Withhold(service)) return;
         if (!FaultRules.IsOfService(fault)) return;
         lock (_lock)
         {
