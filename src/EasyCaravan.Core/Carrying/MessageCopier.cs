@@ -13,6 +13,9 @@ public sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger le
     /// <summary>Entries gathered before the ledger writes them.</summary>
     private const int LedgerBatch = 500;
 
+    /// <summary>How long what is under way may take once a pass is told to stop; the service's own stop takes ten seconds at most.</summary>
+    private static readonly TimeSpan s_endingPatience = TimeSpan.FromSeconds(8);
+
     /// <summary>Milliseconds after which they are written, however few.</summary>
     private const long LedgerPatience = 1_000;
 
@@ -67,20 +70,26 @@ public sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger le
             written = Environment.TickCount64;
         }
 
-        var reader = await from.ReadMessagesAsync(page.From, numbers, cancel);
-        var writer = await to.AddMessagesAsync(page.To!, company, cancel);
+        // Told to stop, it ends what is under way first. A command that is abandoned may still be carried out later, when the next pass has
+        // already looked and found nothing: that is how a message would come twice.
+        using var ending = new CancellationTokenSource();
+        await using var told = cancel.Register(() => ending.CancelAfter(s_endingPatience));
+        var reader = await from.ReadMessagesAsync(page.From, numbers, ending.Token);
+        var writer = await to.AddMessagesAsync(page.To!, company, ending.Token);
         try
         {
-            while (await reader.NextAsync(cancel) is { } message)
+            while (!cancel.IsCancellationRequested && await reader.NextAsync(ending.Token) is { } message)
             {
-                if (order.Pace.Bounds) await TakeAsync(await WaitTurnAsync(writer, message.Size, cancel));
-                var first = await reader.ReadAsync(cancel);
-                await writer.BeginAsync(Marked(items[message.Number]), message.Size, first, cancel);
-                while (first.Length > 0 && await reader.ReadAsync(cancel) is { Length: > 0 } piece) await writer.WriteAsync(piece, cancel);
-                await TakeAsync(await writer.EndAsync(cancel));
+                if (order.Pace.Bounds) await TakeAsync(await WaitTurnAsync(writer, message.Size, ending.Token, cancel));
+                if (cancel.IsCancellationRequested) break;
+                var first = await reader.ReadAsync(ending.Token);
+                await writer.BeginAsync(Marked(items[message.Number]), message.Size, first, ending.Token);
+                while (first.Length > 0 && await reader.ReadAsync(ending.Token) is { Length: > 0 } piece) await writer.WriteAsync(piece, ending.Token);
+                await TakeAsync(await writer.EndAsync(ending.Token));
                 order.Pace.Count();
             }
-            await TakeAsync(await writer.FinishAsync(cancel));
+            await TakeAsync(await writer.FinishAsync(ending.Token));
+            cancel.ThrowIfCancellationRequested();
         }
         finally
         {
@@ -92,11 +101,18 @@ public sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger le
     }
 
     /// <summary>Where a limit makes us wait, what is under way is ended first: no server is kept in mid-command.</summary>
-    private async ValueTask<IReadOnlyList<AddReceipt>> WaitTurnAsync(IMessageWriter writer, long size, CancellationToken cancel)
+    private async ValueTask<IReadOnlyList<AddReceipt>> WaitTurnAsync(IMessageWriter writer, long size, CancellationToken ending, CancellationToken cancel)
     {
         if (order.Pace.TryTake(size)) return [];
-        var receipts = await writer.FinishAsync(cancel);
-        await order.Pace.TakeAsync(size, cancel);
+        var receipts = await writer.FinishAsync(ending);
+        try
+        {
+            await order.Pace.TakeAsync(size, cancel);
+        }
+        catch (OperationCanceledException)
+        {
+            // The caller sees it and stops, once these receipts are noted.
+        }
         return receipts;
     }
 

@@ -62,6 +62,9 @@ public sealed record Condition(ConditionKind Kind, Wait? Wait = null, Instant? U
 /// <param name="Attempts">Failures in a row.</param>
 public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wanted, int Attempts)
 {
+    /// <summary>A server that fell silent may still be at work on what it was sent: it is given a minute more before anybody looks whether it was.</summary>
+    private const int SilentSteps = 5;
+
     public static MoveState New { get; } = new(Stage.Listed, Condition.Idle, null, 0);
 
     public bool IsOver => Stage is Stage.Done or Stage.Withdrawn;
@@ -123,7 +126,7 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     {
         var attempts = progressed ? 1 : Attempts + 1;
         return fault.Turn is Turn.Wait
-            ? this with { Attempts = attempts, Condition = new Condition(ConditionKind.Waiting, Carrying.Wait.Retry, fault.NotBefore ?? now + Duration.FromTimeSpan(Backoff.After(attempts, chance)), fault) }
+            ? this with { Attempts = attempts, Condition = new Condition(ConditionKind.Waiting, Carrying.Wait.Retry, fault.NotBefore ?? now + Duration.FromTimeSpan(Backoff.After(fault.Cause is Cause.TimedOut ? attempts + SilentSteps : attempts, chance)), fault) }
             : this with { Attempts = attempts, Condition = new Condition(ConditionKind.NeedsYou, Fault: fault) };
     }
 
