@@ -1,8 +1,6 @@
 using System.Diagnostics;
-using System.Net.Http.Headers;
-using System.Net.Http.Json;
 using EasyCaravan.Contract;
-using EasyCaravan.Service;
+using EasyCaravan.Peers;
 using EasyCaravan.Testing;
 
 namespace EasyCaravan.Peers.Tests;
@@ -28,10 +26,9 @@ public sealed class KillTests(TwoServers servers)
             // Fresh mail in every life, so that there is a pass to die in.
             foreach (var account in accounts) await AppendAsync(account, planted, 250);
             planted += 250;
-            using var process = await StartAsync(folder);
-            using var api = Api(process.Address, folder);
-            await ActAsync(api, life == 0 ? MoveAction.Start : MoveAction.CatchUp);
-            await ActAsync(api, MoveAction.Retry);
+            using var process = await ServiceProcess.StartAsync(folder);
+            await process.ActAsync(life == 0 ? MoveAction.Start : MoveAction.CatchUp);
+            await process.ActAsync(MoveAction.Retry);
             await Task.Delay(chance.Next(5, 450));
             process.Kill();
         }
@@ -62,11 +59,10 @@ public sealed class KillTests(TwoServers servers)
         var folder = Directory.CreateTempSubdirectory("caravan-stop").FullName;
         await using (var service = await TestService.StartAsync(folder))
             await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster([account])));
-        using (var process = await StartAsync(folder))
+        using (var process = await ServiceProcess.StartAsync(folder))
         {
-            using var api = Api(process.Address, folder);
-            await ActAsync(api, MoveAction.Start);
-            await TestService.UntilAsync(async () => (await MovesAsync(api))[0].Condition is MoveCondition.Running);
+            await process.ActAsync(MoveAction.Start);
+            await TestService.UntilAsync(async () => (await process.MovesAsync())[0].Condition is MoveCondition.Running);
             var watch = Stopwatch.StartNew();
             Assert.Equal(0, await process.StopAsync());
             Assert.True(watch.Elapsed < TimeSpan.FromSeconds(10), $"it took {watch.Elapsed}");
@@ -115,53 +111,5 @@ public sealed class KillTests(TwoServers servers)
         Assert.Equal(planted, here.Count);
         Assert.Equal(here.Count, there.Count);
         Assert.True(here.SequenceEqual(there), "the messages differ");
-    }
-
-    private static async Task<List<MoveView>> MovesAsync(HttpClient api) => [.. (await api.GetFromJsonAsync<Page<MoveView>>("/api/v1/batches/crew/moves", ContractJson.Options))!.Items];
-
-    private static async Task ActAsync(HttpClient api, MoveAction action) =>
-        (await api.PostAsJsonAsync("/api/v1/batches/crew/actions", new MoveActionRequest(action, null), ContractJson.Options)).EnsureSuccessStatusCode();
-
-    private static HttpClient Api(Uri address, string folder)
-    {
-        var api = new HttpClient { BaseAddress = address };
-        api.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", File.ReadAllText(Path.Combine(folder, CaravanHost.TokenFile)).Trim());
-        return api;
-    }
-
-    private static async Task<ServiceProcess> StartAsync(string folder)
-    {
-        var program = Path.Combine(AppContext.BaseDirectory, "EasyCaravan.Service.dll");
-        var process = Process.Start(new ProcessStartInfo("dotnet", [program, "serve", "--data", folder, "--listen", "http://127.0.0.1:0"]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
-        process.ErrorDataReceived += (_, _) => { };
-        process.BeginErrorReadLine();
-        const string Before = "Easy Caravan listens on ";
-        while (await process.StandardOutput.ReadLineAsync() is { } line)
-        {
-            if (line.StartsWith(Before, StringComparison.Ordinal)) return new ServiceProcess(process, new Uri(line[Before.Length..]));
-        }
-        throw new InvalidOperationException("The service ended before it listened.");
-    }
-
-    private sealed record ServiceProcess(Process Process, Uri Address) : IDisposable
-    {
-        public void Kill()
-        {
-            Process.Kill();
-            Process.WaitForExit();
-        }
-
-        public async Task<int> StopAsync()
-        {
-            using var kill = Process.Start("kill", ["-TERM", $"{Process.Id}"]);
-            await Process.WaitForExitAsync();
-            return Process.ExitCode;
-        }
-
-        public void Dispose()
-        {
-            if (!Process.HasExited) Kill();
-            Process.Dispose();
-        }
     }
 }
