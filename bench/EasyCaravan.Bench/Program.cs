@@ -1,15 +1,40 @@
 using System.CommandLine;
 using EasyCaravan.Bench;
 
-var messages = new Option<int>("--messages") { Description = "How many messages", DefaultValueFactory = _ => 20_000 };
+var messages = new Option<int>("--messages") { Description = "How many messages", DefaultValueFactory = _ => 12_000 };
 var octets = new Option<int>("--octets") { Description = "Octets in each", DefaultValueFactory = _ => 36_000 };
 var folders = new Option<int>("--folders") { Description = "Over how many folders they are spread", DefaultValueFactory = _ => 4 };
 var rounds = new Option<int>("--rounds") { Description = "Counted rounds; one more warms up", DefaultValueFactory = _ => 5 };
-var yardsticks = new Option<string>("--yardsticks") { Description = "Folder of rawcopy.c and naive.py", DefaultValueFactory = _ => "bench/yardsticks" };
-var firstPass = new Command("first-pass", "A first pass between two Dovecots, against the raw ceiling and a plain script") { messages, octets, folders, rounds, yardsticks };
-firstPass.SetAction(a => new FirstPass(a.GetValue(messages), a.GetValue(octets), a.GetValue(folders), a.GetValue(rounds), a.GetValue(yardsticks)!).RunAsync());
+var delay = new Option<double>("--delay") { Description = "Milliseconds of a round trip to either server" };
+var without = new Option<string[]>("--without") { Description = "Capabilities that the to side shall not have: MULTIAPPEND, LITERAL+", AllowMultipleArgumentsPerToken = true };
+var moves = new Option<int[]>("--moves") { Description = "Moves at once, besides one", AllowMultipleArgumentsPerToken = true, DefaultValueFactory = _ => [4, 16] };
+var yardsticks = new Option<string>("--yardsticks") { Description = "Folder of the yardsticks", DefaultValueFactory = _ => "bench/yardsticks" };
+var firstPass = new Command("first-pass", "A first pass between two Dovecots, against the raw ceiling and a plain script") { messages, octets, folders, rounds, delay, without, moves, yardsticks };
+firstPass.SetAction(a => new FirstPass(
+    a.GetValue(messages), a.GetValue(octets), a.GetValue(folders), a.GetValue(rounds), a.GetValue(delay), a.GetValue(without) ?? [], [1, .. a.GetValue(moves)!], a.GetValue(yardsticks)!).RunAsync());
+
+var held = new Option<int>("--messages") { Description = "How many messages", DefaultValueFactory = _ => 50_000 };
+var over = new Option<int>("--folders") { Description = "Over how many folders they are spread", DefaultValueFactory = _ => 200 };
+var laterPass = new Command("later-pass", "Passes over what did not change, what changed a little, and onto a side that holds everything") { held, over, rounds, delay, yardsticks };
+laterPass.SetAction(a => new LaterPass(a.GetValue(held), a.GetValue(over), a.GetValue(rounds), a.GetValue(delay), a.GetValue(yardsticks)!).RunAsync());
+
+var small = new Option<int>("--accounts") { Description = "How many small mailboxes", DefaultValueFactory = _ => 500 };
+var manyAndLarge = new Command("many-and-large", "Many small mailboxes, and eight messages of 50 MB at once") { small, rounds, yardsticks };
+manyAndLarge.SetAction(a => new ManyAndLarge(a.GetValue(small), a.GetValue(rounds), a.GetValue(yardsticks)!).RunAsync());
+
 var accounts = new Option<int>("--accounts") { Description = "How many accounts", DefaultValueFactory = _ => 1_000 };
 var each = new Option<int>("--messages") { Description = "How many messages in each", DefaultValueFactory = _ => 50 };
 var survey = new Command("survey", "A survey of many accounts between two Dovecots, against a plain script") { accounts, each, rounds, yardsticks };
 survey.SetAction(a => new SurveyMany(a.GetValue(accounts), a.GetValue(each), a.GetValue(rounds), a.GetValue(yardsticks)!).RunAsync());
-return await new RootCommand("Benchmarks of Easy Caravan: ratios measured side by side in one run") { firstPass, survey }.Parse(args).InvokeAsync();
+
+var fromPort = new Option<int>("--from-port");
+var toPort = new Option<int>("--to-port");
+var store = new Option<string>("--store");
+var lanes = new Option<int>("--lanes");
+var atOnce = new Option<int>("--at-once");
+var pairs = new Option<string[]>("--accounts") { AllowMultipleArgumentsPerToken = true };
+var carry = new Command("carry", "One run of the others, in a process of its own") { fromPort, toPort, store, lanes, atOnce, pairs };
+carry.Hidden = true;
+carry.SetAction(a => Carry.RunAsync(a.GetValue(fromPort), a.GetValue(toPort), a.GetValue(store)!, a.GetValue(lanes), a.GetValue(atOnce), a.GetValue(pairs)!));
+
+return await new RootCommand("Benchmarks of Easy Caravan: ratios measured side by side in one run") { firstPass, laterPass, manyAndLarge, survey, carry }.Parse(args).InvokeAsync();

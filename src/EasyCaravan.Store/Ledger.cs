@@ -131,7 +131,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     public Task RecordKeysAsync(long folder, IReadOnlyDictionary<uint, UInt128> keys, CancellationToken cancel) =>
         WriteAsync(async db =>
         {
-            await s_keys.WriteAsync(db, keys.Select(k => new object?[] { folder, (long)k.Key, Move, (long)(ulong)k.Value, (long)(ulong)(k.Value >> 64) }), cancel);
+            await s_keys.WriteAsync(db, keys, (k, row) => row.Add(folder).Add(k.Key).Add(Move).Add((long)(ulong)k.Value).Add((long)(ulong)(k.Value >> 64)), cancel);
             return true;
         }, cancel);
 
@@ -204,7 +204,8 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
                 var (low, high) = ((long)first, (long)last);
                 await db.Strangers.Where(s => s.FolderId == folder && s.Number >= low && s.Number <= high).ExecuteDeleteAsync(cancel);
             }
-            await s_strangers.WriteAsync(db, fresh.Select(s => new object?[] { folder, (long)s.Number, s.Size, (long)(ulong)s.Print.Print, (long)(ulong)(s.Print.Print >> 64), s.Print.Certain }), cancel);
+            await s_strangers.WriteAsync(
+                db, fresh, (s, row) => row.Add(folder).Add(s.Number).Add(s.Size).Add((long)(ulong)s.Print.Print).Add((long)(ulong)(s.Print.Print >> 64)).Add(s.Print.Certain), cancel);
             return true;
         }, cancel);
     }
@@ -231,7 +232,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         var ids = new Dictionary<FlagSet, int>();
         foreach (var entry in entries)
             if (!ids.ContainsKey(entry.Flags)) ids[entry.Flags] = await flagSets.IdOfAsync(db, entry.Flags, cancel);
-        await s_items.WriteAsync(db, entries.Select(e => new object?[] { folder, (long)e.Number, (long?)e.Landed, (int)e.Outcome, false, ids[e.Flags] }), cancel);
+        await s_items.WriteAsync(db, entries, (e, row) => row.Add(folder).Add(e.Number).Add(e.Landed).Add((int)e.Outcome).Add(false).Add(ids[e.Flags]), cancel);
     }
 
     private static async Task<NumberSet> NumbersAsync(IQueryable<long> query, CancellationToken cancel)

@@ -1,50 +1,72 @@
-using System.Data.Common;
 using System.Globalization;
 using System.Text;
 using Microsoft.EntityFrameworkCore;
-using Microsoft.EntityFrameworkCore.Storage;
 
 namespace EasyCaravan.Store;
 
-/// <summary>Writes many small rows with few statements: one for each would cost more than all the rest of a pass. The same words serve SQLite and PostgreSQL.</summary>
+/// <summary>
+/// Writes many small rows of numbers with few statements: one for each would cost more than all the rest of a pass. The same words serve
+/// SQLite and PostgreSQL.
+/// </summary>
+/// <remarks>
+/// Numbers stand in the statement itself. As parameters they would be looked up by name one by one, which costs the square of their count.
+/// </remarks>
 /// <param name="table">Its name.</param>
 /// <param name="key">Columns that tell rows apart; a row that is there is overwritten.</param>
 /// <param name="values">The other columns.</param>
 internal sealed class ManyRows(string table, string[] key, string[] values)
 {
-    /// <summary>Rows in one statement: times six parameters well below every provider's limit.</summary>
-    private const int RowsPerStatement = 200;
+    private const int RowsPerStatement = 500;
 
-    private readonly string[] _columns = [.. key, .. values];
-    private string? _full;
+    private readonly string _before = $"INSERT INTO {table} ({string.Join(", ", key.Concat(values))}) VALUES ";
+    private readonly string _after = $" ON CONFLICT ({string.Join(", ", key)}) DO UPDATE SET {string.Join(", ", values.Select(v => $"{v} = excluded.{v}"))}";
 
     /// <summary>Within the transaction that is under way.</summary>
-    /// <param name="rows">Values in the order of the key's and the other columns; null becomes NULL.</param>
-    public async Task WriteAsync(CaravanDb db, IEnumerable<object?[]> rows, CancellationToken cancel)
+    /// <param name="write">Writes one row's numbers, in the order of the key's and the other columns.</param>
+    public async Task WriteAsync<T>(CaravanDb db, IEnumerable<T> rows, Action<T, Row> write, CancellationToken cancel)
     {
+        var sql = new StringBuilder();
         foreach (var some in rows.Chunk(RowsPerStatement))
         {
+            sql.Clear().Append(_before);
+            for (var i = 0; i < some.Length; i++)
+            {
+                var row = new Row(sql, first: i == 0);
+                write(some[i], row);
+                row.End();
+            }
             await using var command = db.Database.GetDbConnection().CreateCommand();
-            command.Transaction = db.Database.CurrentTransaction!.GetDbTransaction();
-            command.CommandText = some.Length == RowsPerStatement ? _full ??= StatementFor(RowsPerStatement) : StatementFor(some.Length);
-            for (var row = 0; row < some.Length; row++)
-                for (var column = 0; column < _columns.Length; column++) Add(command, $"p{row}_{column}", some[row][column] ?? DBNull.Value);
+            command.Transaction = Microsoft.EntityFrameworkCore.Storage.DbContextTransactionExtensions.GetDbTransaction(db.Database.CurrentTransaction!);
+            command.CommandText = sql.Append(_after).ToString();
             await command.ExecuteNonQueryAsync(cancel);
         }
     }
 
-    private string StatementFor(int rows)
+    /// <summary>One row in the making. It takes numbers and nothing else, so that no text gets into the statement.</summary>
+    public sealed class Row
     {
-        var sql = new StringBuilder($"INSERT INTO {table} ({string.Join(", ", _columns)}) VALUES ");
-        for (var row = 0; row < rows; row++)
-            sql.Append(row > 0 ? "," : "").Append('(').AppendJoin(',', _columns.Select((_, column) => string.Create(CultureInfo.InvariantCulture, $"@p{row}_{column}"))).Append(')');
-        return sql.Append($" ON CONFLICT ({string.Join(", ", key)}) DO UPDATE SET ").AppendJoin(", ", values.Select(v => $"{v} = excluded.{v}")).ToString();
-    }
+        private readonly StringBuilder _sql;
+        private bool _empty = true;
 
-    private static void Add(DbCommand command, string name, object value)
-    {
-        var parameter = command.CreateParameter();
-        (parameter.ParameterName, parameter.Value) = (name, value);
-        command.Parameters.Add(parameter);
+        internal Row(StringBuilder sql, bool first) => (_sql = sql).Append(first ? "(" : ",(");
+
+        public Row Add(long? value)
+        {
+            if (!_empty) _sql.Append(',');
+            _empty = false;
+            if (value is { } number) _sql.Append(CultureInfo.InvariantCulture, $"{number}");
+            else _sql.Append("NULL");
+            return this;
+        }
+
+        public Row Add(bool value)
+        {
+            if (!_empty) _sql.Append(',');
+            _empty = false;
+            _sql.Append(value ? "TRUE" : "FALSE");
+            return this;
+        }
+
+        internal void End() => _sql.Append(')');
     }
 }

@@ -13,11 +13,18 @@ namespace EasyCaravan.Peers;
 /// <param name="Pop3">The inbox over POP3 too.</param>
 /// <param name="Archive">Accounts have a second root for their archive.</param>
 /// <param name="Administrator">May act for every account; or null.</param>
-public sealed record DovecotManners(bool Sieve = false, bool Rights = false, string? Quota = null, (string Login, string Password)? Administrator = null, bool Archive = false, bool Pop3 = false);
+public sealed record DovecotManners(bool Sieve = false, bool Rights = false, string? Quota = null, (string Login, string Password)? Administrator = null, bool Archive = false, bool Pop3 = false)
+{
+    /// <summary>Capabilities that it does not tell of, such as <c>MULTIAPPEND</c>.</summary>
+    public IReadOnlyCollection<string> Without { get; init; } = [];
+}
 
 /// <summary>A Dovecot of our own on loopback: own configuration, own folder, stopped with its owner.</summary>
 public sealed class DovecotServer : IAsyncDisposable
 {
+    private static readonly string[] s_capabilities =
+        ["IMAP4rev1", "SASL-IR", "LITERAL+", "ENABLE", "IDLE", "SORT", "MULTIAPPEND", "UNSELECT", "CHILDREN", "NAMESPACE", "UIDPLUS", "LIST-EXTENDED", "CONDSTORE", "QRESYNC", "ESEARCH", "SPECIAL-USE", "BINARY", "MOVE", "LIST-STATUS"];
+
     private readonly string _folder;
     private Process? _process;
     private int _changes;
@@ -271,6 +278,7 @@ public sealed class DovecotServer : IAsyncDisposable
             mail_fsync = never
             mail_location = sdbox:~/mail
             mail_max_userip_connections = 200
+            {{(manners.Without.Count == 0 ? "" : $"imap_capability = {string.Join(' ', s_capabilities.Except(manners.Without))}")}}
             {{identity}}
             {{administrators}}
             passdb {

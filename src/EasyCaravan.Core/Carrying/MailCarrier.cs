@@ -145,6 +145,7 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
             await FindUnconfirmedAsync(page, unconfirmed, cancel);
             if (held) order.Allowance.End();
         }
+        await pairing.KeepLeftAsync(ledger, cancel);
         return gone;
     }
 

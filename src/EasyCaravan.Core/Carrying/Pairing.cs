@@ -22,9 +22,12 @@ public sealed class Pairing
     private readonly IMailAccount _to;
     private readonly Dictionary<Identity, List<Stranger>> _candidates;
 
-    private Pairing(LedgerFolder page, IMailAccount from, IMailAccount to, IEnumerable<Stranger> candidates)
+    /// <summary>What the ledger knows already.</summary>
+    private readonly NumberSet _kept;
+
+    private Pairing(LedgerFolder page, IMailAccount from, IMailAccount to, IEnumerable<Stranger> candidates, NumberSet kept)
     {
-        (_page, _from, _to) = (page, from, to);
+        (_page, _from, _to, _kept) = (page, from, to, kept);
         _candidates = candidates.GroupBy(s => s.Print).ToDictionary(g => g.Key, g => g.ToList());
     }
 
@@ -38,12 +41,18 @@ public sealed class Pairing
         // Keeping both copies is for what was there before us. Our own unclear appends are looked for in any case.
         if (doubles is Doubles.KeepBoth) unknown = unknown.From(page.ToBaseNext);
         var seen = await ledger.StrangersAsync(page.Id, cancel);
-        if (unknown.Count == 0 && seen.Count == 0) return new Pairing(page, from, to, []);
         var seenNumbers = new NumberSet(seen.Select(s => s.Number));
+        if (unknown.Count == 0) return new Pairing(page, from, to, [], seenNumbers);
         var fresh = new List<Stranger>();
         await ReadAsync(to, page.To!, unknown.Except(seenNumbers), fresh.Add, cancel);
-        await ledger.KeepStrangersAsync(page.Id, fresh, seenNumbers.Except(unknown), cancel);
-        return new Pairing(page, from, to, seen.Where(s => unknown.Contains(s.Number)).Concat(fresh));
+        return new Pairing(page, from, to, seen.Where(s => unknown.Contains(s.Number)).Concat(fresh), seenNumbers);
+    }
+
+    /// <summary>Notes what is still nobody's, so that the next pass need not read it again.</summary>
+    public Task KeepLeftAsync(ILedger ledger, CancellationToken cancel)
+    {
+        var left = _candidates.Values.SelectMany(c => c).ToList();
+        return ledger.KeepStrangersAsync(_page.Id, [.. left.Where(s => !_kept.Contains(s.Number))], _kept.Except(new NumberSet(left.Select(s => s.Number))), cancel);
     }
 
     private static Task ReadAsync(IMailAccount account, FolderPath path, NumberSet numbers, Action<Stranger> take, CancellationToken cancel)

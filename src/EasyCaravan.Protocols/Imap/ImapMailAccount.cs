@@ -41,6 +41,9 @@ public sealed class ImapMailAccount : IMailAccount
 
     public AccountTraits Traits { get; }
 
+    /// <summary>Round trips since the sign-in.</summary>
+    public long RoundTrips => _connection.Wire.RoundTrips;
+
     /// <summary>What the server can do and what that means for a move, for <c>service try</c>.</summary>
     public string Capabilities => ImapAbilities.Describe(_traits);
 

@@ -24,6 +24,7 @@ internal sealed class ImapWire : IAsyncDisposable
     private int _read, _filled, _written;
     private long _waitingSince;
     private volatile bool _timedOut;
+    private bool _asked;
     private ImapResult? _farewell;
 
     public ImapWire(Stream stream, string whom, TimeSpan patience)
@@ -37,6 +38,9 @@ internal sealed class ImapWire : IAsyncDisposable
 
     /// <summary>The service's name in the plan.</summary>
     public string? Service { get; init; }
+
+    /// <summary>How often something was sent and its answer waited for: what distance makes slow.</summary>
+    public long RoundTrips { get; private set; }
 
     /// <summary>The wire's state is unknown: nothing may be sent or read any more.</summary>
     public bool IsBroken { get; private set; }
@@ -90,6 +94,7 @@ internal sealed class ImapWire : IAsyncDisposable
         Interlocked.Exchange(ref _waitingSince, Environment.TickCount64);
         try
         {
+            _asked = true;
             await _stream.WriteAsync(octets, cancel);
             await _stream.FlushAsync(cancel);
         }
@@ -224,6 +229,8 @@ internal sealed class ImapWire : IAsyncDisposable
             Interlocked.Exchange(ref _waitingSince, 0);
         }
         if (count == 0) throw Lost(null);
+        if (_asked) RoundTrips++;
+        _asked = false;
         _filled += count;
     }
 

@@ -1,0 +1,106 @@
+using System.Diagnostics;
+using System.Globalization;
+using System.Text.Json;
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Peers;
+using EasyCaravan.Protocols.Imap;
+using EasyCaravan.Store;
+using EasyCaravan.Store.Rows;
+
+namespace EasyCaravan.Bench;
+
+/// <summary>What the benchmarks start as a process of its own: passes as the service runs them, its memory and CPU measured by themselves.</summary>
+internal static class Carry
+{
+    /// <summary>The account that is carried before the clock starts, so that code is compiled as in a service that has run for a while.</summary>
+    public const string Warm = "warm";
+
+    public static async Task<int> RunAsync(int fromPort, int toPort, string store, int lanes, int atOnce, IReadOnlyList<string> accounts)
+    {
+        await WarmUpAsync(fromPort, toPort, store + ".warm", lanes);
+        using var database = await Database.OpenAsync(store, CancellationToken.None);
+        var moves = new MoveStore(database, TimeProvider.System);
+        var opened = new Accounts();
+        GC.Collect(2, GCCollectionMode.Aggressive, blocking: true);
+        // Linux: forget the peak of the warm-up (proc(5), clear_refs).
+        await File.WriteAllTextAsync("/proc/self/clear_refs", "5");
+        var cpu = Process.GetCurrentProcess().TotalProcessorTime;
+        var watch = Stopwatch.StartNew();
+        var messages = 0L;
+        await Parallel.ForEachAsync(accounts, new ParallelOptions { MaxDegreeOfParallelism = atOnce }, async (pair, _) =>
+        {
+            var names = pair.Split('=');
+            Interlocked.Add(ref messages, await PassAsync(moves, database, fromPort, toPort, names[0], names[1], lanes, opened));
+        });
+        var seconds = watch.Elapsed.TotalSeconds;
+        var used = (Process.GetCurrentProcess().TotalProcessorTime - cpu).TotalSeconds;
+        var peak = double.Parse(File.ReadLines("/proc/self/status").First(l => l.StartsWith("VmHWM:", StringComparison.Ordinal)).Split(' ', StringSplitOptions.RemoveEmptyEntries)[^2], CultureInfo.InvariantCulture) / 1024;
+        Console.WriteLine(JsonSerializer.Serialize(new { messages = Math.Max(1, messages), seconds, cpu_s = used, peak_mb = Math.Round(peak), round_trips = opened.MostRoundTrips }));
+        return 0;
+    }
+
+    /// <summary>First and later passes over a small account, until what runs often is compiled for good: the service is up for days.</summary>
+    private static async Task WarmUpAsync(int fromPort, int toPort, string store, int lanes)
+    {
+        for (var life = 0; life < 4; life++)
+        {
+            using var warm = await Database.OpenAsync($"{store}{life}", CancellationToken.None);
+            for (var i = 0; i < 3; i++)
+            {
+                await PassAsync(new MoveStore(warm, TimeProvider.System), warm, fromPort, toPort, Warm, $"{Warm}-to", lanes, new Accounts());
+                using var owner = await PlainImap.SignInAsync(fromPort, Warm, Rig.Password);
+                await owner.AppendAsync("Log0", [Rig.Message(Warm, 0, Environment.TickCount, "All well.")]);
+                await owner.RunAsync("SELECT Log1");
+                await owner.RunAsync($"STORE 1:2 {(i % 2 == 0 ? "+" : "-")}FLAGS (\\Flagged)");
+            }
+        }
+    }
+
+    private static async Task<long> PassAsync(MoveStore moves, Database database, int fromPort, int toPort, string from, string to, int lanes, Accounts accounts)
+    {
+        await database.WriteAsync(db =>
+        {
+            var row = db.Moves.FirstOrDefault(m => m.FromAccount == from);
+            if (row is null) db.Moves.Add(row = new MoveRow { Batch = "b", Name = "n", FromAccount = from, ToAccount = to, FromLogin = from, ToLogin = to });
+            else db.Moves.Attach(row);
+            MoveStates.Apply(row, MoveState.New.Start(null, default), default);
+            return Task.CompletedTask;
+        }, CancellationToken.None);
+        Claim claim;
+        // Several claim side by side: whichever comes, somebody carries it.
+        while ((await moves.ClaimAsync("bench", [], CancellationToken.None)) is var taken) if (taken is not null) { claim = taken; break; }
+        Service Service(int port, string name) => new(name, new MailConnection(MailProtocol.Imap, "127.0.0.1", port, Security.None), new SignIn.Password(null), new Trust.System(), Limits.Default);
+        var order = new PassOrder(
+            PassKind.First, new Side(Service(fromPort, "a"), new Credentials(claim.Person.FromAccount, claim.Person.FromAccount, Rig.Password)),
+            new Side(Service(toPort, "b"), new Credentials(claim.Person.ToAccount, claim.Person.ToAccount, Rig.Password)), new CarryRules([], new MailRules(null, null), Doubles.Pair), lanes);
+        var tally = new Tally();
+        await new Pass(accounts, moves.LedgerOf(claim), order, tally, _ => { }).RunAsync(CancellationToken.None);
+        await moves.EndAsync(claim, tally, new PassEnd(null, false), state => state.Complete(null, default), CancellationToken.None);
+        return tally.Settled + tally.FlagsChanged;
+    }
+
+    /// <summary>The benchmark alone uses the servers: no sharing of connections. Counts what the busiest waited for.</summary>
+    private sealed class Accounts : IMailAccounts
+    {
+        private readonly List<ImapMailAccount> _opened = [];
+
+        public long MostRoundTrips
+        {
+            get
+            {
+                lock (_opened) return _opened.Count == 0 ? 0 : _opened.Max(a => a.RoundTrips);
+            }
+        }
+
+        public async Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel)
+        {
+            var account = await ImapMailAccount.OpenAsync(service, credentials, null, null, null, cancel);
+            lock (_opened) _opened.Add(account);
+            return account;
+        }
+
+        public async Task<IMailAccount?> TryOpenAsync(Service service, Credentials credentials, CancellationToken cancel) => await OpenAsync(service, credentials, cancel);
+    }
+}
