@@ -54,6 +54,17 @@ public sealed class PassTests
     }
 
     [Fact]
+    public void A_message_whose_keywords_are_not_borne_arrives_without_them()
+    {
+        for (var i = 0; i < 5; i++) _from.Folder("INBOX").Add(Message(i), FlagSet.Parse(i == 2 ? "\\Seen Odd" : "\\Seen"), DateTimeOffset.UnixEpoch);
+        _to.BearsKeyword = keyword => keyword != "Odd";
+        Run();
+        Assert.All(_to.Folder("INBOX").Messages, m => Assert.Equal(FlagSet.Parse("\\Seen"), m.Flags));
+        Assert.Equal((5L, 0), (Waybill().Total.Carried, _ledger.LeftBehind.Count));
+        Assert.Contains(_journal, j => j.Contains("without them", StringComparison.Ordinal));
+    }
+
+    [Fact]
     public void A_full_account_stops_the_pass_and_leaves_nothing_behind()
     {
         _from.Folder("INBOX").Add(Message(1), FlagSet.Empty, DateTimeOffset.UnixEpoch);

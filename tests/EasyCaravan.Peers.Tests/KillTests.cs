@@ -9,10 +9,14 @@ namespace EasyCaravan.Peers.Tests;
 [Collection("one at a time: a server that is killed serves all")]
 public sealed class KillTests(TwoServers servers)
 {
-    private const int Kills = 22;
-
     [Fact]
-    public async Task Killed_at_any_moment_of_a_pass_it_goes_on_and_nothing_is_lost_or_doubled()
+    public Task Killed_at_any_moment_of_a_pass_it_goes_on_and_nothing_is_lost_or_doubled() => KillAsync(22);
+
+    /// <summary>Minutes long: run by <c>./test --long</c>.</summary>
+    [Fact(Explicit = true)]
+    public Task Killed_two_hundred_times_it_goes_on_and_nothing_is_lost_or_doubled() => KillAsync(200);
+
+    private async Task KillAsync(int kills)
     {
         var accounts = servers.NewAccounts(4);
         var folder = Directory.CreateTempSubdirectory("caravan-kill").FullName;
@@ -21,7 +25,7 @@ public sealed class KillTests(TwoServers servers)
         await using (var service = await TestService.StartAsync(folder))
             await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster(accounts)));
 
-        for (var life = 0; life < Kills; life++)
+        for (var life = 0; life < kills; life++)
         {
             // Fresh mail in every life, so that there is a pass to die in.
             foreach (var account in accounts) await AppendAsync(account, planted, 250);
@@ -45,8 +49,8 @@ public sealed class KillTests(TwoServers servers)
         var stopped = 0;
         foreach (var account in accounts) stopped += (await last.GetAsync<MoveDetail>($"batches/crew/moves/{account}")).Passes.Count(p => p.Stopped);
         // The test means something only if the deaths came in mid-pass: four moves may be under way at each.
-        Assert.True(stopped >= 20, $"only {stopped} passes were interrupted");
-        TestContext.Current.TestOutputHelper?.WriteLine($"{stopped} passes were interrupted by {Kills} kills");
+        Assert.True(stopped >= kills * 9 / 10, $"only {stopped} passes were interrupted");
+        TestContext.Current.TestOutputHelper?.WriteLine($"{stopped} passes were interrupted by {kills} kills");
         Assert.True((await last.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
         Directory.Delete(folder, recursive: true);
     }

@@ -1758,6 +1758,10 @@ export interface components {
             /** Format: int64 */
             flagsChanged: number;
             /** Format: int64 */
+            moved: number;
+            /** Format: int64 */
+            removed: number;
+            /** Format: int64 */
             octets: number;
         };
         PersonPreview: {
@@ -1896,6 +1900,9 @@ export interface components {
             /** Format: int32 */
             waiting: number;
             trouble: null | string;
+            /** Format: date-time */
+            pausedUntil: null | string;
+            pace: null | string;
             warnings: string[];
             help: components["schemas"]["HelpView"][];
         };

@@ -39,6 +39,8 @@ export function PassesTable({ passes }: { passes: Pass[] }) {
         count("Excluded", "excluded", (p) => p.excluded),
         count("Left", "left_behind", (p) => p.leftBehind),
         count("Flags", "flags_changed", (p) => p.flagsChanged),
+        count("Moved", "moved", (p) => p.moved),
+        count("Deleted", "removed", (p) => p.removed),
         { title: "Size", csv: "octets", value: (p) => p.octets, cell: (p) => size(p.octets), number: true },
         { title: "End", csv: "end", value: ending, wide: true },
       ]}

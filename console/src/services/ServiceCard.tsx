@@ -4,7 +4,7 @@ import { type FormEvent, useState } from "react";
 import { api, type Service, unwrap } from "../api/client";
 import { Bar } from "../parts/Bar";
 import { Failure } from "../parts/Failure";
-import { plural, size } from "../words/format";
+import { plural, size, time } from "../words/format";
 import { ConsentBox } from "./ConsentBox";
 import { TrialSteps } from "./TrialSteps";
 
@@ -42,7 +42,17 @@ export function ServiceCard({ service }: { service: Service }) {
           {service.bytesPerDay !== null && `, ${size(service.bytesPerDay)} a day for one account`}
         </span>
       </div>
-      {service.waiting > 0 ? (
+      {service.pace && (
+        <p className="soft" style={{ margin: 0 }}>
+          {service.pace}
+        </p>
+      )}
+      {service.pausedUntil ? (
+        <p className="warn-note" style={{ margin: 0 }}>
+          In trouble: {service.trouble}. All moves over it wait until {time(service.pausedUntil)}; then one of them
+          tries for all.
+        </p>
+      ) : service.waiting > 0 ? (
         <p className="warn-note" style={{ margin: 0 }}>
           {plural(service.waiting, "move waits", "moves wait")} for it: {service.trouble}. They go on by themselves.
         </p>

@@ -14,7 +14,7 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     /// <summary>Entries in one change of flags.</summary>
     private const int FlagBatch = 500;
 
-    private readonly MessageCopier _copier = new(from, to, ledger, order, tally);
+    private readonly MessageCopier _copier = new(from, to, ledger, order, tally, journal);
 
     public async Task CarryAsync(FolderWork work, CancellationToken cancel)
     {
@@ -227,10 +227,24 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         {
             foreach (var entries in same.Chunk(FlagBatch))
             {
-                await to.ChangeFlagsAsync(page.To!, new NumberSet(entries.Select(e => e.Landed!.Value)), same.Key.Add, same.Key.Remove, cancel);
+                await ChangeFlagsAsync(page, new NumberSet(entries.Select(e => e.Landed!.Value)), same.Key.Add, same.Key.Remove, cancel);
                 await ledger.RecordAsync(page.Id, [.. entries.Select(e => e with { Flags = updates[e.Number] })], cancel);
                 tally.ChangeFlags(entries.Length);
             }
+        }
+    }
+
+    /// <summary>Where the new side refuses a keyword, the system flags travel all the same.</summary>
+    private async Task ChangeFlagsAsync(LedgerFolder page, NumberSet numbers, FlagSet add, FlagSet remove, CancellationToken cancel)
+    {
+        try
+        {
+            await to.ChangeFlagsAsync(page.To!, numbers, add, remove, cancel);
+        }
+        catch (FaultException e) when (e is { Verdict: Verdict.Keep, Fault.Turn: not Turn.Wait } && !add.WithoutKeywords().Equals(add))
+        {
+            journal($"keywords of {numbers.Count} message(s) in '{page.To}' were refused by the new side: {e.Fault.What}");
+            await to.ChangeFlagsAsync(page.To!, numbers, add.WithoutKeywords(), remove, cancel);
         }
     }
 }

@@ -5,7 +5,7 @@ using EasyCaravan.Core.Ports;
 namespace EasyCaravan.Core.Carrying;
 
 /// <summary>Hands messages from one session to the other and writes down what became of each.</summary>
-public sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger ledger, PassOrder order, Tally tally)
+public sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger ledger, PassOrder order, Tally tally, Action<string> journal)
 {
     /// <summary>Messages handed over in one command, while all goes well.</summary>
     private const int Company = 100;
@@ -28,13 +28,18 @@ public sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger le
         var gone = new NumberSet();
         var unconfirmed = new Dictionary<uint, ItemInfo>();
         if (items.Count == 0) return (gone, unconfirmed);
+        var bare = new HashSet<uint>();
         var rounds = new Queue<(NumberSet Numbers, int Company)>([(new NumberSet(items.Keys), Company)]);
         while (rounds.TryDequeue(out var round))
         {
             var refused = new List<AddReceipt>();
             gone = gone.Or(await CopyRoundAsync(page, items, round.Numbers, round.Company, refused, unconfirmed, cancel));
             var alone = refused.Where(r => r.Company == 1).ToList();
-            await LeaveRefusedAsync(page, items, alone, cancel);
+            // It may be the keywords that the service does not bear (RFC 5530 §3, LIMIT and CANNOT): better without them than not at all.
+            var worded = alone.Where(r => r.Refused!.Cause is Cause.MessageRefused && HasKeywords(items[r.Number]) && bare.Add(r.Number)).Select(r => r.Number).ToList();
+            foreach (var number in worded) items[number] = items[number] with { Flags = items[number].Flags.WithoutKeywords() };
+            if (worded.Count > 0) rounds.Enqueue((new NumberSet(worded), 1));
+            await LeaveRefusedAsync(page, items, [.. alone.Where(r => !worded.Contains(r.Number))], cancel);
             foreach (var together in refused.Where(r => r.Company > 1).GroupBy(r => r.Company))
             {
                 // Asked to come back later, it is not asked again in halves.
@@ -42,8 +47,11 @@ public sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger le
                 rounds.Enqueue((new NumberSet(together.Select(r => r.Number)), Math.Max(1, together.Key / 2)));
             }
         }
+        if (bare.Count > 0) journal($"{bare.Count} message(s) of '{page.From}' were refused by the new side with their keywords and tried again without them");
         return (gone, unconfirmed);
     }
+
+    private static bool HasKeywords(ItemInfo item) => item.Flags.Flags.Any(f => f[0] != '\\');
 
     private async Task<NumberSet> CopyRoundAsync(
         LedgerFolder page, Dictionary<uint, ItemInfo> items, NumberSet numbers, int company, List<AddReceipt> refused, Dictionary<uint, ItemInfo> unconfirmed, CancellationToken cancel)

@@ -13,6 +13,7 @@ internal static class ImapAbilities
         (ImapCapabilities.CondStore | ImapCapabilities.QuickResync, "tells what changed since the last pass", "does not tell what changed (all flags are compared)"),
         (ImapCapabilities.ListStatus, "tells all folders in one answer", "is asked about each folder"),
         (ImapCapabilities.SpecialUse, "knows what folders are for", "does not say what folders are for (names decide)"),
+        (ImapCapabilities.ObjectID, "names each message, the same in every folder", "names no messages (headers and bodies tell which are the same)"),
         (ImapCapabilities.Quota, "tells its quota", "tells no quota"),
         (ImapCapabilities.Acl, "tells rights", "tells no rights"),
     ];

@@ -56,6 +56,9 @@ internal sealed class MemoryMail
     /// <summary>Octets of messages that are refused, alone or in company.</summary>
     public Func<byte[], Fault?> Refuses { get; set; } = _ => null;
 
+    /// <summary>Keywords that messages may have; one that is not borne refuses the message.</summary>
+    public Func<string, bool> BearsKeyword { get; set; } = _ => true;
+
     public Core.Surveying.Room? Room { get; set; }
 
     public bool KeepsKeywords { get; set; } = true;
@@ -260,7 +263,8 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
             _batch.Clear();
             if (!mail.AnswersAreLost) mail.Call("append");
             // All or nothing, as MULTIAPPEND is.
-            if (batch.Select(b => mail.Refuses(b.Octets.ToArray())).FirstOrDefault(f => f is not null) is { } refused)
+            var unborne = batch.Exists(b => b.Item.Flags.Flags.Any(f => f[0] != '\\' && !mail.BearsKeyword(f))) ? new Fault(Cause.MessageRefused, "b", "keyword", "LIMIT") : null;
+            if (batch.Select(b => mail.Refuses(b.Octets.ToArray())).FirstOrDefault(f => f is not null, unborne) is { } refused)
                 return ValueTask.FromResult<IReadOnlyList<AddReceipt>>([.. batch.Select(b => new AddReceipt(b.Item.Number, null, refused, batch.Count))]);
             var receipts = batch.Select(b => new AddReceipt(
                 b.Item.Number, new ItemKey(folder.Epoch, folder.Add(b.Octets.ToArray(), b.Item.Flags, b.Item.Received)), null, batch.Count)).ToList();
