@@ -115,4 +115,26 @@ public sealed class PagesTests(ConsoleFixture fixture)
         await Expect(page.GetByRole(AriaRole.Heading, new() { Name = "Journal" })).ToBeVisibleAsync();
         await Expect(page.GetByRole(AriaRole.Region, new() { Name = "Journal" })).ToContainTextAsync("applied the plan");
     }
+
+    [Fact]
+    public async Task A_service_in_trouble_is_told_on_its_card_and_on_the_move_that_waits_for_it()
+    {
+        fixture.World.From.Manners = fixture.World.From.Manners with { Closed = "[UNAVAILABLE] Maintenance until nine" };
+        try
+        {
+            await fixture.ActAsync("deckhands", EasyCaravan.Contract.MoveAction.CatchUp, "aoife.marsh@saltmarsh.example");
+            var page = await fixture.SignInAsync("/batches/deckhands/moves/aoife.marsh@saltmarsh.example");
+            await Expect(page.Locator("main")).ToContainTextAsync("waits with all others for lanternpost");
+            await Expect(page.GetByRole(AriaRole.Columnheader, new() { Name = "Moved" })).ToBeVisibleAsync();
+            await page.GotoAsync("/services");
+            var card = page.GetByRole(AriaRole.Region, new() { Name = "lanternpost" });
+            await Expect(card).ToContainTextAsync("Maintenance until nine");
+            await Expect(card).ToContainTextAsync("one of them tries for all");
+        }
+        finally
+        {
+            fixture.World.From.Manners = fixture.World.From.Manners with { Closed = null };
+            await fixture.ActAsync("deckhands", EasyCaravan.Contract.MoveAction.Retry);
+        }
+    }
 }

@@ -127,7 +127,7 @@ public sealed class CareTests : IAsyncLifetime
         Assert.Equal(24 + 23 + 22 + 21, messages);
         // A second's worth may go at once; the rest takes its time, however many moves share it.
         Assert.True(passes.Max(p => p.Ended!.Value) - passes.Min(p => p.Started) > TimeSpan.FromSeconds((messages - 25) / 25.0 * 0.9));
-        Assert.Contains("at most 25 messages/s", (await service.RunAsync("service", "list")).Out, StringComparison.Ordinal);
+        Assert.Contains("At most 25 messages/s", (await service.RunAsync("service", "list")).Out, StringComparison.Ordinal);
     }
 
     private static byte[] Message(int i) =>

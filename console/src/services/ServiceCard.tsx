@@ -42,11 +42,6 @@ export function ServiceCard({ service }: { service: Service }) {
           {service.bytesPerDay !== null && `, ${size(service.bytesPerDay)} a day for one account`}
         </span>
       </div>
-      {service.pace && (
-        <p className="soft" style={{ margin: 0 }}>
-          {service.pace}
-        </p>
-      )}
       {service.pausedUntil ? (
         <p className="warn-note" style={{ margin: 0 }}>
           In trouble: {service.trouble}. All moves over it wait until {time(service.pausedUntil)}; then one of them
@@ -58,6 +53,11 @@ export function ServiceCard({ service }: { service: Service }) {
         </p>
       ) : (
         <div className="good">✓ No move waits for it.</div>
+      )}
+      {service.pace && (
+        <p className="soft" style={{ margin: 0 }}>
+          {service.pace}
+        </p>
       )}
       <form className="row" onSubmit={submit}>
         <TextInput

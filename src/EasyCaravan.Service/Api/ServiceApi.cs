@@ -76,7 +76,7 @@ internal static class ServiceApi
         if (limits.BytesPerSecondPerAccount is { } ownOctets) words.Add($"{ByteCount.Write(ownOctets)}/s an account");
         if (care.PaceOf(service).SlowedTo is { } slowed) words.Add($"asked for less: slowed to {slowed:0.#} messages/s, faster again by and by");
         if (slots.Withheld(service.Name) is > 0 and var withheld) words.Add($"found the connections too many: {withheld} fewer for a minute");
-        return words.Count == 0 ? null : string.Join("; ", words);
+        return words.Count == 0 ? null : char.ToUpperInvariant(words[0][0]) + string.Join("; ", words)[1..];
     }
 
     private static async Task<Results<Ok<ServiceTrial>, ProblemHttpResult>> TryAsync(

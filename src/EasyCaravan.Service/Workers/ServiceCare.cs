@@ -38,7 +38,8 @@ internal sealed class ServiceCare(ServiceSlots slots, WorkSignal signal, TimePro
         if (fault.Service is not { } service) return;
         // Too many connections: fewer of them, and then all goes on.
         if (fault.Code == "LIMIT" && slots.Withhold(service)) return;
-        if (FaultRules.AsksForLess(fault))
+        // At the door it is closed, not too busy for what it was given.
+        if (FaultRules.AsksForLess(fault) && !fault.AtTheDoor)
         {
             // RFC 5530 §3: INUSE is about one mailbox; everything else that asks for less is about all of them.
             if (fault.Code == "INUSE") foreach (var pace in _accountPaces.Where(p => p.Key.Service == service && p.Key.Account.Equals(fault.Whom, StringComparison.OrdinalIgnoreCase))) pace.Value.SlowDown();
