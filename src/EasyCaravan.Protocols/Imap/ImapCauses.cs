@@ -16,6 +16,8 @@ internal static class ImapCauses
             "NOPERM" => Cause.NotPermitted,
             "AUTHENTICATIONFAILED" or "AUTHORIZATIONFAILED" or "EXPIRED" or "PRIVACYREQUIRED" => Cause.SignInRefused,
             "UNAVAILABLE" or "INUSE" or "SERVERBUG" or "CONTACTADMIN" => Cause.ServiceBusy,
+            // Deleted or renamed since it was listed: the next pass lists anew.
+            "NONEXISTENT" when otherwise is Cause.NotPermitted => Cause.ProtocolBroken,
             "TRYCREATE" or "NONEXISTENT" or "CANNOT" => otherwise is Cause.MessageRefused ? Cause.FolderRefused : otherwise,
             _ => otherwise,
         };
