@@ -8,14 +8,11 @@ namespace EasyCaravan.Core.Carrying;
 /// Messages that stand in several folders of the from side: because its service shows labels as folders, or because a folder is only a
 /// view of what stands in the others (RFC 6154 §2, <c>\All</c> and <c>\Flagged</c>).
 /// </summary>
-public sealed class Elsewhere(ILedger ledger, Labels labels, Tally tally)
+public sealed class Elsewhere(ILedger ledger, Labels labels, Tally tally, Action<string> journal)
 {
-    /// <summary>Why a message of a view is not carried from there, for the waybill.</summary>
-    public const string ViewRule = "stands in another folder too, and is carried from there";
-
     /// <summary>Null for accounts in which every message stands in one folder and no rule asks for more.</summary>
-    public static Elsewhere? For(FolderMap map, Labels labels, ILedger ledger, Tally tally) =>
-        labels is Labels.OnceWithKeyword || map.Landings.Any(l => l.To is not null && IsView(l.From)) ? new Elsewhere(ledger, labels, tally) : null;
+    public static Elsewhere? For(FolderMap map, Labels labels, ILedger ledger, Tally tally, Action<string> journal) =>
+        labels is Labels.OnceWithKeyword || map.Landings.Any(l => l.To is not null && IsView(l.From)) ? new Elsewhere(ledger, labels, tally, journal) : null;
 
     public static bool IsView(FolderState folder) => folder.Use is SpecialUse.All or SpecialUse.Flagged;
 
@@ -48,8 +45,16 @@ public sealed class Elsewhere(ILedger ledger, Labels labels, Tally tally)
         if (settled.Count == 0) return;
         if (!isView) await MarkAsync(to, settled.Select(s => s.Twin), FlagSet.Of([KeywordFor(page.From)]), cancel);
         await ledger.RecordAsync(page.Id, [.. settled.Select(s => s.Entry)], cancel);
-        if (isView) tally.Exclude(settled.Count);
-        else tally.Pair(settled.Count);
+        if (isView)
+        {
+            tally.Exclude(settled.Count);
+            journal($"{settled.Count} message(s) of '{page.From}' stand in another folder too and are carried from there: here they count as excluded");
+        }
+        else
+        {
+            tally.Pair(settled.Count);
+            journal($"{settled.Count} message(s) of '{page.From}' stand in another folder too: there they have the keyword {KeywordFor(page.From)}, here they count as paired");
+        }
     }
 
     private static async Task MarkAsync(IMailAccount to, IEnumerable<KeyedEntry> twins, FlagSet keyword, CancellationToken cancel)

@@ -63,7 +63,7 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         var known = pages.Values.Where(p => p.To is not null).OrderBy(p => p.Id).GroupBy(p => p.From).ToDictionary(g => g.Key, g => g.Last().To!);
         var map = FolderMap.Draw(order.Rules, fromFolders, toFolders, to.Traits, order.To.Service.Names, known);
         var there = toFolders.Where(f => f.Selectable).DistinctBy(f => f.Path).ToDictionary(f => f.Path);
-        var elsewhere = Elsewhere.For(map, order.Rules.Labels, ledger, tally);
+        var elsewhere = Elsewhere.For(map, order.Rules.Labels, ledger, tally, journal);
 
         var (work, unchanged) = (new List<FolderWork>(), new List<FolderWork>());
         foreach (var landing in map.Landings)
