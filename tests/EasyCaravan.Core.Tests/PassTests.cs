@@ -178,9 +178,12 @@ public sealed class PassTests
         _from.Folder("Work").Add(Message(1), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         Run();
         Assert.Equal(3, _to.Folder("Work").Messages.Count);
+        _from.Folder("Old").Add(Message(7), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        _from.Folder("Work").Add(Message(8), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         Run();
-        Assert.Equal(3, _to.Folder("Work").Messages.Count);
+        Assert.Equal(5, _to.Folder("Work").Messages.Count);
         Assert.True(Waybill().Closes);
+        Assert.Equal(0, Waybill().Total.Missing);
     }
 
     [Fact]

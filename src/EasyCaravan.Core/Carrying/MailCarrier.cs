@@ -19,7 +19,8 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     public async Task CarryAsync(FolderWork work, CancellationToken cancel)
     {
         await CarryFolderAsync(work, cancel);
-        foreach (var merged in work.Merged) await CarryFolderAsync(merged, cancel);
+        // What the first one added was not there when the pass began.
+        foreach (var merged in work.Merged) await CarryFolderAsync(merged with { NumbersThere = null }, cancel);
     }
 
     private async Task CarryFolderAsync(FolderWork work, CancellationToken cancel)
@@ -44,15 +45,21 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         await ledger.MarkGoneAsync(page.Id, present is null ? change!.GoneOf(settled) : settled.Except(present), cancel);
 
         tally.Expect(fresh.Count - work.Estimate);
-        var found = (present?.Count ?? change!.Count) - await SettleAsync(page, Elsewhere.IsView(source), fresh, change?.Items ?? [], cancel);
         var (digest, missing) = (change?.Digest, default(long?));
+        long gone = 0;
+        if (fresh.Count > 0 || change is null)
+        {
+            var numbersThere = work.NumbersThere ?? await to.ListNumbersAsync(target, cancel);
+            missing = await CountMissingAsync(target, numbersThere, cancel);
+            gone = await SettleAsync(page, Elsewhere.IsView(source), fresh, change?.Items ?? [], numbersThere, cancel);
+        }
+        var found = (present?.Count ?? change!.Count) - gone;
         if (page.Cursor is { } since)
         {
             change ??= (await from.ReadChangesAsync([new ChangeQuery(source.Path, since, cursor)], cancel))[0];
             digest = change?.Digest;
             if (change is not null) await CarryFlagsAsync(page, change.Flags, cancel);
         }
-        if (fresh.Count > 0 || work.Change is null) missing = await CountMissingAsync(target, cancel);
         await ledger.CompleteAsync(page.Id, cursor.Mark is null ? cursor with { Mark = digest } : cursor, found, missing, cancel);
     }
 
@@ -64,9 +71,9 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         return (present, present.Except(settled));
     }
 
-    private async Task<long> CountMissingAsync(FolderPath target, CancellationToken cancel)
+    private async Task<long> CountMissingAsync(FolderPath target, NumberSet there, CancellationToken cancel)
     {
-        var missing = (await ledger.ClaimedAsync(target, andGone: false, cancel)).Except(await to.ListNumbersAsync(target, cancel)).Count;
+        var missing = (await ledger.ClaimedAsync(target, andGone: false, cancel)).Except(there).Count;
         if (missing > 0) journal($"{missing} message(s) that landed in '{target}' are no longer there; somebody on the new side deleted or moved them");
         return missing;
     }
@@ -122,10 +129,11 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
 
     /// <summary>Gives every fresh message its outcome. Returns how many were deleted on the from side meanwhile.</summary>
     /// <param name="known">What the index says of some of them.</param>
-    private async Task<long> SettleAsync(LedgerFolder page, bool isView, NumberSet fresh, IReadOnlyList<ItemInfo> known, CancellationToken cancel)
+    /// <param name="there">What the folder on the to side holds.</param>
+    private async Task<long> SettleAsync(LedgerFolder page, bool isView, NumberSet fresh, IReadOnlyList<ItemInfo> known, NumberSet there, CancellationToken cancel)
     {
         if (fresh.Count == 0) return 0;
-        var pairing = await PrepareAsync(page, cancel);
+        var pairing = await PrepareAsync(page, there, cancel);
         long gone = 0;
         foreach (var slice in fresh.Slices(Slice))
         {
@@ -162,8 +170,8 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     private Task LeaveUnreadableAsync(LedgerFolder page, Dictionary<uint, Fault> unreadable, CancellationToken cancel) =>
         _copier.LeaveBehindAsync(page, [.. unreadable.Keys.Select(n => new ItemInfo(n, 0, DateTimeOffset.UnixEpoch, FlagSet.Empty))], i => unreadable[i.Number], cancel);
 
-    private async Task<Pairing> PrepareAsync(LedgerFolder page, CancellationToken cancel) => await Pairing.PrepareAsync(
-        page, from, to, ledger, order.Rules.Doubles, await to.ListNumbersAsync(page.To!, cancel), await ledger.ClaimedAsync(page.To!, andGone: true, cancel), cancel);
+    private async Task<Pairing> PrepareAsync(LedgerFolder page, NumberSet there, CancellationToken cancel) =>
+        await Pairing.PrepareAsync(page, from, to, ledger, order.Rules.Doubles, there, await ledger.ClaimedAsync(page.To!, andGone: true, cancel), cancel);
 
     private FlagSet Kept(FlagSet flags) => order.Rules.Mail.DropKeywords ? flags.WithoutKeywords() : flags;
 
@@ -210,7 +218,7 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     private async Task FindUnconfirmedAsync(LedgerFolder page, Dictionary<uint, ItemInfo> unconfirmed, CancellationToken cancel)
     {
         if (unconfirmed.Count == 0) return;
-        await PairAsync(page, await PrepareAsync(page, cancel), unconfirmed, cancel);
+        await PairAsync(page, await PrepareAsync(page, await to.ListNumbersAsync(page.To!, cancel), cancel), unconfirmed, cancel);
         if (unconfirmed.Count == 0) return;
         throw new FaultException(new Fault(
             Cause.ProtocolBroken, order.To.Credentials.Account, $"the new side said that it took {unconfirmed.Count} message(s) into '{page.To}', but they are not there"), Verdict.Close);

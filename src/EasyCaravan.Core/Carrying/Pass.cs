@@ -86,6 +86,7 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         await new Followed(from, to, ledger, order, elsewhere is not null, tally, journal).FollowAsync(work, unchanged, vanished, fromFolders, toFolders, cancel);
         foreach (var page in vanished) await CloseVanishedAsync(page, cancel);
 
+        work = await LookThereAsync(to, work, cancel);
         tally.Expect(work.Sum(w => w.Estimate));
         return (new ConcurrentQueue<FolderWork>(work
             .GroupBy(w => w.Landing.To?.ToString() ?? "")
@@ -103,6 +104,15 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         var changes = await from.ReadChangesAsync([.. asked.Select(w => new ChangeQuery(w.Landing.From.Path, w.Page!.Cursor!, w.Landing.From.Cursor!))], cancel);
         var byPath = asked.Zip(changes).ToDictionary(a => a.First.Landing.From.Path, a => a.Second);
         return [.. work.Select(w => byPath.TryGetValue(w.Landing.From.Path, out var change) ? w with { Change = change } : w)];
+    }
+
+    /// <summary>What the to side holds in folders into which something will be carried, all asked at once.</summary>
+    private static async Task<List<FolderWork>> LookThereAsync(IMailAccount to, List<FolderWork> work, CancellationToken cancel)
+    {
+        var asked = work.Where(w => w is { Landing.To: not null, There.Cursor: not null } && (w.Change is null || w.Change.Fresh.Count > 0)).Select(w => w.Landing.To!).Distinct().ToList();
+        if (asked.Count == 0) return work;
+        var listed = asked.Zip(await to.ListManyAsync(asked, cancel)).ToDictionary(a => a.First, a => a.Second);
+        return [.. work.Select(w => w.Landing.To is { } place && listed.TryGetValue(place, out var numbers) ? w with { NumbersThere = numbers } : w)];
     }
 
     /// <summary>The folder was deleted or renamed on the from side, or a changed rule sends it elsewhere: its page is closed, not lost.</summary>
@@ -169,6 +179,9 @@ public sealed record FolderWork(FolderLanding Landing, FolderState? There, long 
 
     /// <summary>Numbers that were settled by another folder's copy and are to be settled anew.</summary>
     public NumberSet Reopened { get; init; } = new();
+
+    /// <summary>What the folder on the to side held when the pass began; null where nobody asked yet.</summary>
+    public NumberSet? NumbersThere { get; init; }
 
     /// <summary>What happened in it since its page was complete; null where it has to be looked at whole.</summary>
     public FolderChange? Change { get; init; }

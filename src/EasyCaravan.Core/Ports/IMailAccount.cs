@@ -79,6 +79,9 @@ public interface IMailAccount : IAsyncDisposable
     /// <summary>Which numbers the folder holds.</summary>
     Task<NumberSet> ListNumbersAsync(FolderPath path, CancellationToken cancel);
 
+    /// <summary>The same for many folders, in one round trip where the service bears it; null for one that cannot be listed.</summary>
+    Task<IReadOnlyList<NumberSet?>> ListManyAsync(IReadOnlyList<FolderPath> paths, CancellationToken cancel);
+
     /// <summary>What the index says of messages. One that is no longer there is left out.</summary>
     /// <param name="unreadable">Gets those whose index the service refuses, or gives without size, date or flags.</param>
     Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, IDictionary<uint, Fault> unreadable, CancellationToken cancel);

@@ -18,6 +18,9 @@ public sealed class ImapMailAccount : IMailAccount
     /// <summary>Messages that may arrive while a folder is being listed.</summary>
     private const int MostArrivals = 100_000;
 
+    /// <summary>Folders asked about before the first answer is read.</summary>
+    private const int FoldersTogether = 50;
+
     /// <summary>Numbers in one command for short answers.</summary>
     private const int IndexStep = 5_000;
 
@@ -87,19 +90,37 @@ public sealed class ImapMailAccount : IMailAccount
 
     public async Task<NumberSet> ListNumbersAsync(FolderPath path, CancellationToken cancel)
     {
-        // One round trip for both: the search is refused by itself where the folder cannot be opened.
-        var opening = await _folders.PutOpenAsync(path, writable: false, "", cancel);
-        var search = await _connection.PutAsync(_traits.Can(ImapCapabilities.ESearch) ? "UID SEARCH RETURN (ALL) ALL" : "UID SEARCH ALL", cancel);
-        var opened = await _folders.FinishOpenAsync(opening, null, cancel);
+        var (numbers, refused) = await AnswerListingAsync(await PutListingAsync(path, cancel), cancel);
+        return numbers ?? throw new FaultException(ImapCauses.Refused(refused!, _connection.Wire, $"the messages of '{path}' cannot be listed", Cause.NotPermitted), Verdict.Keep);
+    }
+
+    public async Task<IReadOnlyList<NumberSet?>> ListManyAsync(IReadOnlyList<FolderPath> paths, CancellationToken cancel)
+    {
+        var numbers = new List<NumberSet?>(paths.Count);
+        foreach (var some in paths.Chunk(FoldersTogether))
+        {
+            var asked = new List<(ImapFolders.Opening, string)>();
+            foreach (var path in some) asked.Add(await PutListingAsync(path, cancel));
+            foreach (var one in asked) numbers.Add((await AnswerListingAsync(one, cancel)).Numbers);
+        }
+        return numbers;
+    }
+
+    /// <summary>One round trip for both: the search is refused by itself where the folder cannot be opened.</summary>
+    private async Task<(ImapFolders.Opening Opening, string Search)> PutListingAsync(FolderPath path, CancellationToken cancel) =>
+        (await _folders.PutOpenAsync(path, writable: false, "", cancel), await _connection.PutAsync(_traits.Can(ImapCapabilities.ESearch) ? "UID SEARCH RETURN (ALL) ALL" : "UID SEARCH ALL", cancel));
+
+    private async Task<(NumberSet? Numbers, ImapResult? Refused)> AnswerListingAsync((ImapFolders.Opening Opening, string Search) asked, CancellationToken cancel)
+    {
+        var opened = await _folders.FinishOpenAsync(asked.Opening, null, cancel);
         var numbers = new List<uint>();
         NumberSet? compact = null;
-        var result = await _connection.AnswerAsync(search, r => compact = ImapSearch.Read(r, numbers) ?? compact, cancel);
-        if (!opened) throw new FaultException(ImapCauses.Refused(opening.Result!, _connection.Wire, $"the folder '{path}' cannot be opened", Cause.NotPermitted), Verdict.Keep);
-        if (!result.IsOk) throw new FaultException(ImapCauses.Refused(result, _connection.Wire, $"the messages of '{path}' cannot be listed", Cause.NotPermitted), Verdict.Keep);
+        var result = await _connection.AnswerAsync(asked.Search, r => compact = ImapSearch.Read(r, numbers) ?? compact, cancel);
+        if (!opened || !result.IsOk) return (null, opened ? result : asked.Opening.Result);
         var all = compact ?? new NumberSet(numbers);
         // A few may have arrived in between; many more than there are is a server that makes numbers up.
-        if (opening.Exists is { } exists && all.Count > (long)exists + MostArrivals) throw _connection.Wire.Garbage(new FormatException($"{all.Count} messages are listed in a folder of {exists}"));
-        return all;
+        if (asked.Opening.Exists is { } exists && all.Count > (long)exists + MostArrivals) throw _connection.Wire.Garbage(new FormatException($"{all.Count} messages are listed in a folder of {exists}"));
+        return (all, null);
     }
 
     public async Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, IDictionary<uint, Fault> unreadable, CancellationToken cancel)

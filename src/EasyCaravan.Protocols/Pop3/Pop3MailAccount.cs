@@ -74,6 +74,12 @@ public sealed class Pop3MailAccount : IMailAccount
 
     public async Task<NumberSet> ListNumbersAsync(FolderPath path, CancellationToken cancel) => new((await LookAsync(cancel)).Keys);
 
+    public async Task<IReadOnlyList<NumberSet?>> ListManyAsync(IReadOnlyList<FolderPath> paths, CancellationToken cancel)
+    {
+        var numbers = await ListNumbersAsync(FolderPath.Inbox, cancel);
+        return [.. paths.Select(p => p.IsInbox ? numbers : null)];
+    }
+
     public async Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, IDictionary<uint, Fault> unreadable, CancellationToken cancel)
     {
         var items = new List<ItemInfo>();

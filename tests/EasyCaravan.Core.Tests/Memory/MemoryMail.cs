@@ -131,6 +131,12 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         return Task.FromResult(new NumberSet(mail.Folders[path].Messages.Select(m => m.Number)));
     }
 
+    public Task<IReadOnlyList<NumberSet?>> ListManyAsync(IReadOnlyList<FolderPath> paths, CancellationToken cancel)
+    {
+        mail.Call("numbers");
+        return Task.FromResult<IReadOnlyList<NumberSet?>>([.. paths.Select(p => mail.Folders.TryGetValue(p, out var folder) ? new NumberSet(folder.Messages.Select(m => m.Number)) : null)]);
+    }
+
     public Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, IDictionary<uint, Fault> unreadable, CancellationToken cancel)
     {
         mail.Call("items");
