@@ -11,43 +11,37 @@ namespace EasyCaravan.Core.Tests;
 /// <summary>What a pass does about messages that moved, vanished, or stand in several folders, between two services in memory.</summary>
 public sealed class FollowTests
 {
-    private static readonly Service Somewhere = new("s", new MailConnection(MailProtocol.Imap, "h", 993, Security.Tls), new SignIn.Password(null), new Trust.System(), Limits.Default);
-
-    private readonly MemoryMail _from = new();
-    private readonly MemoryMail _to = new();
-    private readonly MemoryLedger _ledger = new();
-    private readonly List<string> _journal = [];
-    private CarryRules _rules = new([], new MailRules(null, null), Doubles.Pair);
+    private readonly MemoryRoad _road = new();
 
     [Fact]
     public void A_message_that_moved_is_moved_and_what_its_owner_did_to_it_on_the_new_side_stays()
     {
         var number = Add("INBOX", 1);
         Add("INBOX", 2);
-        Run();
-        _to.Folder("INBOX").SetFlags(1, FlagSet.Parse("\\Seen Mine"));
-        _from.Folder("INBOX").Remove(number);
+        _road.Run();
+        _road.To.Folder("INBOX").SetFlags(1, FlagSet.Parse("\\Seen Mine"));
+        _road.From.Folder("INBOX").Remove(number);
         Add("Done/2024", 1, "\\Flagged");
-        Run();
+        _road.Run();
         Assert.Equal(["Tide 2"], Subjects("INBOX"));
         Assert.Equal(["Tide 1"], Subjects("Done/2024"));
-        Assert.Equal(FlagSet.Parse("\\Flagged \\Seen Mine"), _to.Folder("Done/2024").Messages[0].Flags);
+        Assert.Equal(FlagSet.Parse("\\Flagged \\Seen Mine"), _road.To.Folder("Done/2024").Messages[0].Flags);
         AssertCloses(2);
-        Assert.Contains(_journal, j => j.Contains("moved from 'INBOX' to 'Done/2024'", StringComparison.Ordinal));
+        Assert.Contains(_road.Journal, j => j.Contains("moved from 'INBOX' to 'Done/2024'", StringComparison.Ordinal));
     }
 
     [Fact]
     public void A_renamed_folder_moves_with_all_that_is_in_it()
     {
         for (var i = 0; i < 30; i++) Add("Work", i);
-        Run();
-        _from.Folders[FolderPath.Parse("Projects")] = _from.Folder("Work");
-        _from.Folders.Remove(FolderPath.Parse("Work"));
-        _to.Calls.Clear();
-        Run();
+        _road.Run();
+        _road.From.Folders[FolderPath.Parse("Projects")] = _road.From.Folder("Work");
+        _road.From.Folders.Remove(FolderPath.Parse("Work"));
+        _road.To.Calls.Clear();
+        _road.Run();
         Assert.Equal(30, Subjects("Projects").Count);
         Assert.Empty(Subjects("Work"));
-        Assert.DoesNotContain("append", _to.Calls);
+        Assert.DoesNotContain("append", _road.To.Calls);
         AssertCloses(30);
     }
 
@@ -55,9 +49,9 @@ public sealed class FollowTests
     public void A_rule_that_sends_a_folder_elsewhere_takes_along_what_was_carried()
     {
         for (var i = 0; i < 5; i++) Add("Work", i);
-        Run();
-        _rules = _rules with { Folders = [new FolderRule(1, new FolderMatch.Glob("Work"), new FolderOutcome.To("Old/Work"))] };
-        Run();
+        _road.Run();
+        _road.Rules = _road.Rules with { Folders = [new FolderRule(1, new FolderMatch.Glob("Work"), new FolderOutcome.To("Old/Work"))] };
+        _road.Run();
         Assert.Equal(5, Subjects("Old/Work").Count);
         Assert.Empty(Subjects("Work"));
         AssertCloses(5);
@@ -68,38 +62,38 @@ public sealed class FollowTests
     [InlineData(Deletions.Follow, 39)]
     public void Deletions_are_followed_where_the_route_says_so(Deletions deletions, int left)
     {
-        _rules = _rules with { Deletions = deletions };
+        _road.Rules = _road.Rules with { Deletions = deletions };
         for (var i = 0; i < 40; i++) Add("INBOX", i);
-        Run();
-        _from.Folder("INBOX").Remove(7);
-        Run();
-        Assert.Equal(left, _to.Folder("INBOX").Messages.Count);
+        _road.Run();
+        _road.From.Folder("INBOX").Remove(7);
+        _road.Run();
+        Assert.Equal(left, _road.To.Folder("INBOX").Messages.Count);
         AssertCloses(39);
-        Assert.Equal(0, Waybill().Total.Missing);
+        Assert.Equal(0, _road.Waybill().Total.Missing);
     }
 
     [Fact]
     public void What_was_on_the_new_side_before_is_never_deleted()
     {
-        _rules = _rules with { Deletions = Deletions.Follow };
-        _to.Folder("INBOX").Add(Message(1), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        _road.Rules = _road.Rules with { Deletions = Deletions.Follow };
+        _road.To.Folder("INBOX").Add(MemoryRoad.Message(1), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         Add("INBOX", 1);
-        Run();
-        _from.Folder("INBOX").Remove(1);
-        Run();
-        Assert.Single(_to.Folder("INBOX").Messages);
+        _road.Run();
+        _road.From.Folder("INBOX").Remove(1);
+        _road.Run();
+        Assert.Single(_road.To.Folder("INBOX").Messages);
     }
 
     [Fact]
     public void A_mailbox_that_is_suddenly_empty_is_a_mishap_and_not_a_wish()
     {
-        _rules = _rules with { Deletions = Deletions.Follow };
+        _road.Rules = _road.Rules with { Deletions = Deletions.Follow };
         for (var i = 0; i < 60; i++) Add("INBOX", i);
-        Run();
-        for (uint i = 1; i <= 40; i++) _from.Folder("INBOX").Remove(i);
-        Run();
-        Assert.Equal(60, _to.Folder("INBOX").Messages.Count);
-        Assert.Contains(_journal, j => j.Contains("40 of 60", StringComparison.Ordinal));
+        _road.Run();
+        for (uint i = 1; i <= 40; i++) _road.From.Folder("INBOX").Remove(i);
+        _road.Run();
+        Assert.Equal(60, _road.To.Folder("INBOX").Messages.Count);
+        Assert.Contains(_road.Journal, j => j.Contains("40 of 60", StringComparison.Ordinal));
         AssertCloses(20);
     }
 
@@ -108,52 +102,52 @@ public sealed class FollowTests
     [InlineData(false)]
     public void A_view_of_all_mail_gives_only_what_stands_nowhere_else(bool names)
     {
-        _from.NamesMessages = names;
-        _from.Uses[FolderPath.Parse("All")] = SpecialUse.All;
+        _road.From.NamesMessages = names;
+        _road.From.Uses[FolderPath.Parse("All")] = SpecialUse.All;
         // The view is listed and larger: even so it comes last.
         foreach (var i in new[] { 1, 2, 3, 4 }) Add("All", i, withId: i % 2 == 0);
         Add("INBOX", 1, withId: false);
         Add("Work", 2);
-        Run();
+        _road.Run();
         Assert.Equal(["Tide 3", "Tide 4"], Subjects("All"));
-        Assert.Equal((6L, 4L, 2L), (Waybill().Total.Found, Waybill().Total.Carried, Waybill().Total.Excluded));
+        Assert.Equal((6L, 4L, 2L), (_road.Waybill().Total.Found, _road.Waybill().Total.Carried, _road.Waybill().Total.Excluded));
         AssertCloses(6);
     }
 
     [Fact]
     public void Archived_out_of_a_folder_into_the_view_alone_it_moves_there()
     {
-        _from.Uses[FolderPath.Parse("All")] = SpecialUse.All;
+        _road.From.Uses[FolderPath.Parse("All")] = SpecialUse.All;
         Add("All", 1);
         var number = Add("INBOX", 1);
-        Run();
+        _road.Run();
         Assert.Empty(Subjects("All"));
-        _from.Folder("INBOX").Remove(number);
-        Run();
+        _road.From.Folder("INBOX").Remove(number);
+        _road.Run();
         Assert.Empty(Subjects("INBOX"));
         Assert.Equal(["Tide 1"], Subjects("All"));
         AssertCloses(1);
-        Run();
+        _road.Run();
         AssertCloses(1);
     }
 
     [Fact]
     public void Labels_become_keywords_of_the_one_copy()
     {
-        _rules = _rules with { Labels = Labels.OnceWithKeyword };
+        _road.Rules = _road.Rules with { Labels = Labels.OnceWithKeyword };
         Add("INBOX", 1, "\\Seen");
         Add("Über uns", 1, "\\Seen");
         Add("Work", 1, "\\Seen");
         Add("Work", 2);
-        Run();
-        var copy = Assert.Single(_to.Folder("INBOX").Messages);
+        _road.Run();
+        var copy = Assert.Single(_road.To.Folder("INBOX").Messages);
         Assert.Equal(FlagSet.Parse("\\Seen Work +00DCber_uns"), copy.Flags);
         Assert.Equal(["Tide 2"], Subjects("Work"));
-        Assert.Equal((4L, 2L, 2L), (Waybill().Total.Found, Waybill().Total.Carried, Waybill().Total.Paired));
+        Assert.Equal((4L, 2L, 2L), (_road.Waybill().Total.Found, _road.Waybill().Total.Carried, _road.Waybill().Total.Paired));
         // A label that is put on later is a keyword more.
         Add("Urgent", 2);
-        Run();
-        Assert.Equal(2, _to.Folders.Values.Sum(f => f.Messages.Count));
+        _road.Run();
+        Assert.Equal(2, _road.To.Folders.Values.Sum(f => f.Messages.Count));
         AssertCloses(5);
     }
 
@@ -161,24 +155,24 @@ public sealed class FollowTests
     public void A_message_that_is_listed_and_never_given_out_is_left_behind_and_not_skipped()
     {
         for (var i = 0; i < 5; i++) Add("INBOX", i);
-        _from.Hidden.Add(3);
-        Run();
-        Assert.Equal(Cause.MessageUnreadable, Assert.Single(_ledger.LeftBehind.Values).Fault.Cause);
+        _road.From.Hidden.Add(3);
+        _road.Run();
+        Assert.Equal(Cause.MessageUnreadable, Assert.Single(_road.Ledger.LeftBehind.Values).Fault.Cause);
         AssertCloses(5);
     }
 
     [Fact]
     public void What_nobody_claims_on_the_new_side_is_read_once_and_not_in_every_pass()
     {
-        for (var i = 0; i < 5; i++) _to.Folder("INBOX").Add(Message(100 + i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        for (var i = 0; i < 5; i++) _road.To.Folder("INBOX").Add(MemoryRoad.Message(100 + i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         Add("INBOX", 1);
-        Run();
-        _to.Calls.Clear();
+        _road.Run();
+        _road.To.Calls.Clear();
         Add("INBOX", 102);
-        Run();
-        Assert.DoesNotContain("headers", _to.Calls);
-        Assert.Equal(1, Waybill().Total.Paired);
-        Assert.Equal(6, _to.Folder("INBOX").Messages.Count);
+        _road.Run();
+        Assert.DoesNotContain("headers", _road.To.Calls);
+        Assert.Equal(1, _road.Waybill().Total.Paired);
+        Assert.Equal(6, _road.To.Folder("INBOX").Messages.Count);
     }
 
     [Fact]
@@ -187,56 +181,36 @@ public sealed class FollowTests
         {
             var test = new FollowTests();
             string[] folders = ["INBOX", "Work", "Work/Old", "Later"];
-            if (keyed) test._rules = test._rules with { Labels = Labels.OnceWithKeyword };
+            if (keyed) test._road.Rules = test._road.Rules with { Labels = Labels.OnceWithKeyword };
             var at = Enumerable.Range(0, messages).Select(i => (Folder: folders[i % 2], Number: test.Add(folders[i % 2], i, withId: i % 3 != 0))).ToArray();
-            test.Run();
-            test._to.AnswersAreLost = lost;
+            test._road.Run();
+            test._road.To.AnswersAreLost = lost;
             foreach (var (message, place) in moves.Where(m => m.Item1 < messages))
             {
-                test._from.Folder(at[message].Folder).Remove(at[message].Number);
+                test._road.From.Folder(at[message].Folder).Remove(at[message].Number);
                 at[message] = (folders[place], test.Add(folders[place], message, withId: message % 3 != 0));
             }
             for (var n = 0; n < breaks.Length; n++)
             {
-                (n % 2 == 0 ? test._to : test._from).BreakAfter = breaks[n];
-                try { test.Run(); }
+                (n % 2 == 0 ? test._road.To : test._road.From).BreakAfter = breaks[n];
+                try { test._road.Run(); }
                 catch (FaultException e) when (e.Fault.Cause is Cause.ConnectionLost) { }
-                test._from.BreakAfter = test._to.BreakAfter = null;
+                test._road.From.BreakAfter = test._road.To.BreakAfter = null;
             }
-            test.Run();
-            Assert.Equal(messages, test._to.Folders.Values.Sum(f => f.Messages.Count));
-            foreach (var folder in folders) Assert.Equal(test._from.Folder(folder).Messages.Count, test._to.Folder(folder).Messages.Count);
+            test._road.Run();
+            Assert.Equal(messages, test._road.To.Folders.Values.Sum(f => f.Messages.Count));
+            foreach (var folder in folders) Assert.Equal(test._road.From.Folder(folder).Messages.Count, test._road.To.Folder(folder).Messages.Count);
             test.AssertCloses(messages);
         }, iter: 600);
 
-    private uint Add(string folder, int i, string flags = "", bool withId = true) => _from.Folder(folder).Add(Message(i, withId), FlagSet.Parse(flags), DateTimeOffset.UnixEpoch);
+    private uint Add(string folder, int i, string flags = "", bool withId = true) => _road.From.Folder(folder).Add(MemoryRoad.Message(i, withId), FlagSet.Parse(flags), DateTimeOffset.UnixEpoch);
 
     private List<string> Subjects(string folder) =>
-        [.. _to.Folder(folder).Messages.Select(m => Encoding.Latin1.GetString(m.Octets).Split("\r\n")[1]["Subject: ".Length..]).Order(StringComparer.Ordinal)];
-
-    private void Run()
-    {
-        var side = new Side(Somewhere, new Credentials("a", "a", "s"));
-        var to = new Side(Somewhere with { Name = "to" }, new Credentials("b", "b", "s"));
-        new Pass(new Accounts(this), _ledger, new PassOrder(PassKind.First, side, to, _rules, 1), new Tally(), _journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
-    }
-
-    private EasyCaravan.Core.Proving.Waybill Waybill() => EasyCaravan.Core.Proving.Waybill.Draw(_ledger.FoldersAsync(CancellationToken.None).GetAwaiter().GetResult());
+        [.. _road.To.Folder(folder).Messages.Select(m => Encoding.Latin1.GetString(m.Octets).Split("\r\n")[1]["Subject: ".Length..]).Order(StringComparer.Ordinal)];
 
     private void AssertCloses(long found)
     {
-        Assert.True(Waybill().Closes);
-        Assert.Equal(found, Waybill().Total.Found);
-    }
-
-    private static byte[] Message(int i, bool withId = true) =>
-        Encoding.Latin1.GetBytes($"From: desk@saltmarsh.example\r\nSubject: Tide {i}\r\n{(withId ? $"Message-ID: <{i}@saltmarsh.example>\r\n" : "")}\r\nbody {i}");
-
-    private sealed class Accounts(FollowTests test) : IMailAccounts
-    {
-        public Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel) =>
-            Task.FromResult<IMailAccount>(new MemoryAccount(service.Name == "to" ? test._to : test._from));
-
-        public async Task<IMailAccount?> TryOpenAsync(Service service, Credentials credentials, CancellationToken cancel) => await OpenAsync(service, credentials, cancel);
+        Assert.True(_road.Waybill().Closes);
+        Assert.Equal(found, _road.Waybill().Total.Found);
     }
 }

@@ -1,0 +1,40 @@
+using System.Text;
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Proving;
+
+namespace EasyCaravan.Core.Tests.Memory;
+
+/// <summary>One person's move between two services in memory, pass after pass.</summary>
+internal sealed class MemoryRoad : IMailAccounts
+{
+    private static readonly Service s_somewhere = new("from", new MailConnection(MailProtocol.Imap, "h", 993, Security.Tls), new SignIn.Password(null), new Trust.System(), Limits.Default);
+
+    public MemoryMail From { get; } = new();
+
+    public MemoryMail To { get; } = new();
+
+    public MemoryLedger Ledger { get; } = new();
+
+    public List<string> Journal { get; } = [];
+
+    public CarryRules Rules { get; set; } = new([], new MailRules(null, null), Doubles.Pair);
+
+    public void Run()
+    {
+        var from = new Side(s_somewhere, new Credentials("a", "a", "s"));
+        var to = new Side(s_somewhere with { Name = "to" }, new Credentials("b", "b", "s"));
+        new Pass(this, Ledger, new PassOrder(PassKind.First, from, to, Rules, 1), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
+    }
+
+    public Waybill Waybill() => Proving.Waybill.Draw(Ledger.FoldersAsync(CancellationToken.None).GetAwaiter().GetResult());
+
+    public static byte[] Message(int i, bool withId = true, string body = "body") =>
+        Encoding.Latin1.GetBytes($"From: desk@saltmarsh.example\r\nSubject: Tide {i}\r\n{(withId ? $"Message-ID: <{i}@saltmarsh.example>\r\n" : "")}\r\n{body} {i}");
+
+    public Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel) =>
+        Task.FromResult<IMailAccount>(new MemoryAccount(service.Name == "to" ? To : From));
+
+    public async Task<IMailAccount?> TryOpenAsync(Service service, Credentials credentials, CancellationToken cancel) => await OpenAsync(service, credentials, cancel);
+}
