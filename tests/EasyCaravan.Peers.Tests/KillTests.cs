@@ -10,13 +10,13 @@ namespace EasyCaravan.Peers.Tests;
 public sealed class KillTests(TwoServers servers)
 {
     [Fact]
-    public Task Killed_at_any_moment_of_a_pass_it_goes_on_and_nothing_is_lost_or_doubled() => KillAsync(22);
+    public Task Killed_at_any_moment_of_a_pass_it_goes_on_and_nothing_is_lost_or_doubled() => KillAsync(22, 250);
 
     /// <summary>Minutes long: run by <c>./test --long</c>.</summary>
     [Fact(Explicit = true)]
-    public Task Killed_two_hundred_times_it_goes_on_and_nothing_is_lost_or_doubled() => KillAsync(200);
+    public Task Killed_two_hundred_times_it_goes_on_and_nothing_is_lost_or_doubled() => KillAsync(200, 80);
 
-    private async Task KillAsync(int kills)
+    private async Task KillAsync(int kills, int fresh)
     {
         var accounts = servers.NewAccounts(4);
         var folder = Directory.CreateTempSubdirectory("caravan-kill").FullName;
@@ -28,8 +28,8 @@ public sealed class KillTests(TwoServers servers)
         for (var life = 0; life < kills; life++)
         {
             // Fresh mail in every life, so that there is a pass to die in.
-            foreach (var account in accounts) await AppendAsync(account, planted, 250);
-            planted += 250;
+            foreach (var account in accounts) await AppendAsync(account, planted, fresh);
+            planted += fresh;
             using var process = await ServiceProcess.StartAsync(folder);
             await process.ActAsync(life == 0 ? MoveAction.Start : MoveAction.CatchUp);
             await process.ActAsync(MoveAction.Retry);
@@ -43,7 +43,7 @@ public sealed class KillTests(TwoServers servers)
             await last.RunAsync("retry", "crew");
             var moves = await last.MovesAsync("crew");
             return moves.TrueForAll(m => m.Stage is MoveStage.InStep && m.Condition is MoveCondition.Idle);
-        });
+        }, seconds: 300);
         await TwoServers.RunToEndAsync(last, "catch-up");
         foreach (var account in accounts) await AssertInboxesAsync(account, planted);
         var stopped = 0;
