@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using System.Globalization;
+using System.Net.NetworkInformation;
 using System.Text;
 using System.Text.Json;
 using EasyCaravan.Peers;
@@ -49,9 +50,16 @@ internal sealed class Rig : IAsyncDisposable
             await ExecuteAsync("gcc", "-O2", "-pthread", "-w", "-o", delay, Path.Combine(yardsticks, "delay.c"));
             rig.FromPort = rig.Delay(delay, rig.From.PlainPort, milliseconds / 2);
             rig.ToPort = rig.Delay(delay, rig.To.PlainPort, milliseconds / 2);
-            await Task.Delay(200);
+            await AwaitAsync(rig.FromPort);
+            await AwaitAsync(rig.ToPort);
         }
         return rig;
+    }
+
+    /// <summary>By looking at the machine's listeners: the delay takes every connection for somebody's session.</summary>
+    private static async Task AwaitAsync(int port)
+    {
+        while (IPGlobalProperties.GetIPGlobalProperties().GetActiveTcpListeners().All(l => l.Port != port)) await Task.Delay(10);
     }
 
     private int Delay(string program, int port, double oneWay)
