@@ -58,7 +58,7 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
         var tags = new List<string>();
         if (!resync)
         {
-            tags.Add(await connection.PutAsync(traits.Can(ImapCapabilities.ESearch) ? "UID SEARCH RETURN (ALL) ALL" : "UID SEARCH ALL", cancel));
+            tags.Add(await connection.PutAsync(ImapSearch.CommandFor(traits), cancel));
             if (since.Next > 1) tags.Add(await connection.PutAsync($"UID FETCH 1:{since.Next - 1} (UID FLAGS){(mark is null ? "" : $" (CHANGEDSINCE {mark})")}", cancel));
         }
         if (now.Next > since.Next) tags.Add(await connection.PutAsync($"UID FETCH {since.Next}:* (UID RFC822.SIZE INTERNALDATE FLAGS)", cancel));

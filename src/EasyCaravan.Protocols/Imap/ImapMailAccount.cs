@@ -108,7 +108,7 @@ public sealed class ImapMailAccount : IMailAccount
 
     /// <summary>One round trip for both: the search is refused by itself where the folder cannot be opened.</summary>
     private async Task<(ImapFolders.Opening Opening, string Search)> PutListingAsync(FolderPath path, CancellationToken cancel) =>
-        (await _folders.PutOpenAsync(path, writable: false, "", cancel), await _connection.PutAsync(_traits.Can(ImapCapabilities.ESearch) ? "UID SEARCH RETURN (ALL) ALL" : "UID SEARCH ALL", cancel));
+        (await _folders.PutOpenAsync(path, writable: false, "", cancel), await _connection.PutAsync(ImapSearch.CommandFor(_traits), cancel));
 
     private async Task<(NumberSet? Numbers, ImapResult? Refused)> AnswerListingAsync((ImapFolders.Opening Opening, string Search) asked, CancellationToken cancel)
     {

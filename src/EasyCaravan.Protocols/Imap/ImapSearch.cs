@@ -6,6 +6,9 @@ namespace EasyCaravan.Protocols.Imap;
 /// <summary>The answers to UID SEARCH: numbers one by one (RFC 9051 §7.3.4), or ranges, which is a few octets for a full folder (RFC 4731).</summary>
 internal static class ImapSearch
 {
+    /// <summary>Asks for the numbers of all messages in the open folder.</summary>
+    public static string CommandFor(ImapTraits traits) => traits.Can(MailKit.Net.Imap.ImapCapabilities.ESearch) ? "UID SEARCH RETURN (ALL) ALL" : "UID SEARCH ALL";
+
     /// <summary>The ranges of an ESEARCH answer, or null while the numbers of a SEARCH answer are added to the list.</summary>
     public static NumberSet? Read(ImapResponse response, List<uint> numbers)
     {
