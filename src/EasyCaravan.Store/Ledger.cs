@@ -24,18 +24,20 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         return [.. (await db.LedgerFolders.Where(f => f.MoveId == Move).ToListAsync(cancel)).Select(Pages.PageOf)];
     }
 
-    public Task<LedgerFolder> OpenFolderAsync(FolderPath from, FolderPath? to, uint? fromEpoch, uint? toEpoch, uint toBaseNext, CancellationToken cancel) =>
-        WriteAsync(async db =>
+    public Task<IReadOnlyList<LedgerFolder>> OpenAsync(IReadOnlyList<PageOpening> folders, CancellationToken cancel) =>
+        WriteAsync<IReadOnlyList<LedgerFolder>>(async db =>
         {
-            var (fromName, toName) = (from.ToString(), to?.ToString() ?? "");
-            var row = await db.LedgerFolders.AsTracking().FirstOrDefaultAsync(f => f.MoveId == Move && f.From == fromName && f.To == toName, cancel);
-            if (row is null)
+            var known = (await db.LedgerFolders.Where(f => f.MoveId == Move).ToListAsync(cancel)).ToDictionary(f => (f.From, f.To));
+            var rows = new List<(LedgerFolderRow Row, bool IsNew)>();
+            foreach (var folder in folders)
             {
-                row = new LedgerFolderRow { MoveId = Move, From = fromName, To = toName, FromEpoch = fromEpoch, ToEpoch = toEpoch, ToBaseNext = toBaseNext };
-                db.LedgerFolders.Add(row);
-                await db.SaveChangesAsync(cancel);
+                var (from, to) = (folder.From.ToString(), folder.To?.ToString() ?? "");
+                var isNew = !known.TryGetValue((from, to), out var row);
+                if (isNew) db.LedgerFolders.Add(row = new LedgerFolderRow { MoveId = Move, From = from, To = to, FromEpoch = folder.FromEpoch, ToEpoch = folder.ToEpoch, ToBaseNext = folder.ToBaseNext });
+                rows.Add((row!, isNew));
             }
-            return Pages.PageOf(row);
+            if (rows.Exists(r => r.IsNew)) await db.SaveChangesAsync(cancel);
+            return [.. rows.Select(r => Pages.PageOf(r.Row) with { IsNew = r.IsNew })];
         }, cancel);
 
     public Task ForgetEntriesAsync(long folder, uint? fromEpoch, uint? toEpoch, CancellationToken cancel) =>
@@ -56,12 +58,18 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         return await NumbersAsync(db.LedgerItems.Where(i => i.FolderId == folder && !i.Gone).OrderBy(i => i.Number).Select(i => i.Number), cancel);
     }
 
-    public async Task<NumberSet> ClaimedAsync(FolderPath to, bool andGone, CancellationToken cancel)
+    public async Task<Claimed> ClaimedAsync(FolderPath to, CancellationToken cancel)
     {
         await using var db = database.Read();
         var name = to.ToString();
-        var folders = await db.LedgerFolders.Where(f => f.MoveId == Move && f.To == name).Select(f => f.Id).ToListAsync(cancel);
-        return await NumbersAsync(db.LedgerItems.Where(i => folders.Contains(i.FolderId) && i.Landed != null && (andGone || !i.Gone)).OrderBy(i => i.Landed).Select(i => i.Landed!.Value), cancel);
+        var claimed = new Claimed(new NumberSet(), new NumberSet());
+        var rows = from item in db.LedgerItems
+                   join folder in db.LedgerFolders on item.FolderId equals folder.Id
+                   where folder.MoveId == Move && folder.To == name && item.Landed != null
+                   orderby item.Landed
+                   select new { Number = item.Landed!.Value, item.Gone };
+        await foreach (var row in rows.AsAsyncEnumerable().WithCancellation(cancel)) (row.Gone ? claimed.Gone : claimed.Live).Add((uint)row.Number);
+        return claimed;
     }
 
     public async Task<IReadOnlyList<LedgerEntry>> FindAsync(long folder, NumberSet numbers, CancellationToken cancel)
@@ -77,15 +85,17 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         return entries;
     }
 
-    public Task RecordAsync(long folder, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel) =>
+    public Task RecordAsync(IReadOnlyList<PageEntries> pages, CancellationToken cancel) =>
         WriteAsync(async db =>
         {
-            await InsertAsync(db, folder, entries, cancel);
+            await InsertAsync(db, pages, cancel);
             // What had been left behind and is now settled otherwise is no longer a person's concern.
-            if (await db.LeftBehind.AnyAsync(i => i.FolderId == folder, cancel))
+            var folders = pages.Select(p => p.Folder).ToList();
+            var left = await db.LeftBehind.Where(i => folders.Contains(i.FolderId)).Select(i => i.FolderId).Distinct().ToListAsync(cancel);
+            foreach (var page in pages.Where(p => left.Contains(p.Folder)))
             {
-                foreach (var some in entries.Where(e => e.Outcome is not Outcome.LeftBehind).Select(e => (long)e.Number).Chunk(KeysPerQuery))
-                    await db.LeftBehind.Where(i => i.FolderId == folder && some.Contains(i.Number)).ExecuteDeleteAsync(cancel);
+                foreach (var some in page.Entries.Where(e => e.Outcome is not Outcome.LeftBehind).Select(e => (long)e.Number).Chunk(KeysPerQuery))
+                    await db.LeftBehind.Where(i => i.FolderId == page.Folder && some.Contains(i.Number)).ExecuteDeleteAsync(cancel);
             }
             return true;
         }, cancel);
@@ -93,7 +103,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     public Task LeaveBehindAsync(long folder, IReadOnlyList<LeftBehindItem> items, CancellationToken cancel) =>
         WriteAsync(async db =>
         {
-            await InsertAsync(db, folder, [.. items.Select(i => new LedgerEntry(i.Number, null, Outcome.LeftBehind, FlagSet.Empty))], cancel);
+            await InsertAsync(db, [new PageEntries(folder, [.. items.Select(i => new LedgerEntry(i.Number, null, Outcome.LeftBehind, FlagSet.Empty))])], cancel);
             foreach (var item in items)
             {
                 var row = await db.LeftBehind.AsTracking().FirstOrDefaultAsync(i => i.FolderId == folder && i.Number == item.Number, cancel);
@@ -124,7 +134,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         WriteAsync(async db =>
         {
             await MarkGoneAsync(db, folder, numbers, cancel);
-            await InsertAsync(db, to, entries, cancel);
+            await InsertAsync(db, [new PageEntries(to, entries)], cancel);
             return true;
         }, cancel);
 
@@ -210,29 +220,37 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         }, cancel);
     }
 
-    public Task<FolderCounts> CompleteAsync(long folder, FolderCursor cursor, long found, long? missing, CancellationToken cancel) =>
-        WriteAsync(async db =>
+    public Task<IReadOnlyList<FolderCounts>> CompleteAsync(IReadOnlyList<PageEnd> pages, CancellationToken cancel) =>
+        WriteAsync<IReadOnlyList<FolderCounts>>(async db =>
         {
-            var sums = await db.LedgerItems.Where(i => i.FolderId == folder).GroupBy(i => new { i.Outcome, i.Gone })
-                .Select(g => new { g.Key.Outcome, g.Key.Gone, Count = g.LongCount() }).ToListAsync(cancel);
-            long Sum(Outcome outcome) => sums.Where(s => s.Outcome == outcome && !s.Gone).Sum(s => s.Count);
-            var row = await db.LedgerFolders.AsTracking().FirstAsync(f => f.Id == folder, cancel);
-            var counts = new FolderCounts(
-                found, Sum(Outcome.Carried), Sum(Outcome.Paired), Sum(Outcome.Excluded), Sum(Outcome.LeftBehind), sums.Where(s => s.Gone).Sum(s => s.Count), missing ?? row.Missing);
-            (row.CursorNext, row.CursorMark, row.CursorCount, row.Reopened) = (cursor.Next, (long?)cursor.Mark, cursor.Count, false);
-            (row.Found, row.Carried, row.Paired, row.Excluded, row.LeftBehind, row.Gone, row.Missing) =
-                (counts.Found, counts.Carried, counts.Paired, counts.Excluded, counts.LeftBehind, counts.Gone, counts.Missing);
+            var ids = pages.Select(p => p.Folder).ToList();
+            var sums = (await db.LedgerItems.Where(i => ids.Contains(i.FolderId)).GroupBy(i => new { i.FolderId, i.Outcome, i.Gone })
+                .Select(g => new { g.Key.FolderId, g.Key.Outcome, g.Key.Gone, Count = g.LongCount() }).ToListAsync(cancel)).ToLookup(s => s.FolderId);
+            var rows = await db.LedgerFolders.AsTracking().Where(f => ids.Contains(f.Id)).ToDictionaryAsync(f => f.Id, cancel);
+            var all = new List<FolderCounts>();
+            foreach (var page in pages)
+            {
+                long Sum(Outcome outcome) => sums[page.Folder].Where(s => s.Outcome == outcome && !s.Gone).Sum(s => s.Count);
+                var row = rows[page.Folder];
+                var counts = new FolderCounts(
+                    page.Found, Sum(Outcome.Carried), Sum(Outcome.Paired), Sum(Outcome.Excluded), Sum(Outcome.LeftBehind), sums[page.Folder].Where(s => s.Gone).Sum(s => s.Count), page.Missing ?? row.Missing);
+                (row.CursorNext, row.CursorMark, row.CursorCount, row.Reopened) = (page.Cursor.Next, (long?)page.Cursor.Mark, page.Cursor.Count, false);
+                (row.Found, row.Carried, row.Paired, row.Excluded, row.LeftBehind, row.Gone, row.Missing) =
+                    (counts.Found, counts.Carried, counts.Paired, counts.Excluded, counts.LeftBehind, counts.Gone, counts.Missing);
+                all.Add(counts);
+            }
             await db.SaveChangesAsync(cancel);
             await Totals.UpdateAsync(db, Move, cancel);
-            return counts;
+            return all;
         }, cancel);
 
-    private async Task InsertAsync(CaravanDb db, long folder, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel)
+    private async Task InsertAsync(CaravanDb db, IReadOnlyList<PageEntries> pages, CancellationToken cancel)
     {
         var ids = new Dictionary<FlagSet, int>();
-        foreach (var entry in entries)
+        foreach (var entry in pages.SelectMany(p => p.Entries))
             if (!ids.ContainsKey(entry.Flags)) ids[entry.Flags] = await flagSets.IdOfAsync(db, entry.Flags, cancel);
-        await s_items.WriteAsync(db, entries, (e, row) => row.Add(folder).Add(e.Number).Add(e.Landed).Add((int)e.Outcome).Add(false).Add(ids[e.Flags]), cancel);
+        await s_items.WriteAsync(db, pages.SelectMany(p => p.Entries.Select(e => (p.Folder, Entry: e))),
+            (e, row) => row.Add(e.Folder).Add(e.Entry.Number).Add(e.Entry.Landed).Add((int)e.Entry.Outcome).Add(false).Add(ids[e.Entry.Flags]), cancel);
     }
 
     private static async Task<NumberSet> NumbersAsync(IQueryable<long> query, CancellationToken cancel)

@@ -48,9 +48,9 @@ public sealed class ImapVerbTests
                 "* 1 FETCH (UID 1 BODY[] {6}\r\n)\r\nT x)\r\n* 5 EXPUNGE\r\n* 2 FETCH (FLAGS (\\Seen) UID 2 BODY[] {0}\r\n MODSEQ (5))\r\n* 9 EXISTS\r\n* 3 FETCH (UID 3 BODY[] \"a\\\"b\")\r\n§ OK done\r\n"),
         ]);
         await using var account = await server.SignInAsync();
-        var reader = await account.ReadMessagesAsync(FolderPath.Inbox, new NumberSet([1, 2, 3, 4]), CancellationToken.None);
+        var reader = await account.ReadMessagesAsync([(FolderPath.Inbox, new NumberSet([1, 2, 3, 4]))], CancellationToken.None);
         Assert.Equal(["1:)\r\nT x", "2:", "3:a\"b"], await ReadAllAsync(reader));
-        Assert.Equal([4u], reader.Gone);
+        Assert.Equal([new ItemAt(0, 4)], reader.Gone);
         Assert.Empty(await EndAsync(account, server));
     }
 
@@ -65,7 +65,7 @@ public sealed class ImapVerbTests
             ("T UID FETCH 2 (UID BODY.PEEK[])", "* 2 FETCH (BODY[] {1}\r\nb UID 2)\r\n§ OK done\r\n"),
         ]);
         await using var account = await server.SignInAsync();
-        var reader = await account.ReadMessagesAsync(FolderPath.Inbox, new NumberSet([1, 2]), CancellationToken.None);
+        var reader = await account.ReadMessagesAsync([(FolderPath.Inbox, new NumberSet([1, 2]))], CancellationToken.None);
         Assert.Equal(["1:a", "2:b"], await ReadAllAsync(reader));
         Assert.Empty(reader.Gone);
         Assert.Empty(await EndAsync(account, server));
@@ -81,9 +81,9 @@ public sealed class ImapVerbTests
             ("T UID FETCH 2 (UID BODY.PEEK[])", "§ NO [CORRUPTION] Mail is corrupted\r\n"),
         ]);
         await using var account = await server.SignInAsync();
-        var reader = await account.ReadMessagesAsync(FolderPath.Inbox, new NumberSet([1, 2]), CancellationToken.None);
+        var reader = await account.ReadMessagesAsync([(FolderPath.Inbox, new NumberSet([1, 2]))], CancellationToken.None);
         Assert.Equal(["1:a"], await ReadAllAsync(reader));
-        Assert.Equal((Cause.MessageUnreadable, "CORRUPTION"), (reader.Unreadable[2].Cause, reader.Unreadable[2].Code));
+        Assert.Equal((Cause.MessageUnreadable, "CORRUPTION"), (reader.Unreadable[new ItemAt(0, 2)].Cause, reader.Unreadable[new ItemAt(0, 2)].Code));
         Assert.Empty(await EndAsync(account, server));
     }
 
@@ -99,7 +99,7 @@ public sealed class ImapVerbTests
             ("raw two", "§ OK [APPENDUID 7 40,42] done\r\n"),
         ]);
         await using var account = await server.SignInAsync();
-        var writer = await account.AddMessagesAsync(FolderPath.Inbox, 100, CancellationToken.None);
+        var writer = await account.AddMessagesAsync([FolderPath.Inbox], 100, CancellationToken.None);
         await SendAsync(writer, 1, "one", "\\Seen $Forwarded");
         await SendAsync(writer, 2, "two", "");
         var receipts = await writer.FinishAsync(CancellationToken.None);
@@ -117,7 +117,7 @@ public sealed class ImapVerbTests
             ("raw two", "§ OK [APPENDUID 7 40] done\r\n"),
         ]);
         await using var account = await server.SignInAsync();
-        var writer = await account.AddMessagesAsync(FolderPath.Inbox, 100, CancellationToken.None);
+        var writer = await account.AddMessagesAsync([FolderPath.Inbox], 100, CancellationToken.None);
         var receipts = new List<AddReceipt>();
         receipts.AddRange(await SendAsync(writer, 1, "one", ""));
         receipts.AddRange(await SendAsync(writer, 2, "two", ""));
@@ -138,7 +138,7 @@ public sealed class ImapVerbTests
         await using var server = new ScriptedServer(Everything, Pieces.Whole,
             [("T APPEND \"INBOX\" () \"30-Mar-2019 23:59:58 -0130\" {3+}", ""), ("raw one () \"30-Mar-2019 23:59:58 -0130\" {3+}", ""), ("raw two", $"§ {answer}\r\n")]);
         await using var account = await server.SignInAsync();
-        var writer = await account.AddMessagesAsync(FolderPath.Inbox, 100, CancellationToken.None);
+        var writer = await account.AddMessagesAsync([FolderPath.Inbox], 100, CancellationToken.None);
         await SendAsync(writer, 1, "one", "");
         await SendAsync(writer, 2, "two", "");
         var receipts = await writer.FinishAsync(CancellationToken.None);
@@ -261,7 +261,7 @@ public sealed class ImapVerbTests
             ("raw two", "§ OK [APPENDUID 7 40:42] done\r\n"),
         ]);
         await using var account = await server.SignInAsync();
-        var writer = await account.AddMessagesAsync(FolderPath.Parse("Über"), 100, CancellationToken.None);
+        var writer = await account.AddMessagesAsync([FolderPath.Parse("Über")], 100, CancellationToken.None);
         await SendAsync(writer, 1, "a\0b\0c", "");
         await SendAsync(writer, 2, "A: \u00c3\u009c\r\n\r\nx", "");
         await SendAsync(writer, 3, "two", "");
@@ -340,7 +340,7 @@ public sealed class ImapVerbTests
     {
         await using var server = new ScriptedServer(Everything, Pieces.Whole, [Examine, ("T UID FETCH 1 (UID BODY.PEEK[])", answer)]);
         await using var account = await server.SignInAsync();
-        var reader = await account.ReadMessagesAsync(FolderPath.Inbox, new NumberSet([1]), CancellationToken.None);
+        var reader = await account.ReadMessagesAsync([(FolderPath.Inbox, new NumberSet([1]))], CancellationToken.None);
         var fault = await Assert.ThrowsAsync<FaultException>(() => ReadAllAsync(reader));
         Assert.Equal((Cause.ProtocolBroken, Verdict.Close), (fault.Fault.Cause, fault.Verdict));
     }
@@ -353,7 +353,7 @@ public sealed class ImapVerbTests
         {
             await using var server = new ScriptedServer(Everything, Pieces.Whole, steps, cut);
             await using var account = await server.SignInAsync();
-            var fault = await Assert.ThrowsAsync<FaultException>(async () => await ReadAllAsync(await account.ReadMessagesAsync(FolderPath.Inbox, new NumberSet([1, 2]), CancellationToken.None)));
+            var fault = await Assert.ThrowsAsync<FaultException>(async () => await ReadAllAsync(await account.ReadMessagesAsync([(FolderPath.Inbox, new NumberSet([1, 2]))], CancellationToken.None)));
             Assert.Equal(Cause.ConnectionLost, fault.Fault.Cause);
         }
     }
@@ -399,7 +399,7 @@ public sealed class ImapVerbTests
             case "move": await account.MoveMessagesAsync(FolderPath.Inbox, new NumberSet([5]), FolderPath.Parse("Work"), CancellationToken.None); break;
             case "flags": await account.ChangeFlagsAsync(FolderPath.Inbox, new NumberSet([5]), FlagSet.Parse("\\Flagged"), FlagSet.Empty, CancellationToken.None); break;
             default:
-                var writer = await account.AddMessagesAsync(FolderPath.Inbox, 100, CancellationToken.None);
+                var writer = await account.AddMessagesAsync([FolderPath.Inbox], 100, CancellationToken.None);
                 await SendAsync(writer, 1, "one", "");
                 await writer.FinishAsync(CancellationToken.None);
                 break;
@@ -452,7 +452,7 @@ public sealed class ImapVerbTests
     {
         // In two pieces, as messages come.
         var octets = Encoding.Latin1.GetBytes(text);
-        await writer.BeginAsync(new ItemInfo(number, text.Length, Date, FlagSet.Parse(flags)), text.Length, octets.AsMemory(0, Math.Max(0, octets.Length - 1)), CancellationToken.None);
+        await writer.BeginAsync(0, new ItemInfo(number, text.Length, Date, FlagSet.Parse(flags)), text.Length, octets.AsMemory(0, Math.Max(0, octets.Length - 1)), CancellationToken.None);
         await writer.WriteAsync(octets.AsMemory(Math.Max(0, octets.Length - 1)), CancellationToken.None);
         return await writer.EndAsync(CancellationToken.None);
     }

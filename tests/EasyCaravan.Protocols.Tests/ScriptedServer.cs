@@ -39,7 +39,7 @@ internal sealed class ScriptedServer : IAsyncDisposable
     /// <summary>Octets of answers given so far.</summary>
     public int Said { get; private set; }
 
-    public Task<ImapMailAccount> SignInAsync() => ImapMailAccount.OpenAsync(Service, new Credentials("a@x.example", "a@x.example", "secret"), null, null, null, CancellationToken.None);
+    public async Task<IMailAccount> SignInAsync() => await ImapMailAccount.OpenAsync(Service, new Credentials("a@x.example", "a@x.example", "secret"), null, null, null, CancellationToken.None);
 
     public async Task<List<string>> UnexpectedAsync()
     {

@@ -24,17 +24,17 @@ public sealed class StandInTests
         await using var server = new StandInImap(manners);
         server.AddAccount("a@x.example", "secret");
         var service = new Service("s", new MailConnection(MailProtocol.Imap, "127.0.0.1", server.Port, Security.None), new Core.Planning.SignIn.Password(null), new Trust.System(), Limits.Default);
-        await using var account = await ImapMailAccount.OpenAsync(service, new Credentials("a@x.example", "a@x.example", "secret"), null, null, null, CancellationToken.None);
+        await using IMailAccount account = await ImapMailAccount.OpenAsync(service, new Credentials("a@x.example", "a@x.example", "secret"), null, null, null, CancellationToken.None);
         var path = FolderPath.Parse("Work/März");
-        var cursor = await account.CreateFolderAsync(path, SpecialUse.None, true, CancellationToken.None);
+        var cursor = (await account.CreateFoldersAsync([new NewFolder(path, SpecialUse.None, true)], CancellationToken.None))[0];
         Assert.Equal((1u, 0u), (cursor.Next, cursor.Count));
 
-        var writer = await account.AddMessagesAsync(path, 100, CancellationToken.None);
+        var writer = await account.AddMessagesAsync([path], 100, CancellationToken.None);
         var receipts = new List<AddReceipt>();
         for (uint i = 1; i <= 40; i++)
         {
             var octets = System.Text.Encoding.ASCII.GetBytes($"Message-ID: <{i}@x.example>\r\n\r\n{new string('y', (int)i * 300)}");
-            await writer.BeginAsync(new ItemInfo(i, octets.Length, DateTimeOffset.UnixEpoch.AddDays(i), FlagSet.Parse("\\Seen K")), octets.Length, octets, CancellationToken.None);
+            await writer.BeginAsync(0, new ItemInfo(i, octets.Length, DateTimeOffset.UnixEpoch.AddDays(i), FlagSet.Parse("\\Seen K")), octets.Length, octets, CancellationToken.None);
             receipts.AddRange(await writer.EndAsync(CancellationToken.None));
         }
         receipts.AddRange(await writer.FinishAsync(CancellationToken.None));

@@ -33,15 +33,15 @@ public sealed class LedgerTests : IAsyncLifetime
     public async Task What_is_recorded_is_settled_claimed_and_counted()
     {
         var ledger = _store.LedgerOf(await ClaimAsync());
-        var page = await ledger.OpenFolderAsync(Inbox, Inbox, 7, 9, 1, None);
+        var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None))[0];
         await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 1000).Select(i => new LedgerEntry((uint)i, (uint)i + 5000, Outcome.Carried, FlagSet.Parse(i % 2 == 0 ? "\\Seen" : "")))], None);
         await ledger.RecordAsync(page.Id, [new(1001, 77, Outcome.Paired, FlagSet.Empty), new(1002, null, Outcome.Excluded, FlagSet.Empty)], None);
         await ledger.LeaveBehindAsync(page.Id, [Left(1003)], None);
 
         Assert.Equal("1:1003", (await ledger.SettledAsync(page.Id, None)).ToString());
-        Assert.Equal("77,5001:6000", (await ledger.ClaimedAsync(Inbox, true, None)).ToString());
+        Assert.Equal("77,5001:6000", (await ledger.ClaimedAsync(Inbox, None)).Live.ToString());
         Assert.Equal("\\Seen", (await ledger.FindAsync(page.Id, new NumberSet([2]), None))[0].Flags.Written);
-        var counts = await ledger.CompleteAsync(page.Id, new FolderCursor(7, 1004, 5, 1003), 1003, 0, None);
+        var counts = (await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 1004, 5, 1003), 1003, 0)], None))[0];
         Assert.Equal(new FolderCounts(1003, 1000, 1, 1, 1, 0, 0), counts);
         Assert.True(counts.Closes);
         await using var db = _database.Read();
@@ -52,12 +52,12 @@ public sealed class LedgerTests : IAsyncLifetime
     public async Task Recording_again_replaces_and_what_is_gone_counts_no_more()
     {
         var ledger = _store.LedgerOf(await ClaimAsync());
-        var page = await ledger.OpenFolderAsync(Inbox, Inbox, 7, 9, 1, None);
+        var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None))[0];
         await ledger.LeaveBehindAsync(page.Id, [Left(1), Left(2)], None);
         await ledger.RecordAsync(page.Id, [new(1, 50, Outcome.Carried, FlagSet.Empty)], None);
         await ledger.MarkGoneAsync(page.Id, new NumberSet([2]), None);
         Assert.Equal("1", (await ledger.SettledAsync(page.Id, None)).ToString());
-        Assert.Equal(new FolderCounts(1, 1, 0, 0, 0, 1, 0), await ledger.CompleteAsync(page.Id, new FolderCursor(7, 3, null, 1), 1, 0, None));
+        Assert.Equal(new FolderCounts(1, 1, 0, 0, 0, 1, 0), (await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 3, null, 1), 1, 0)], None))[0]);
         await using var db = _database.Read();
         Assert.Empty(await db.LeftBehind.ToListAsync());
     }
@@ -70,7 +70,7 @@ public sealed class LedgerTests : IAsyncLifetime
         var taken = await _store.ClaimAsync("two", [], None);
         Assert.NotNull(taken);
         Assert.True(taken.Fence > old.Fence);
-        await Assert.ThrowsAsync<LeaseLostException>(() => _store.LedgerOf(old).OpenFolderAsync(Inbox, Inbox, 7, 9, 1, None));
+        await Assert.ThrowsAsync<LeaseLostException>(() => _store.LedgerOf(old).OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None));
         Assert.False(await _store.RenewAsync(old, new Tally(), None));
         await _store.EndAsync(old, new Tally(), new PassEnd(null, false), s => s.Complete(null, default), None);
         await using var db = _database.Read();
@@ -89,7 +89,7 @@ public sealed class LedgerTests : IAsyncLifetime
     public async Task A_message_costs_little_room()
     {
         var ledger = _store.LedgerOf(await ClaimAsync());
-        var page = await ledger.OpenFolderAsync(Inbox, Inbox, 7, 9, 1, None);
+        var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None))[0];
         await using var db = _database.Read();
         var before = await SizeAsync(db);
         foreach (var some in Enumerable.Range(1, 50_000).Chunk(500))

@@ -121,7 +121,7 @@ public sealed class BodyDigest(bool whole = false)
     {
         var digests = new Dictionary<uint, UInt128>();
         if (numbers.Count == 0) return digests;
-        var reader = await account.ReadMessagesAsync(path, numbers, cancel);
+        var reader = await account.ReadMessagesAsync([(path, numbers)], cancel);
         while (await reader.NextAsync(cancel) is { } message)
         {
             var digest = new BodyDigest(whole);

@@ -4,157 +4,200 @@ using EasyCaravan.Core.Ports;
 
 namespace EasyCaravan.Core.Carrying;
 
-/// <summary>Carries the mail of one folder after another over one pair of sessions.</summary>
+/// <summary>
+/// Carries one load of folders after another over one pair of sessions. A load goes through each step together, so that small folders
+/// share the round trips and transactions that would cost more than their mail.
+/// </summary>
 /// <param name="elsewhere">Knows what stands in other folders of the from side too; null where that does not matter.</param>
 public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledger, PassOrder order, Elsewhere? elsewhere, Tally tally, Action<string> journal)
 {
     /// <summary>Messages whose index is held at a time: a folder of a million is walked in such steps.</summary>
     private const int Slice = 10_000;
 
-    /// <summary>Entries in one change of flags.</summary>
-    private const int FlagBatch = 500;
-
     private readonly MessageCopier _copier = new(from, to, ledger, order, tally, journal);
 
-    public async Task CarryAsync(FolderWork work, CancellationToken cancel)
+    public async Task CarryAsync(FolderLoad load, CancellationToken cancel)
     {
-        await CarryFolderAsync(work, cancel);
-        // What the first one added was not there when the pass began.
-        foreach (var merged in work.Merged) await CarryFolderAsync(merged with { NumbersThere = null }, cancel);
+        if (load.InTurn) foreach (var work in load.Folders) await CarryAsync([work], cancel);
+        else await CarryAsync(load.Folders, cancel);
     }
 
-    private async Task CarryFolderAsync(FolderWork work, CancellationToken cancel)
+    private async Task CarryAsync(IReadOnlyList<FolderWork> load, CancellationToken cancel)
     {
-        var (source, target) = (work.Landing.From, work.Landing.To);
-        var cursor = source.Cursor ?? throw new FaultException(
-            new Fault(Cause.ProtocolBroken, order.From.Credentials.Account, $"the old side does not tell the state of folder '{source.Path}'"), Verdict.Keep);
-        tally.Folder = source.Path.ToString();
-        if (target is null)
-        {
-            await ExcludeFolderAsync(work, cursor, cancel);
-            return;
-        }
+        var folders = load.Select(w => new FolderInHand(w, w.Landing.From.Cursor ?? throw new FaultException(
+            new Fault(Cause.ProtocolBroken, order.From.Credentials.Account, $"the old side does not tell the state of folder '{w.Landing.From.Path}'"), Verdict.Keep))).ToList();
+        tally.Folder = folders[0].From.Path.ToString();
+        await OpenAsync(folders, cancel);
+        await LookAsync(folders, cancel);
+        await VisitAsync(folders, cancel);
+        await ExcludeFoldersAsync(folders, cancel);
+        await SettleAsync(folders, cancel);
+        await ledger.CompleteAsync([.. folders.Select(f => f.End)], cancel);
+    }
 
-        var there = work.There?.Cursor ?? await to.CreateFolderAsync(target, source.Use, source.Subscribed, cancel);
-        var page = await OpenPageAsync(work.Landing, cursor, there, cancel);
-        var settled = await ledger.SettledAsync(page.Id, cancel);
+    /// <summary>Makes the folders that are missing on the to side, and opens the ledger's pages; anew where either side has numbered its messages anew.</summary>
+    private async Task OpenAsync(List<FolderInHand> folders, CancellationToken cancel)
+    {
+        var missing = folders.Where(f => f is { To: not null, There: null }).ToList();
+        if (missing.Count > 0)
+        {
+            var made = await to.CreateFoldersAsync([.. missing.Select(f => new NewFolder(f.To!, f.From.Use, f.From.Subscribed))], cancel);
+            for (var i = 0; i < made.Count; i++) (missing[i].There, missing[i].MadeNow) = (made[i], made[i].Count == 0);
+        }
+        var pages = await ledger.OpenAsync([.. folders.Select(f => new PageOpening(f.From.Path, f.To, f.Cursor.Epoch, f.There?.Epoch, f.There?.Next ?? 0))], cancel);
+        for (var i = 0; i < pages.Count; i++)
+        {
+            var (folder, page) = (folders[i], pages[i]);
+            folder.Page = page;
+            if (page.FromEpoch != folder.Cursor.Epoch || page.ToEpoch != folder.There?.Epoch)
+            {
+                if (folder.To is not null) journal($"the {(page.FromEpoch == folder.Cursor.Epoch ? "new" : "old")} side numbered the messages of '{folder.From.Path}' anew; they are matched again by identity");
+                await ledger.ForgetEntriesAsync(page.Id, folder.Cursor.Epoch, folder.There?.Epoch, cancel);
+                // Whatever is there may be what we carried under the old numbers, so all of it is looked at, whatever the rule on doubles says.
+                folder.Page = page with { FromEpoch = folder.Cursor.Epoch, ToEpoch = folder.There?.Epoch, ToBaseNext = 0, Cursor = null };
+            }
+            else if (!page.IsNew)
+            {
+                folder.Settled = await ledger.SettledAsync(page.Id, cancel);
+            }
+        }
+    }
+
+    /// <summary>What is to be settled: as the changes tell it; where there are none, or their sums do not come out even, by a look at all that is there.</summary>
+    private async Task LookAsync(List<FolderInHand> folders, CancellationToken cancel)
+    {
         // What was asked before the page was opened holds only as long as nothing was numbered anew.
-        var change = page.Cursor is null || page.Reopened ? null : work.Change;
-        var (present, fresh) = await LookAsync(source.Path, settled, change, cancel);
-        if (present is not null) change = null;
-        await ledger.MarkGoneAsync(page.Id, present is null ? change!.GoneOf(settled) : settled.Except(present), cancel);
+        foreach (var folder in folders)
+            if (folder.Page is { Cursor: not null, Reopened: false } && folder.Work.Change is { } change) folder.Take(change);
 
-        tally.Expect(fresh.Count - work.Estimate);
-        var (digest, missing) = (change?.Digest, default(long?));
-        long gone = 0;
-        if (fresh.Count > 0 || change is null)
-        {
-            var numbersThere = work.NumbersThere ?? await to.ListNumbersAsync(target, cancel);
-            missing = await CountMissingAsync(target, numbersThere, cancel);
-            gone = await SettleAsync(page, Elsewhere.IsView(source), fresh, change?.Items ?? [], numbersThere, cancel);
-        }
-        var found = (present?.Count ?? change!.Count) - gone;
-        if (page.Cursor is { } since)
-        {
-            change ??= (await from.ReadChangesAsync([new ChangeQuery(source.Path, since, cursor)], cancel))[0];
-            digest = change?.Digest;
-            if (change is not null) await CarryFlagsAsync(page, change.Flags, cancel);
-        }
-        await ledger.CompleteAsync(page.Id, cursor.Mark is null ? cursor with { Mark = digest } : cursor, found, missing, cancel);
-    }
+        var since = folders.Where(f => f is { Page.Cursor: not null, IsLooked: false, To: not null }).ToList();
+        var flags = await from.ReadChangesAsync([.. since.Select(f => new ChangeQuery(f.From.Path, f.Page.Cursor!, f.Cursor))], cancel);
+        for (var i = 0; i < since.Count; i++) since[i].FlagsOf(flags[i]);
 
-    /// <summary>What is to be settled: as the change tells it, or, where its sums do not come out even, by a list of all that is there.</summary>
-    private async Task<(NumberSet? Present, NumberSet Fresh)> LookAsync(FolderPath path, NumberSet settled, FolderChange? change, CancellationToken cancel)
-    {
-        if (change is not null && change.Count == settled.Except(change.GoneOf(settled)).Or(change.Fresh).Count) return (null, change.Fresh.Except(settled));
-        var present = await from.ListNumbersAsync(path, cancel);
-        return (present, present.Except(settled));
-    }
+        // All of a small folder is what happened in it since nothing: its index comes with its numbers.
+        var room = (long)Slice;
+        var small = folders.Where(f => f is { IsLooked: false, To: not null } && (room -= f.Cursor.Count) >= 0).ToList();
+        var whole = await from.ReadChangesAsync([.. small.Select(f => new ChangeQuery(f.From.Path, new FolderCursor(f.Cursor.Epoch, 1, null, 0), f.Cursor))], cancel);
+        for (var i = 0; i < small.Count; i++)
+            if (whole[i] is { } change) small[i].TakeWhole(change.Fresh, change.Items, change.Digest);
 
-    private async Task<long> CountMissingAsync(FolderPath target, NumberSet there, CancellationToken cancel)
-    {
-        var missing = (await ledger.ClaimedAsync(target, andGone: false, cancel)).Except(there).Count;
-        if (missing > 0) journal($"{missing} message(s) that landed in '{target}' are no longer there; somebody on the new side deleted or moved them");
-        return missing;
-    }
-
-    /// <summary>The folder stays behind by a rule: each of its messages is excluded under that name.</summary>
-    private async Task ExcludeFolderAsync(FolderWork work, FolderCursor cursor, CancellationToken cancel)
-    {
-        var landing = work.Landing;
-        var page = await ledger.OpenFolderAsync(landing.From.Path, null, cursor.Epoch, null, 0, cancel);
-        if (page.FromEpoch != cursor.Epoch) await ledger.ForgetEntriesAsync(page.Id, cursor.Epoch, null, cancel);
-        if (await TryListAsync(landing.From.Path, cancel) is not { } present)
+        var rest = folders.Where(f => !f.IsLooked).ToList();
+        var seen = await from.VisitAsync([.. rest.Select(f => new FolderVisit(f.From.Path, List: true))], cancel);
+        for (var i = 0; i < rest.Count; i++)
         {
-            journal($"folder '{landing.From.Path}' stays behind by {landing.Rule} and may not be read: what it holds is not counted");
-            await ledger.CompleteAsync(page.Id, cursor, 0, 0, cancel);
-            return;
+            if (seen[i].Numbers is { } present) rest[i].TakeWhole(present, [], null);
+            else if (rest[i].To is null && seen[i].Refused!.Cause is Cause.NotPermitted) rest[i].TakeNothing();
+            else throw new FaultException(seen[i].Refused!, Verdict.Keep);
         }
-        var settled = await ledger.SettledAsync(page.Id, cancel);
-        await ledger.MarkGoneAsync(page.Id, settled.Except(present), cancel);
-        var fresh = present.Except(settled);
-        tally.Expect(fresh.Count - work.Estimate);
-        foreach (var slice in fresh.Slices(Slice))
+        foreach (var folder in folders)
         {
-            await ledger.RecordAsync(page.Id, [.. slice.Select(n => new LedgerEntry(n, null, Outcome.Excluded, FlagSet.Empty))], cancel);
-            tally.Exclude(slice.Count);
-        }
-        await ledger.CompleteAsync(page.Id, cursor, present.Count, 0, cancel);
-    }
-
-    /// <summary>Null where the account may not read the folder.</summary>
-    private async Task<NumberSet?> TryListAsync(FolderPath path, CancellationToken cancel)
-    {
-        try
-        {
-            return await from.ListNumbersAsync(path, cancel);
-        }
-        catch (FaultException e) when (e is { Verdict: Verdict.Keep, Fault.Cause: Cause.NotPermitted })
-        {
-            return null;
+            await ledger.MarkGoneAsync(folder.Page.Id, folder.LeftFrom, cancel);
+            tally.Expect(folder.Fresh.Count - folder.Work.Estimate);
         }
     }
 
-    /// <summary>Opens the ledger's page, and starts it anew where either side has numbered its messages anew.</summary>
-    private async Task<LedgerFolder> OpenPageAsync(FolderLanding landing, FolderCursor cursor, FolderCursor there, CancellationToken cancel)
+    /// <summary>Goes through the folders of the to side: flags that changed on the from side are changed, and where something may come its numbers are listed.</summary>
+    private async Task VisitAsync(List<FolderInHand> folders, CancellationToken cancel)
     {
-        var page = await ledger.OpenFolderAsync(landing.From.Path, landing.To, cursor.Epoch, there.Epoch, there.Next, cancel);
-        if (page.FromEpoch == cursor.Epoch && page.ToEpoch == there.Epoch) return page;
-        var side = page.FromEpoch == cursor.Epoch ? "new" : "old";
-        journal($"the {side} side numbered the messages of '{landing.From.Path}' anew; they are matched again by identity");
-        await ledger.ForgetEntriesAsync(page.Id, cursor.Epoch, there.Epoch, cancel);
-        // Whatever is there may be what we carried under the old numbers, so all of it is looked at, whatever the rule on doubles says.
-        return page with { FromEpoch = cursor.Epoch, ToEpoch = there.Epoch, ToBaseNext = 0, Cursor = null };
+        var visits = new List<(FolderInHand Folder, FolderVisit Visit, List<LedgerEntry> Entries)>();
+        foreach (var folder in folders.Where(f => f.To is not null))
+        {
+            var updates = folder.Flags.ToDictionary(u => u.Number, u => Kept(u.Flags));
+            var changed = updates.Count == 0 ? [] : (await ledger.FindAsync(folder.Page.Id, new NumberSet(updates.Keys), cancel))
+                .Where(e => e.Landed is not null && !updates[e.Number].Equals(e.Flags)).ToList();
+            // Flag by flag, so that what the owner changed on the new side since stays as it is.
+            var changes = changed.GroupBy(e => (Add: updates[e.Number].Except(e.Flags), Remove: e.Flags.Except(updates[e.Number])))
+                .Select(g => new FlagChange(new NumberSet(g.Select(e => e.Landed!.Value)), g.Key.Add, g.Key.Remove)).ToList();
+            var visit = new FolderVisit(folder.To!, List: !folder.MadeNow && (folder.Fresh.Count > 0 || folder.IsLookedWhole))
+            {
+                Flags = changes,
+                // Once: whether it stays so is then its owner's choice.
+                Subscribe = folder is { Page.IsNew: true, From.Subscribed: true, Work.There.Subscribed: false },
+            };
+            if (visit.List || visit.Subscribe || changes.Count > 0) visits.Add((folder, visit, [.. changed.Select(e => e with { Flags = updates[e.Number] })]));
+        }
+        if (visits.Count == 0) return;
+        var seen = await to.VisitAsync([.. visits.Select(v => v.Visit)], cancel);
+        for (var i = 0; i < visits.Count; i++)
+        {
+            var (folder, visit, entries) = visits[i];
+            if (seen[i].Refused is { } refused) throw new FaultException(refused, Verdict.Keep);
+            for (var c = 0; c < visit.Flags.Count; c++)
+                if (seen[i].FlagsRefused[c] is { } fault) await ChangeFlagsBareAsync(folder, visit.Flags[c], fault, cancel);
+            if (entries.Count > 0) await ledger.RecordAsync(folder.Page.Id, entries, cancel);
+            tally.ChangeFlags(entries.Count);
+            if (seen[i].Numbers is not { } numbers) continue;
+            folder.NumbersThere = numbers;
+            folder.Claimed = await ledger.ClaimedAsync(folder.To!, cancel);
+            folder.Missing = folder.Claimed.Live.Except(numbers).Count;
+            if (folder.Missing > 0) journal($"{folder.Missing} message(s) that landed in '{folder.To}' are no longer there; somebody on the new side deleted or moved them");
+        }
     }
 
-    /// <summary>Gives every fresh message its outcome. Returns how many were deleted on the from side meanwhile.</summary>
-    /// <param name="known">What the index says of some of them.</param>
-    /// <param name="there">What the folder on the to side holds.</param>
-    private async Task<long> SettleAsync(LedgerFolder page, bool isView, NumberSet fresh, IReadOnlyList<ItemInfo> known, NumberSet there, CancellationToken cancel)
+    /// <summary>Where the new side refuses a keyword, the system flags travel all the same.</summary>
+    private async Task ChangeFlagsBareAsync(FolderInHand folder, FlagChange change, Fault refused, CancellationToken cancel)
     {
-        if (fresh.Count == 0) return 0;
-        var pairing = await PrepareAsync(page, there, cancel);
-        long gone = 0;
-        foreach (var slice in fresh.Slices(Slice))
+        var bare = change.Add.WithoutKeywords();
+        if (refused.Turn is Turn.Wait || bare.Equals(change.Add)) throw new FaultException(refused, Verdict.Keep);
+        journal($"keywords of {change.Numbers.Count} message(s) in '{folder.To}' were refused by the new side: {refused.What}");
+        await to.ChangeFlagsAsync(folder.To!, change.Numbers, bare, change.Remove, cancel);
+    }
+
+    /// <summary>Folders that stay behind by a rule: each of their messages is excluded under that name.</summary>
+    private async Task ExcludeFoldersAsync(List<FolderInHand> folders, CancellationToken cancel)
+    {
+        foreach (var folder in folders.Where(f => f.To is null))
         {
-            var unreadable = new Dictionary<uint, Fault>();
-            IReadOnlyList<ItemInfo> index = [.. known.Where(i => slice.Contains(i.Number))];
-            if (index.Count < slice.Count) index = await from.ListItemsAsync(page.From, slice, unreadable, cancel);
-            var items = index.ToDictionary(i => i.Number, i => i with { Flags = Kept(i.Flags) });
-            await LeaveUnreadableAsync(page, unreadable, cancel);
-            var absent = slice.Except(new NumberSet(items.Keys.Concat(unreadable.Keys)));
-            await ExcludeAsync(page, items, cancel);
-            if (elsewhere is not null) await elsewhere.SettleAsync(page, items, from, to, isView, cancel);
-            await PairAsync(page, pairing, items, cancel);
-            await LeaveTooLargeAsync(page, items, cancel);
-            var held = HoldBack(items);
-            var (lost, unconfirmed) = await _copier.CopyAsync(page, items, cancel);
-            gone += await ConfirmGoneAsync(page, absent.Or(lost), cancel);
-            await FindUnconfirmedAsync(page, unconfirmed, cancel);
-            if (held) order.Allowance.End();
+            if (!folder.IsReadable) journal($"folder '{folder.From.Path}' stays behind by {folder.Work.Landing.Rule} and may not be read: what it holds is not counted");
+            foreach (var slice in folder.Fresh.Slices(Slice))
+            {
+                await ledger.RecordAsync(folder.Page.Id, [.. slice.Select(n => new LedgerEntry(n, null, Outcome.Excluded, FlagSet.Empty))], cancel);
+                tally.Exclude(slice.Count);
+            }
         }
-        await pairing.KeepLeftAsync(ledger, cancel);
-        return gone;
+    }
+
+    /// <summary>Gives every fresh message its outcome.</summary>
+    private async Task SettleAsync(List<FolderInHand> folders, CancellationToken cancel)
+    {
+        var fresh = folders.Where(f => f.To is not null && f.Fresh.Count > 0).ToList();
+        foreach (var folder in fresh) folder.Pairing = await Pairing.OpenAsync(folder.Page, ledger, order.Rules.Doubles, folder.NumbersThere, folder.Claimed, cancel);
+        if (fresh is [var only]) foreach (var slice in only.Fresh.Slices(Slice)) await SettleAsync([(only, slice)], cancel);
+        else if (fresh.Count > 0) await SettleAsync([.. fresh.Select(f => (f, f.Fresh))], cancel);
+        foreach (var folder in fresh) await folder.Pairing!.KeepLeftAsync(ledger, cancel);
+    }
+
+    private async Task SettleAsync(IReadOnlyList<(FolderInHand Folder, NumberSet Numbers)> some, CancellationToken cancel)
+    {
+        var parts = new List<CopyPart>();
+        foreach (var (folder, numbers) in some) parts.Add(await ReadIndexAsync(folder, numbers, cancel));
+        await ExcludeAsync(parts, cancel);
+        if (elsewhere is not null)
+            foreach (var ((folder, _), part) in some.Zip(parts)) await elsewhere.SettleAsync(part.Page, part.Items, from, to, Elsewhere.IsView(folder.From), cancel);
+        await PairAsync([.. some.Zip(parts, (s, part) => (s.Folder.Pairing!, part.Page, part.Items))], cancel);
+        var held = false;
+        foreach (var part in parts)
+        {
+            await LeaveTooLargeAsync(part.Page, part.Items, cancel);
+            held |= HoldBack(part.Items);
+        }
+        await _copier.CopyAsync(parts, cancel);
+        foreach (var ((folder, _), part) in some.Zip(parts))
+        {
+            folder.Gone += await ConfirmGoneAsync(folder.Page, part.Gone, cancel);
+            await FindUnconfirmedAsync(folder.Page, part.Unconfirmed, cancel);
+        }
+        if (held) order.Allowance.End();
+    }
+
+    private async Task<CopyPart> ReadIndexAsync(FolderInHand folder, NumberSet numbers, CancellationToken cancel)
+    {
+        var unreadable = new Dictionary<uint, Fault>();
+        IReadOnlyList<ItemInfo> index = [.. folder.Known.Where(i => numbers.Contains(i.Number))];
+        if (index.Count < numbers.Count) index = await from.ListItemsAsync(folder.Page.From, numbers, unreadable, cancel);
+        await LeaveUnreadableAsync(folder.Page, unreadable, cancel);
+        var items = index.ToDictionary(i => i.Number, i => i with { Flags = Kept(i.Flags) });
+        return new CopyPart(folder.Page, items) { Gone = numbers.Except(new NumberSet(items.Keys.Concat(unreadable.Keys))) };
     }
 
     /// <summary>A message that was listed and did not come was deleted meanwhile, or the server hides it: then it is left behind, never just skipped.</summary>
@@ -170,27 +213,28 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     private Task LeaveUnreadableAsync(LedgerFolder page, Dictionary<uint, Fault> unreadable, CancellationToken cancel) =>
         _copier.LeaveBehindAsync(page, [.. unreadable.Keys.Select(n => new ItemInfo(n, 0, DateTimeOffset.UnixEpoch, FlagSet.Empty))], i => unreadable[i.Number], cancel);
 
-    private async Task<Pairing> PrepareAsync(LedgerFolder page, NumberSet there, CancellationToken cancel) =>
-        await Pairing.PrepareAsync(page, from, to, ledger, order.Rules.Doubles, there, await ledger.ClaimedAsync(page.To!, andGone: true, cancel), cancel);
-
     private FlagSet Kept(FlagSet flags) => order.Rules.Mail.DropKeywords ? flags.WithoutKeywords() : flags;
 
-    private async Task ExcludeAsync(LedgerFolder page, Dictionary<uint, ItemInfo> items, CancellationToken cancel)
+    private async Task ExcludeAsync(IReadOnlyList<CopyPart> parts, CancellationToken cancel)
     {
-        var excluded = items.Values.Where(i => order.Rules.Mail.Excludes(i.Received, i.Size) is not null)
-            .Select(i => new LedgerEntry(i.Number, null, Outcome.Excluded, i.Flags)).ToList();
-        if (excluded.Count == 0) return;
-        await ledger.RecordAsync(page.Id, excluded, cancel);
-        foreach (var entry in excluded) items.Remove(entry.Number);
-        tally.Exclude(excluded.Count);
+        var excluded = parts.Select(p => new PageEntries(p.Page.Id, [.. p.Items.Values.Where(i => order.Rules.Mail.Excludes(i.Received, i.Size) is not null)
+            .Select(i => new LedgerEntry(i.Number, null, Outcome.Excluded, i.Flags))])).ToList();
+        if (excluded.TrueForAll(e => e.Entries.Count == 0)) return;
+        await ledger.RecordAsync(excluded, cancel);
+        foreach (var (part, page) in parts.Zip(excluded))
+            foreach (var entry in page.Entries) part.Items.Remove(entry.Number);
+        tally.Exclude(excluded.Sum(e => e.Entries.Count));
     }
 
-    private async Task PairAsync(LedgerFolder page, Pairing pairing, Dictionary<uint, ItemInfo> items, CancellationToken cancel)
+    private async Task PairAsync(IReadOnlyList<(Pairing Pairing, LedgerFolder Page, Dictionary<uint, ItemInfo> Items)> some, CancellationToken cancel)
     {
-        var pairs = await pairing.MatchAsync(items, cancel);
+        var matches = await Pairing.MatchAsync([.. some.Select(s => (s.Pairing, (IReadOnlyDictionary<uint, ItemInfo>)s.Items))], from, to, cancel);
+        var pairs = matches.SelectMany(m => m).ToList();
         if (pairs.Count == 0) return;
-        await ledger.RecordAsync(page.Id, [.. pairs.Select(p => new LedgerEntry(p.Item.Number, p.Landed, p.Ours ? Outcome.Carried : Outcome.Paired, p.Item.Flags))], cancel);
-        foreach (var pair in pairs) items.Remove(pair.Item.Number);
+        await ledger.RecordAsync([.. some.Zip(matches, (s, m) => new PageEntries(
+            s.Page.Id, [.. m.Select(p => new LedgerEntry(p.Item.Number, p.Landed, p.Ours ? Outcome.Carried : Outcome.Paired, p.Item.Flags))]))], cancel);
+        foreach (var ((_, _, items), match) in some.Zip(matches))
+            foreach (var pair in match) items.Remove(pair.Item.Number);
         var ours = pairs.Count(p => p.Ours);
         tally.Carry(ours, pairs.Where(p => p.Ours).Sum(p => p.Item.Size));
         tally.Pair(pairs.Count - ours);
@@ -218,41 +262,10 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     private async Task FindUnconfirmedAsync(LedgerFolder page, Dictionary<uint, ItemInfo> unconfirmed, CancellationToken cancel)
     {
         if (unconfirmed.Count == 0) return;
-        await PairAsync(page, await PrepareAsync(page, await to.ListNumbersAsync(page.To!, cancel), cancel), unconfirmed, cancel);
+        var pairing = await Pairing.OpenAsync(page, ledger, order.Rules.Doubles, await to.ListNumbersAsync(page.To!, cancel), await ledger.ClaimedAsync(page.To!, cancel), cancel);
+        await PairAsync([(pairing, page, unconfirmed)], cancel);
         if (unconfirmed.Count == 0) return;
         throw new FaultException(new Fault(
             Cause.ProtocolBroken, order.To.Credentials.Account, $"the new side said that it took {unconfirmed.Count} message(s) into '{page.To}', but they are not there"), Verdict.Close);
-    }
-
-    /// <summary>Carries changed flags, flag by flag, so that what the owner changed on the new side since stays as it is.</summary>
-    private async Task CarryFlagsAsync(LedgerFolder page, IReadOnlyList<FlagUpdate> changes, CancellationToken cancel)
-    {
-        if (changes.Count == 0) return;
-        var updates = changes.ToDictionary(u => u.Number, u => Kept(u.Flags));
-        var changed = (await ledger.FindAsync(page.Id, new NumberSet(updates.Keys), cancel))
-            .Where(e => e.Landed is not null && !updates[e.Number].Equals(e.Flags)).ToList();
-        foreach (var same in changed.GroupBy(e => (Add: updates[e.Number].Except(e.Flags), Remove: e.Flags.Except(updates[e.Number]))))
-        {
-            foreach (var entries in same.Chunk(FlagBatch))
-            {
-                await ChangeFlagsAsync(page, new NumberSet(entries.Select(e => e.Landed!.Value)), same.Key.Add, same.Key.Remove, cancel);
-                await ledger.RecordAsync(page.Id, [.. entries.Select(e => e with { Flags = updates[e.Number] })], cancel);
-                tally.ChangeFlags(entries.Length);
-            }
-        }
-    }
-
-    /// <summary>Where the new side refuses a keyword, the system flags travel all the same.</summary>
-    private async Task ChangeFlagsAsync(LedgerFolder page, NumberSet numbers, FlagSet add, FlagSet remove, CancellationToken cancel)
-    {
-        try
-        {
-            await to.ChangeFlagsAsync(page.To!, numbers, add, remove, cancel);
-        }
-        catch (FaultException e) when (e is { Verdict: Verdict.Keep, Fault.Turn: not Turn.Wait } && !add.WithoutKeywords().Equals(add))
-        {
-            journal($"keywords of {numbers.Count} message(s) in '{page.To}' were refused by the new side: {e.Fault.What}");
-            await to.ChangeFlagsAsync(page.To!, numbers, add.WithoutKeywords(), remove, cancel);
-        }
     }
 }

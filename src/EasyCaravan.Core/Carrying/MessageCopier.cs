@@ -4,8 +4,25 @@ using EasyCaravan.Core.Ports;
 
 namespace EasyCaravan.Core.Carrying;
 
+/// <summary>What is to be copied of one folder.</summary>
+internal sealed class CopyPart(LedgerFolder page, Dictionary<uint, ItemInfo> items)
+{
+    public LedgerFolder Page => page;
+
+    public Dictionary<uint, ItemInfo> Items => items;
+
+    /// <summary>What did not come.</summary>
+    public NumberSet Gone { get; set; } = new();
+
+    /// <summary>What the to side took without saying where.</summary>
+    public Dictionary<uint, ItemInfo> Unconfirmed { get; } = [];
+
+    /// <summary>What is tried without its keywords.</summary>
+    public HashSet<uint> Bare { get; } = [];
+}
+
 /// <summary>Hands messages from one session to the other and writes down what became of each.</summary>
-public sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger ledger, PassOrder order, Tally tally, Action<string> journal)
+internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger ledger, PassOrder order, Tally tally, Action<string> journal)
 {
     /// <summary>Messages handed over in one command, while all goes well.</summary>
     private const int Company = 100;
@@ -19,62 +36,71 @@ public sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger le
     /// <summary>Milliseconds after which they are written, however few.</summary>
     private const long LedgerPatience = 1_000;
 
-    /// <summary>
-    /// Copies in full company first; what was refused in company is tried again in halves until the bad one stands alone.
-    /// Returns those that did not come, and those that the to side took without saying where.
-    /// </summary>
-    public async Task<(NumberSet Gone, Dictionary<uint, ItemInfo> Unconfirmed)> CopyAsync(LedgerFolder page, Dictionary<uint, ItemInfo> items, CancellationToken cancel)
+    /// <summary>Copies in full company first; what was refused in company is tried again in halves until the bad one stands alone.</summary>
+    public async Task CopyAsync(IReadOnlyList<CopyPart> parts, CancellationToken cancel)
     {
-        var gone = new NumberSet();
-        var unconfirmed = new Dictionary<uint, ItemInfo>();
-        if (items.Count == 0) return (gone, unconfirmed);
-        var bare = new HashSet<uint>();
-        var rounds = new Queue<(NumberSet Numbers, int Company)>([(new NumberSet(items.Keys), Company)]);
+        var all = parts.Where(p => p.Items.Count > 0).Select(p => (p, new NumberSet(p.Items.Keys))).ToList();
+        if (all.Count == 0) return;
+        var rounds = new Queue<(IReadOnlyList<(CopyPart Part, NumberSet Numbers)> Some, int Company)>([(all, Company)]);
         while (rounds.TryDequeue(out var round))
         {
             var refused = new List<AddReceipt>();
-            gone = gone.Or(await CopyRoundAsync(page, items, round.Numbers, round.Company, refused, unconfirmed, cancel));
-            var alone = refused.Where(r => r.Company == 1).ToList();
-            // It may be the keywords that the service does not bear (RFC 5530 §3, LIMIT and CANNOT): better without them than not at all.
-            var worded = alone.Where(r => r.Refused!.Cause is Cause.MessageRefused && HasKeywords(items[r.Number]) && bare.Add(r.Number)).Select(r => r.Number).ToList();
-            foreach (var number in worded) items[number] = items[number] with { Flags = items[number].Flags.WithoutKeywords() };
-            if (worded.Count > 0) rounds.Enqueue((new NumberSet(worded), 1));
-            await LeaveRefusedAsync(page, items, [.. alone.Where(r => !worded.Contains(r.Number))], cancel);
-            foreach (var together in refused.Where(r => r.Company > 1).GroupBy(r => r.Company))
-            {
-                // Asked to come back later, it is not asked again in halves.
-                if (together.FirstOrDefault(r => r.Refused!.Turn is Turn.Wait).Refused is { } later) throw new FaultException(later, Verdict.Keep);
-                rounds.Enqueue((new NumberSet(together.Select(r => r.Number)), Math.Max(1, together.Key / 2)));
-            }
+            await CopyRoundAsync(round.Some, round.Company, refused, cancel);
+            foreach (var (part, receipts) in refused.GroupBy(r => r.Folder).Select(g => (round.Some[g.Key].Part, g.ToList())))
+                foreach (var (numbers, company) in await SortRefusedAsync(part, receipts, cancel)) rounds.Enqueue(([(part, numbers)], company));
         }
-        if (bare.Count > 0) journal($"{bare.Count} message(s) of '{page.From}' were refused by the new side with their keywords and tried again without them");
-        return (gone, unconfirmed);
+        foreach (var part in parts.Where(p => p.Bare.Count > 0))
+            journal($"{part.Bare.Count} message(s) of '{part.Page.From}' were refused by the new side with their keywords and tried again without them");
+    }
+
+    /// <summary>Of what was refused: leaves behind what is to stay, and returns what is to be tried again in which company.</summary>
+    private async Task<List<(NumberSet Numbers, int Company)>> SortRefusedAsync(CopyPart part, List<AddReceipt> refused, CancellationToken cancel)
+    {
+        var again = new List<(NumberSet, int)>();
+        var items = part.Items;
+        var alone = refused.Where(r => r.Company == 1).ToList();
+        // It may be the keywords that the service does not bear (RFC 5530 §3, LIMIT and CANNOT): better without them than not at all.
+        var worded = alone.Where(r => r.Refused!.Cause is Cause.MessageRefused && HasKeywords(items[r.Number]) && part.Bare.Add(r.Number)).Select(r => r.Number).ToList();
+        foreach (var number in worded) items[number] = items[number] with { Flags = items[number].Flags.WithoutKeywords() };
+        if (worded.Count > 0) again.Add((new NumberSet(worded), 1));
+        await LeaveRefusedAsync(part.Page, items, [.. alone.Where(r => !worded.Contains(r.Number))], cancel);
+        foreach (var together in refused.Where(r => r.Company > 1).GroupBy(r => r.Company))
+        {
+            // Asked to come back later, it is not asked again in halves.
+            if (together.FirstOrDefault(r => r.Refused!.Turn is Turn.Wait).Refused is { } later) throw new FaultException(later, Verdict.Keep);
+            again.Add((new NumberSet(together.Select(r => r.Number)), Math.Max(1, together.Key / 2)));
+        }
+        return again;
     }
 
     private static bool HasKeywords(ItemInfo item) => item.Flags.Flags.Any(f => f[0] != '\\');
 
-    private async Task<NumberSet> CopyRoundAsync(
-        LedgerFolder page, Dictionary<uint, ItemInfo> items, NumberSet numbers, int company, List<AddReceipt> refused, Dictionary<uint, ItemInfo> unconfirmed, CancellationToken cancel)
+    private async Task CopyRoundAsync(IReadOnlyList<(CopyPart Part, NumberSet Numbers)> some, int company, List<AddReceipt> refused, CancellationToken cancel)
     {
-        var landed = new List<LedgerEntry>();
+        var landed = some.Select(_ => new List<LedgerEntry>()).ToList();
         var written = Environment.TickCount64;
         async ValueTask TakeAsync(IReadOnlyList<AddReceipt> receipts)
         {
             foreach (var receipt in receipts)
             {
+                var part = some[receipt.Folder].Part;
                 if (receipt.Refused is not null) refused.Add(receipt);
-                else if (receipt.Landed is { } key) landed.Add(new LedgerEntry(receipt.Number, key.Number, Outcome.Carried, items[receipt.Number].Flags));
-                else unconfirmed[receipt.Number] = items[receipt.Number];
+                else if (receipt.Landed is { } key) landed[receipt.Folder].Add(new LedgerEntry(receipt.Number, key.Number, Outcome.Carried, part.Items[receipt.Number].Flags));
+                else part.Unconfirmed[receipt.Number] = part.Items[receipt.Number];
             }
-            if (landed.Count >= LedgerBatch || Environment.TickCount64 - written >= LedgerPatience) await FlushAsync();
+            if (receipts.Count > 0 && (landed.Sum(l => l.Count) >= LedgerBatch || Environment.TickCount64 - written >= LedgerPatience)) await FlushAsync();
         }
         async ValueTask FlushAsync()
         {
-            if (landed.Count == 0) return;
+            var entries = some.Zip(landed, (s, l) => (s.Part, Landed: l)).Where(s => s.Landed.Count > 0).ToList();
+            if (entries.Count == 0) return;
             // Not to be cancelled: what the to side has taken is a fact, and noting it takes a moment.
-            await ledger.RecordAsync(page.Id, landed, CancellationToken.None);
-            tally.Carry(landed.Count, landed.Sum(e => items[e.Number].Size));
-            landed.Clear();
+            await ledger.RecordAsync([.. entries.Select(e => new PageEntries(e.Part.Page.Id, e.Landed))], CancellationToken.None);
+            foreach (var (part, done) in entries)
+            {
+                tally.Carry(done.Count, done.Sum(e => part.Items[e.Number].Size));
+                done.Clear();
+            }
             written = Environment.TickCount64;
         }
 
@@ -82,16 +108,20 @@ public sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger le
         // already looked and found nothing: that is how a message would come twice.
         using var ending = new CancellationTokenSource();
         await using var told = cancel.Register(() => ending.CancelAfter(s_endingPatience));
-        var reader = await from.ReadMessagesAsync(page.From, numbers, ending.Token);
-        var writer = await to.AddMessagesAsync(page.To!, company, ending.Token);
+        var reader = await from.ReadMessagesAsync([.. some.Select(s => (s.Part.Page.From, s.Numbers))], ending.Token);
+        var writer = await to.AddMessagesAsync([.. some.Select(s => s.Part.Page.To!)], company, ending.Token);
         try
         {
+            var folder = -1;
             while (!cancel.IsCancellationRequested && await reader.NextAsync(ending.Token) is { } message)
             {
+                var part = some[message.Folder].Part;
+                if (folder != message.Folder) tally.Folder = part.Page.From.ToString();
+                folder = message.Folder;
                 if (order.Pace.Bounds) await TakeAsync(await WaitTurnAsync(writer, message.Size, ending.Token, cancel));
                 if (cancel.IsCancellationRequested) break;
                 var first = await reader.ReadAsync(ending.Token);
-                await writer.BeginAsync(Marked(items[message.Number]), message.Size, first, ending.Token);
+                await writer.BeginAsync(folder, Marked(part.Items[message.Number]), message.Size, first, ending.Token);
                 while (first.Length > 0 && await reader.ReadAsync(ending.Token) is { Length: > 0 } piece) await writer.WriteAsync(piece, ending.Token);
                 await TakeAsync(await writer.EndAsync(ending.Token));
                 order.Pace.Count();
@@ -104,8 +134,13 @@ public sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger le
             // Even when the connection broke: what was confirmed before is noted now and need not be looked for later.
             await FlushAsync();
         }
-        await LeaveBehindAsync(page, [.. reader.Unreadable.Keys.Select(n => items[n])], i => reader.Unreadable[i.Number], cancel);
-        return new NumberSet(reader.Gone);
+        for (var i = 0; i < some.Count; i++)
+        {
+            var part = some[i].Part;
+            var unreadable = reader.Unreadable.Where(u => u.Key.Folder == i).ToDictionary(u => u.Key.Number, u => u.Value);
+            await LeaveBehindAsync(part.Page, [.. unreadable.Keys.Select(n => part.Items[n])], item => unreadable[item.Number], cancel);
+            part.Gone = part.Gone.Or(new NumberSet(reader.Gone.Where(g => g.Folder == i).Select(g => g.Number)));
+        }
     }
 
     /// <summary>Where a limit makes us wait, what is under way is ended first: no server is kept in mid-command.</summary>

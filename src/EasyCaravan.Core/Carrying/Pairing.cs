@@ -18,34 +18,48 @@ public sealed class Pairing
     public const long SizeSlack = 4096;
 
     private readonly LedgerFolder _page;
-    private readonly IMailAccount _from;
-    private readonly IMailAccount _to;
-    private readonly Dictionary<Identity, List<Stranger>> _candidates;
+    private readonly Dictionary<Identity, List<Stranger>> _candidates = [];
 
     /// <summary>What the ledger knows already.</summary>
     private readonly NumberSet _kept;
 
-    private Pairing(LedgerFolder page, IMailAccount from, IMailAccount to, IEnumerable<Stranger> candidates, NumberSet kept)
+    private Pairing(LedgerFolder page, IReadOnlyList<Stranger> known, NumberSet unknown)
     {
-        (_page, _from, _to, _kept) = (page, from, to, kept);
-        _candidates = candidates.GroupBy(s => s.Print).ToDictionary(g => g.Key, g => g.ToList());
+        _page = page;
+        _kept = new NumberSet(known.Select(s => s.Number));
+        Unread = unknown.Except(_kept);
+        foreach (var stranger in known.Where(s => unknown.Contains(s.Number))) Add(stranger);
+    }
+
+    /// <summary>What the ledger does not know of the folder on the to side and nobody has looked at yet.</summary>
+    private NumberSet Unread { get; set; }
+
+    /// <summary>Nothing is there that could be the same as anything.</summary>
+    private bool IsIdle => _candidates.Count == 0;
+
+    /// <param name="there">The numbers that the folder on the to side holds.</param>
+    /// <param name="claimed">Those that pages of this move claim.</param>
+    public static async Task<Pairing> OpenAsync(LedgerFolder page, ILedger ledger, Doubles doubles, NumberSet there, Claimed claimed, CancellationToken cancel)
+    {
+        var unknown = there.Except(claimed.Live).Except(claimed.Gone);
+        // Keeping both copies is for what was there before us. Our own unclear appends are looked for in any case.
+        if (doubles is Doubles.KeepBoth) unknown = unknown.From(page.ToBaseNext);
+        return new Pairing(page, page.IsNew ? [] : await ledger.StrangersAsync(page.Id, cancel), unknown);
     }
 
     /// <summary>Looks at what the ledger does not know on the to side. What an earlier pass has seen of it is not read again.</summary>
-    /// <param name="there">The numbers that the folder holds.</param>
-    /// <param name="claimed">Those that pages of this move claim.</param>
-    public static async Task<Pairing> PrepareAsync(
-        LedgerFolder page, IMailAccount from, IMailAccount to, ILedger ledger, Doubles doubles, NumberSet there, NumberSet claimed, CancellationToken cancel)
+    private static async Task ReadThereAsync(IReadOnlyList<Pairing> pairings, IMailAccount to, CancellationToken cancel)
     {
-        var unknown = there.Except(claimed);
-        // Keeping both copies is for what was there before us. Our own unclear appends are looked for in any case.
-        if (doubles is Doubles.KeepBoth) unknown = unknown.From(page.ToBaseNext);
-        var seen = await ledger.StrangersAsync(page.Id, cancel);
-        var seenNumbers = new NumberSet(seen.Select(s => s.Number));
-        if (unknown.Count == 0) return new Pairing(page, from, to, [], seenNumbers);
-        var fresh = new List<Stranger>();
-        await ReadAsync(to, page.To!, unknown.Except(seenNumbers), fresh.Add, cancel);
-        return new Pairing(page, from, to, seen.Where(s => unknown.Contains(s.Number)).Concat(fresh), seenNumbers);
+        var asked = pairings.Where(p => p.Unread.Count > 0).ToList();
+        if (asked.Count == 0) return;
+        await ReadAsync(to, [.. asked.Select(p => (p._page.To!, p.Unread))], (i, stranger) => asked[i].Add(stranger), cancel);
+        foreach (var pairing in asked) pairing.Unread = new NumberSet();
+    }
+
+    private void Add(Stranger stranger)
+    {
+        if (!_candidates.TryGetValue(stranger.Print, out var same)) _candidates[stranger.Print] = same = [];
+        same.Add(stranger);
     }
 
     /// <summary>Notes what is still nobody's, so that the next pass need not read it again.</summary>
@@ -55,20 +69,35 @@ public sealed class Pairing
         return ledger.KeepStrangersAsync(_page.Id, [.. left.Where(s => !_kept.Contains(s.Number))], _kept.Except(new NumberSet(left.Select(s => s.Number))), cancel);
     }
 
-    private static Task ReadAsync(IMailAccount account, FolderPath path, NumberSet numbers, Action<Stranger> take, CancellationToken cancel)
+    private static Task ReadAsync(IMailAccount account, IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, Action<int, Stranger> take, CancellationToken cancel)
     {
         // A service may tell a row twice; one message pairs once all the same.
-        var told = new HashSet<uint>();
-        return numbers.Count == 0 ? Task.CompletedTask : account.ReadHeadersAsync(path, numbers, h => { if (told.Add(h.Number)) take(new Stranger(h.Number, h.Size, Identity.Of(h.Header))); }, cancel);
+        var told = new HashSet<ItemAt>();
+        return account.ReadHeadersAsync(folders, (i, h) => { if (told.Add(new ItemAt(i, h.Number))) take(i, new Stranger(h.Number, h.Size, Identity.Of(h.Header))); }, cancel);
     }
 
-    public async Task<IReadOnlyList<Pair>> MatchAsync(IReadOnlyDictionary<uint, ItemInfo> items, CancellationToken cancel)
+    /// <summary>Looks at both sides at once and finds what is there already. Returns the pairs of each folder.</summary>
+    /// <param name="some">Messages of the from side by their number, for each folder.</param>
+    public static async Task<IReadOnlyList<IReadOnlyList<Pair>>> MatchAsync(
+        IReadOnlyList<(Pairing Pairing, IReadOnlyDictionary<uint, ItemInfo> Items)> some, IMailAccount from, IMailAccount to, CancellationToken cancel)
     {
-        if (_candidates.Count == 0 || items.Count == 0) return [];
+        var here = some.Select(_ => new List<Stranger>()).ToList();
+        var asked = Enumerable.Range(0, some.Count).Where(i => some[i].Items.Count > 0 && (some[i].Pairing.Unread.Count > 0 || !some[i].Pairing.IsIdle)).ToList();
+        if (asked.Count == 0) return [.. some.Select(_ => (IReadOnlyList<Pair>)[])];
+        await Task.WhenAll(
+            ReadThereAsync([.. asked.Select(i => some[i].Pairing)], to, cancel),
+            ReadAsync(from, [.. asked.Select(i => (some[i].Pairing._page.From, new NumberSet(some[i].Items.Keys)))], (i, stranger) => here[asked[i]].Add(stranger), cancel));
+        var pairs = new List<IReadOnlyList<Pair>>();
+        for (var i = 0; i < some.Count; i++) pairs.Add(await some[i].Pairing.MatchAsync(here[i], some[i].Items, from, to, cancel));
+        return pairs;
+    }
+
+    private async Task<IReadOnlyList<Pair>> MatchAsync(IReadOnlyList<Stranger> all, IReadOnlyDictionary<uint, ItemInfo> items, IMailAccount from, IMailAccount to, CancellationToken cancel)
+    {
+        if (_candidates.Count == 0) return [];
+        var headers = all.Where(h => items.ContainsKey(h.Number) && _candidates.ContainsKey(h.Print));
         var pairs = new List<Pair>();
         var doubtful = new List<Stranger>();
-        var headers = new List<Stranger>();
-        await ReadAsync(_from, _page.From, new NumberSet(items.Keys), h => { if (items.ContainsKey(h.Number) && _candidates.ContainsKey(h.Print)) headers.Add(h); }, cancel);
         foreach (var same in headers.GroupBy(h => h.Print))
         {
             var here = same.ToList();
@@ -76,16 +105,16 @@ public sealed class Pairing
             if (same.Key.Certain && here.Count == 1 && there.Count == 1 && Math.Abs(here[0].Size - there[0].Size) <= SizeSlack) Take(items[here[0].Number], there[0], pairs);
             else doubtful.AddRange(here);
         }
-        await MatchByBodyAsync(doubtful, items, pairs, cancel);
+        await MatchByBodyAsync(doubtful, items, pairs, from, to, cancel);
         return pairs;
     }
 
-    private async Task MatchByBodyAsync(List<Stranger> doubtful, IReadOnlyDictionary<uint, ItemInfo> items, List<Pair> pairs, CancellationToken cancel)
+    private async Task MatchByBodyAsync(List<Stranger> doubtful, IReadOnlyDictionary<uint, ItemInfo> items, List<Pair> pairs, IMailAccount from, IMailAccount to, CancellationToken cancel)
     {
         if (doubtful.Count == 0) return;
-        var hereDigests = await BodyDigest.ReadAsync(_from, _page.From, new NumberSet(doubtful.Select(d => d.Number)), cancel);
+        var hereDigests = await BodyDigest.ReadAsync(from, _page.From, new NumberSet(doubtful.Select(d => d.Number)), cancel);
         var thereNumbers = new NumberSet(doubtful.SelectMany(d => _candidates[d.Print]).Select(c => c.Number).Distinct());
-        var thereDigests = await BodyDigest.ReadAsync(_to, _page.To!, thereNumbers, cancel);
+        var thereDigests = await BodyDigest.ReadAsync(to, _page.To!, thereNumbers, cancel);
         foreach (var here in doubtful)
         {
             if (!hereDigests.TryGetValue(here.Number, out var digest) || !_candidates.TryGetValue(here.Print, out var candidates)) continue;

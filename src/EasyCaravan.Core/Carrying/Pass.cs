@@ -24,6 +24,9 @@ public sealed record PassOrder(PassKind Kind, Side From, Side To, CarryRules Rul
 /// </remarks>
 public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order, Tally tally, Action<string> journal)
 {
+    /// <summary>Messages for which another pair of connections is opened.</summary>
+    private const long WorthALane = 1_000;
+
     /// <exception cref="FaultException">The pass could not be completed. What is settled is in the ledger.</exception>
     /// <exception cref="LeaseLostException">Another worker has the move.</exception>
     public async Task RunAsync(CancellationToken cancel)
@@ -35,12 +38,13 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         if (order.Rules.OldSide is OldSide.DeleteAfterProof) await new Proven(from, to, ledger, tally, journal).DeleteAsync(cancel);
     }
 
-    private async Task CarryAsync(IMailAccount from, IMailAccount to, ConcurrentQueue<FolderWork> work, Elsewhere? elsewhere, CancellationToken cancel)
+    private async Task CarryAsync(IMailAccount from, IMailAccount to, ConcurrentQueue<FolderLoad> work, Elsewhere? elsewhere, CancellationToken cancel)
     {
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         var lanes = new List<Task> { LaneAsync(from, to, work, elsewhere, stop) };
-        // What stands in several folders is recognised only when one is done before the next begins.
-        var most = elsewhere is null ? Math.Min(order.Lanes, work.Count + 1) : 1;
+        // What stands in several folders is recognised only when one is done before the next begins. And where there is little to do,
+        // signing in once more would take longer than doing it.
+        var most = elsewhere is null ? Math.Min(Math.Min(order.Lanes, work.Count), 1 + (int)(work.Sum(l => l.Messages) / WorthALane)) : 1;
         for (var i = 1; i < most; i++) lanes.Add(SecondLaneAsync(work, stop));
         // The first failure stops the others; awaiting them all leaves no connection in use behind.
         await Task.WhenAll(lanes).ContinueWith(_ => { }, CancellationToken.None, TaskContinuationOptions.None, TaskScheduler.Default);
@@ -52,8 +56,8 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         cancel.ThrowIfCancellationRequested();
     }
 
-    /// <summary>Lists both sides, follows what moved or was deleted, and puts in a queue what else changed: largest first, folders that land in one place together.</summary>
-    private async Task<(ConcurrentQueue<FolderWork> Work, Elsewhere? Elsewhere)> SurveyAsync(IMailAccount from, IMailAccount to, CancellationToken cancel)
+    /// <summary>Lists both sides, follows what moved or was deleted, and puts in a queue what else changed.</summary>
+    private async Task<(ConcurrentQueue<FolderLoad> Work, Elsewhere? Elsewhere)> SurveyAsync(IMailAccount from, IMailAccount to, CancellationToken cancel)
     {
         var listing = to.ListFoldersAsync(cancel);
         var fromFolders = await from.ListFoldersAsync(cancel);
@@ -86,13 +90,8 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         await new Followed(from, to, ledger, order, elsewhere is not null, tally, journal).FollowAsync(work, unchanged, vanished, fromFolders, toFolders, cancel);
         foreach (var page in vanished) await CloseVanishedAsync(page, cancel);
 
-        work = await LookThereAsync(to, work, cancel);
         tally.Expect(work.Sum(w => w.Estimate));
-        return (new ConcurrentQueue<FolderWork>(work
-            .GroupBy(w => w.Landing.To?.ToString() ?? "")
-            .Select(g => g.Aggregate((first, next) => first with { Merged = [.. first.Merged, next] }))
-            .OrderBy(w => elsewhere is null ? 0 : Elsewhere.Rank(w.Landing.From))
-            .ThenByDescending(w => w.Messages)), elsewhere);
+        return (new ConcurrentQueue<FolderLoad>(FolderLoad.Pack(work, inOrder: elsewhere is not null)), elsewhere);
     }
 
     /// <summary>For folders that were complete once: what happened in them since, all asked at once.</summary>
@@ -106,15 +105,6 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         return [.. work.Select(w => byPath.TryGetValue(w.Landing.From.Path, out var change) ? w with { Change = change } : w)];
     }
 
-    /// <summary>What the to side holds in folders into which something will be carried, all asked at once.</summary>
-    private static async Task<List<FolderWork>> LookThereAsync(IMailAccount to, List<FolderWork> work, CancellationToken cancel)
-    {
-        var asked = work.Where(w => w is { Landing.To: not null, There.Cursor: not null } && (w.Change is null || w.Change.Fresh.Count > 0)).Select(w => w.Landing.To!).Distinct().ToList();
-        if (asked.Count == 0) return work;
-        var listed = asked.Zip(await to.ListManyAsync(asked, cancel)).ToDictionary(a => a.First, a => a.Second);
-        return [.. work.Select(w => w.Landing.To is { } place && listed.TryGetValue(place, out var numbers) ? w with { NumbersThere = numbers } : w)];
-    }
-
     /// <summary>The folder was deleted or renamed on the from side, or a changed rule sends it elsewhere: its page is closed, not lost.</summary>
     private async Task CloseVanishedAsync(LedgerFolder page, CancellationToken cancel)
     {
@@ -122,12 +112,12 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         if (settled.Count == 0 && page is { Cursor: not null, Counts.Found: 0 }) return;
         await ledger.MarkGoneAsync(page.Id, settled, cancel);
         var cursor = page.Cursor ?? new FolderCursor(page.FromEpoch ?? 0, 0, null, 0);
-        await ledger.CompleteAsync(page.Id, cursor with { Count = 0, Mark = null }, 0, 0, cancel);
+        await ledger.CompleteAsync([new PageEnd(page.Id, cursor with { Count = 0, Mark = null }, 0, 0)], cancel);
         if (settled.Count == 0) return;
         journal($"folder '{page.From}' is no longer on the old side under this name, or now lands elsewhere; what was carried to '{page.To}' stays there");
     }
 
-    private async Task SecondLaneAsync(ConcurrentQueue<FolderWork> work, CancellationTokenSource stop)
+    private async Task SecondLaneAsync(ConcurrentQueue<FolderLoad> work, CancellationTokenSource stop)
     {
         await using var from = await TryOpenAsync(order.From, stop.Token);
         if (from is null) return;
@@ -148,7 +138,7 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         }
     }
 
-    private async Task LaneAsync(IMailAccount from, IMailAccount to, ConcurrentQueue<FolderWork> work, Elsewhere? elsewhere, CancellationTokenSource stop)
+    private async Task LaneAsync(IMailAccount from, IMailAccount to, ConcurrentQueue<FolderLoad> work, Elsewhere? elsewhere, CancellationTokenSource stop)
     {
         try
         {
@@ -167,24 +157,20 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
     }
 }
 
-/// <summary>A folder to be carried, and those that land in the same place, which the same lane takes after it.</summary>
+/// <summary>A folder to be carried.</summary>
 /// <param name="There">The folder on the to side; null when it has yet to be made.</param>
 /// <param name="Estimate">Messages that probably have to be settled: known for sure once the folder is opened.</param>
 public sealed record FolderWork(FolderLanding Landing, FolderState? There, long Estimate)
 {
-    public IReadOnlyList<FolderWork> Merged { get; init; } = [];
-
     /// <summary>The ledger's page, where there is one that still holds.</summary>
     public LedgerFolder? Page { get; init; }
 
     /// <summary>Numbers that were settled by another folder's copy and are to be settled anew.</summary>
     public NumberSet Reopened { get; init; } = new();
 
-    /// <summary>What the folder on the to side held when the pass began; null where nobody asked yet.</summary>
-    public NumberSet? NumbersThere { get; init; }
-
     /// <summary>What happened in it since its page was complete; null where it has to be looked at whole.</summary>
     public FolderChange? Change { get; init; }
 
-    public long Messages => (Landing.From.Cursor?.Count ?? 0) + Merged.Sum(m => m.Messages);
+    /// <summary>Messages that have to be looked at.</summary>
+    public long Messages => Change?.Fresh.Count ?? Landing.From.Cursor?.Count ?? 0;
 }

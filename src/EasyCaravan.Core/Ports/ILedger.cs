@@ -40,7 +40,26 @@ public sealed record LeftBehindItem(uint Number, Fault Fault, long Size, DateTim
 /// <param name="Cursor">The from side as it was when the page was last complete; null before that.</param>
 /// <param name="Reopened">Left-behind items are to be tried again, or the rules changed: the folder needs a look though nothing moved.</param>
 public sealed record LedgerFolder(
-    long Id, FolderPath From, FolderPath? To, uint? FromEpoch, uint? ToEpoch, uint ToBaseNext, FolderCursor? Cursor, bool Reopened, FolderCounts Counts);
+    long Id, FolderPath From, FolderPath? To, uint? FromEpoch, uint? ToEpoch, uint ToBaseNext, FolderCursor? Cursor, bool Reopened, FolderCounts Counts)
+{
+    /// <summary>It was made just now: nothing stands on it.</summary>
+    public bool IsNew { get; init; }
+}
+
+/// <summary>Numbers on the to side that the ledger knows.</summary>
+/// <param name="Live">Of messages that are on the from side.</param>
+/// <param name="Gone">Of messages that have since left it.</param>
+public sealed record Claimed(NumberSet Live, NumberSet Gone);
+
+/// <summary>A page to be opened. The parameters are those of <see cref="LedgerFolder"/>, for a page that has yet to be made.</summary>
+public sealed record PageOpening(FolderPath From, FolderPath? To, uint? FromEpoch, uint? ToEpoch, uint ToBaseNext);
+
+/// <summary>Entries for one page.</summary>
+public sealed record PageEntries(long Folder, IReadOnlyList<LedgerEntry> Entries);
+
+/// <summary>A page that is complete up to a cursor. Sums other than found and missing are counted from the entries.</summary>
+/// <param name="Missing">Null: as last counted.</param>
+public sealed record PageEnd(long Folder, FolderCursor Cursor, long Found, long? Missing);
 
 /// <summary>The sums of a folder. <see cref="Found"/> is counted on the from side, the others in the ledger.</summary>
 /// <param name="Gone">In the ledger, but since deleted on the from side by its owner; in none of the other sums.</param>
@@ -64,8 +83,8 @@ public interface ILedger
 {
     Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel);
 
-    /// <summary>Opens the page for a folder, new or as it is. A folder that now lands elsewhere starts a new page.</summary>
-    Task<LedgerFolder> OpenFolderAsync(FolderPath from, FolderPath? to, uint? fromEpoch, uint? toEpoch, uint toBaseNext, CancellationToken cancel);
+    /// <summary>Opens pages, new or as they are. A folder that now lands elsewhere starts a new page.</summary>
+    Task<IReadOnlyList<LedgerFolder>> OpenAsync(IReadOnlyList<PageOpening> folders, CancellationToken cancel);
 
     /// <summary>Strikes out a page whose numbers no longer mean anything, keeping the page itself.</summary>
     Task ForgetEntriesAsync(long folder, uint? fromEpoch, uint? toEpoch, CancellationToken cancel);
@@ -74,12 +93,14 @@ public interface ILedger
     Task<NumberSet> SettledAsync(long folder, CancellationToken cancel);
 
     /// <summary>Every number on the to side that any page of this move claims in that folder.</summary>
-    /// <param name="andGone">Also those whose message has since left the from side.</param>
-    Task<NumberSet> ClaimedAsync(FolderPath to, bool andGone, CancellationToken cancel);
+    Task<Claimed> ClaimedAsync(FolderPath to, CancellationToken cancel);
 
     Task<IReadOnlyList<LedgerEntry>> FindAsync(long folder, NumberSet numbers, CancellationToken cancel);
 
-    Task RecordAsync(long folder, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel);
+    /// <summary>Entries of several pages, all or none.</summary>
+    Task RecordAsync(IReadOnlyList<PageEntries> pages, CancellationToken cancel);
+
+    Task RecordAsync(long folder, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel) => RecordAsync([new PageEntries(folder, entries)], cancel);
 
     /// <summary>Notes which message stands at which number, before anything becomes of it.</summary>
     Task RecordKeysAsync(long folder, IReadOnlyDictionary<uint, UInt128> keys, CancellationToken cancel);
@@ -105,9 +126,8 @@ public interface ILedger
     /// <summary>Messages left one page for another: gone there and recorded here, both or neither.</summary>
     Task TransferAsync(long folder, NumberSet numbers, long to, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel);
 
-    /// <summary>The page is complete up to this cursor. Sums other than found and missing are counted from the entries.</summary>
-    /// <param name="missing">Null: as last counted.</param>
-    Task<FolderCounts> CompleteAsync(long folder, FolderCursor cursor, long found, long? missing, CancellationToken cancel);
+    /// <summary>Pages are complete, all or none. Returns their sums.</summary>
+    Task<IReadOnlyList<FolderCounts>> CompleteAsync(IReadOnlyList<PageEnd> pages, CancellationToken cancel);
 }
 
 /// <summary>Another worker has taken the move over; what this one knows is old.</summary>

@@ -55,12 +55,44 @@ public sealed record FolderChange(
     public NumberSet GoneOf(NumberSet known) => Gone is not null ? known.And(Gone) : known.Except(Present!);
 }
 
+/// <summary>What shall be done in a folder while it is open.</summary>
+/// <param name="List">Its numbers are wanted.</param>
+public sealed record FolderVisit(FolderPath Path, bool List)
+{
+    /// <summary>Flags to be changed, before the numbers are listed.</summary>
+    public IReadOnlyList<FlagChange> Flags { get; init; } = [];
+
+    /// <summary>It shall be among the folders that its owner's programs show.</summary>
+    public bool Subscribe { get; init; }
+}
+
+/// <param name="Numbers">Of messages that get and lose flags; those that are no longer there do not matter.</param>
+public sealed record FlagChange(NumberSet Numbers, FlagSet Add, FlagSet Remove);
+
+/// <summary>What came of a visit.</summary>
+/// <param name="Numbers">Null where they were not asked for, or not given.</param>
+/// <param name="Refused">Why the folder could not be opened or listed; null where it could.</param>
+/// <param name="FlagsRefused">For each change of flags: why it was not made, or null.</param>
+public sealed record FolderSeen(NumberSet? Numbers, Fault? Refused, IReadOnlyList<Fault?> FlagsRefused);
+
+/// <summary>A folder to be made, with those above it.</summary>
+public sealed record NewFolder(FolderPath Path, SpecialUse Use, bool Subscribe);
+
+/// <summary>A message in one of the folders that were asked for, counted from 0 in that order.</summary>
+public readonly record struct ItemAt(int Folder, uint Number);
+
+/// <summary>A message whose octets come next.</summary>
+/// <param name="Folder">Of those that were asked for, counted from 0.</param>
+/// <param name="Size">Exactly, in octets.</param>
+public readonly record struct MessageStart(int Folder, uint Number, long Size);
+
 /// <summary>What became of a message that was handed over.</summary>
+/// <param name="Folder">Where it was to go, of the folders named to the writer, counted from 0.</param>
 /// <param name="Number">Its number on the from side.</param>
 /// <param name="Landed">Its key on the to side; null when refused, or when the service does not say (no UIDPLUS, RFC 4315).</param>
 /// <param name="Refused">Why the service did not take it; or null.</param>
 /// <param name="Company">How many messages were refused or taken as one with it, itself included.</param>
-public readonly record struct AddReceipt(uint Number, ItemKey? Landed, Fault? Refused, int Company);
+public readonly record struct AddReceipt(int Folder, uint Number, ItemKey? Landed, Fault? Refused, int Company);
 
 /// <summary>
 /// One signed-in session with one person's mail. Not for use by two at a time. Every failure is a <see cref="FaultException"/>;
@@ -73,21 +105,33 @@ public interface IMailAccount : IAsyncDisposable
     /// <summary>Every personal folder with its use and cursor, in as few round trips as the service allows.</summary>
     Task<IReadOnlyList<FolderState>> ListFoldersAsync(CancellationToken cancel);
 
-    /// <summary>Makes the folder, and those above it, where it is missing, and looks at it; a folder that is there is no error.</summary>
-    Task<FolderCursor> CreateFolderAsync(FolderPath path, SpecialUse use, bool subscribe, CancellationToken cancel);
+    /// <summary>Makes folders where they are missing, in one round trip where the service bears it, and looks at them; one that is there is no error.</summary>
+    Task<IReadOnlyList<FolderCursor>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel);
+
+    /// <summary>Goes through folders, in one round trip where the service bears it. What is refused in one stands in its answer and stops no other.</summary>
+    Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel);
 
     /// <summary>Which numbers the folder holds.</summary>
-    Task<NumberSet> ListNumbersAsync(FolderPath path, CancellationToken cancel);
+    async Task<NumberSet> ListNumbersAsync(FolderPath path, CancellationToken cancel)
+    {
+        var seen = (await VisitAsync([new FolderVisit(path, List: true)], cancel))[0];
+        return seen.Numbers ?? throw new FaultException(seen.Refused!, Verdict.Keep);
+    }
 
-    /// <summary>The same for many folders, in one round trip where the service bears it; null for one that cannot be listed.</summary>
-    Task<IReadOnlyList<NumberSet?>> ListManyAsync(IReadOnlyList<FolderPath> paths, CancellationToken cancel);
+    async Task ChangeFlagsAsync(FolderPath path, NumberSet numbers, FlagSet add, FlagSet remove, CancellationToken cancel)
+    {
+        var seen = (await VisitAsync([new FolderVisit(path, List: false) { Flags = [new FlagChange(numbers, add, remove)] }], cancel))[0];
+        if ((seen.Refused ?? seen.FlagsRefused[0]) is { } refused) throw new FaultException(refused, Verdict.Keep);
+    }
 
     /// <summary>What the index says of messages. One that is no longer there is left out.</summary>
     /// <param name="unreadable">Gets those whose index the service refuses, or gives without size, date or flags.</param>
     Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, IDictionary<uint, Fault> unreadable, CancellationToken cancel);
 
-    /// <summary>Hands over one header after the other: a hostile mailbox's headers would not all fit into memory.</summary>
-    Task ReadHeadersAsync(FolderPath path, NumberSet numbers, Action<ItemHeader> take, CancellationToken cancel);
+    /// <summary>Hands over one header after the other, with its folder's place in the list: a hostile mailbox's headers would not all fit into memory.</summary>
+    Task ReadHeadersAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, Action<int, ItemHeader> take, CancellationToken cancel);
+
+    Task ReadHeadersAsync(FolderPath path, NumberSet numbers, Action<ItemHeader> take, CancellationToken cancel) => ReadHeadersAsync([(path, numbers)], (_, header) => take(header), cancel);
 
     /// <summary>The service's own names of messages, where <see cref="AccountTraits.NamesMessages"/>.</summary>
     Task ReadNamesAsync(FolderPath path, NumberSet numbers, Action<uint, string> take, CancellationToken cancel);
@@ -95,12 +139,12 @@ public interface IMailAccount : IAsyncDisposable
     /// <summary>What happened in many folders, in one round trip where the service bears it; null for a folder that has to be looked at whole.</summary>
     Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel);
 
-    /// <summary>Octets of many messages, in the service's order.</summary>
-    Task<IMessageReader> ReadMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel);
+    /// <summary>Octets of many messages, folder by folder, in the service's order.</summary>
+    Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel);
 
-    /// <summary>Takes messages into a folder.</summary>
+    /// <summary>Takes messages into folders.</summary>
     /// <param name="company">The most messages that may be handed over in one command, at least 1.</param>
-    Task<IMessageWriter> AddMessagesAsync(FolderPath path, int company, CancellationToken cancel);
+    Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int company, CancellationToken cancel);
 
     /// <summary>How much room the account has; null when the service does not say.</summary>
     Task<Surveying.Room?> ReadRoomAsync(CancellationToken cancel);
@@ -110,8 +154,6 @@ public interface IMailAccount : IAsyncDisposable
 
     /// <summary>Which of these folders the account may not add messages to; none where the service does not say.</summary>
     Task<IReadOnlyList<Surveying.LackingRight>> ReadLackingRightsAsync(IReadOnlyList<FolderState> folders, CancellationToken cancel);
-
-    Task ChangeFlagsAsync(FolderPath path, NumberSet numbers, FlagSet add, FlagSet remove, CancellationToken cancel);
 
     /// <summary>Moves messages within the account. Returns their new numbers by the old ones; null, with nothing done, where the service could not tell them.</summary>
     Task<IReadOnlyDictionary<uint, uint>?> MoveMessagesAsync(FolderPath path, NumberSet numbers, FolderPath to, CancellationToken cancel);
@@ -123,26 +165,27 @@ public interface IMailAccount : IAsyncDisposable
 /// <summary>A stream of messages, each in pieces.</summary>
 public interface IMessageReader
 {
-    /// <summary>The next message's number and exact size; null after the last. The one before must be read to its end.</summary>
-    ValueTask<(uint Number, long Size)?> NextAsync(CancellationToken cancel);
+    /// <summary>The next message; null after the last. The one before must be read to its end.</summary>
+    ValueTask<MessageStart?> NextAsync(CancellationToken cancel);
 
     /// <summary>The next piece of the current message, empty at its end. Valid until the next call.</summary>
     ValueTask<ReadOnlyMemory<byte>> ReadAsync(CancellationToken cancel);
 
     /// <summary>After the end: numbers asked for that did not come because they are no longer there.</summary>
-    IReadOnlyCollection<uint> Gone { get; }
+    IReadOnlyCollection<ItemAt> Gone { get; }
 
     /// <summary>After the end: numbers that the service refused to give, with its reason.</summary>
-    IReadOnlyDictionary<uint, Fault> Unreadable { get; }
+    IReadOnlyDictionary<ItemAt, Fault> Unreadable { get; }
 }
 
 /// <summary>Takes a stream of messages. Several may be under way before the first is confirmed.</summary>
 public interface IMessageWriter
 {
+    /// <param name="folder">Of those named when the writer was made, counted from 0; messages of one folder come together.</param>
     /// <param name="item">The message as the from side lists it; its flags and date go with it.</param>
     /// <param name="size">The exact number of octets of the message.</param>
     /// <param name="first">The first of them: they show in which form the service has to be given the message.</param>
-    ValueTask BeginAsync(ItemInfo item, long size, ReadOnlyMemory<byte> first, CancellationToken cancel);
+    ValueTask BeginAsync(int folder, ItemInfo item, long size, ReadOnlyMemory<byte> first, CancellationToken cancel);
 
     ValueTask WriteAsync(ReadOnlyMemory<byte> piece, CancellationToken cancel);
 

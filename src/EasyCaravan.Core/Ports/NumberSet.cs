@@ -94,6 +94,9 @@ public sealed class NumberSet : IEnumerable<uint>
         return result;
     }
 
+    /// <summary>Those below a number.</summary>
+    public NumberSet Below(uint number) => Except(From(number));
+
     /// <summary>The same numbers in sets of at most <paramref name="size"/>, ascending.</summary>
     public IEnumerable<NumberSet> Slices(int size)
     {

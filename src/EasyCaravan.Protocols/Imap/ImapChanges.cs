@@ -13,7 +13,7 @@ namespace EasyCaravan.Protocols.Imap;
 internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, ImapFolders folders, Dictionary<string, FlagSet> flagSets)
 {
     /// <summary>Folders asked about before the first answer is read: the distance to the server is paid once for them.</summary>
-    private const int Together = 20;
+    private const int Together = 50;
 
     /// <summary>New messages of one folder whose index is kept; of more it is asked for again when they are carried.</summary>
     private const int MostItems = 10_000;

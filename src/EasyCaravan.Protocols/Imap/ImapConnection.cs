@@ -33,6 +33,9 @@ internal sealed class ImapConnection(ImapWire wire)
         return tag;
     }
 
+    /// <summary>The caller reads this command's answer off the wire by itself.</summary>
+    public void Leave(string tag) => _asked.Remove(tag);
+
     /// <summary>Reads until a tag's answer; every untagged response before it goes to the handler.</summary>
     /// <param name="untagged">Gets a response that is valid only during the call. A <see cref="FormatException"/> of it closes the connection.</param>
     public async ValueTask<ImapResult> AnswerAsync(string tag, Action<ImapResponse>? untagged, CancellationToken cancel)

@@ -14,6 +14,9 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
     /// <summary>More than anybody has: beyond it lies nonsense that would fill the memory.</summary>
     private const int MostFolders = 100_000;
 
+    /// <summary>Folders whose commands leave together.</summary>
+    private const int Together = 50;
+
     private readonly Dictionary<FolderPath, string> _raw = [];
     private readonly Dictionary<string, uint> _epochs = [];
 
@@ -73,23 +76,49 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
 
     public string Quoted(FolderPath path) => ImapWords.Quote(RawName(path), connection.Wire.Whom);
 
-    public async Task<FolderCursor> CreateAsync(FolderPath path, SpecialUse use, bool subscribe, CancellationToken cancel)
+    public async Task<IReadOnlyList<FolderCursor>> CreateAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel)
     {
-        var name = Quoted(path);
-        var special = use is not SpecialUse.None && traits.Can(ImapCapabilities.CreateSpecialUse) ? $" (USE (\\{use}))" : "";
-        var created = await connection.RunAsync($"CREATE {name}{special}", null, cancel);
-        // RFC 6154 §3: a server may refuse a use, for example because another folder has it. The folder matters more.
-        if (!created.IsOk && special.Length > 0) created = await connection.RunAsync($"CREATE {name}", null, cancel);
+        var cursors = new List<FolderCursor>();
+        foreach (var some in folders.Chunk(Together))
+        {
+            var asked = new List<(NewFolder Folder, bool Special, string Create, string Status, string? Subscribe)>();
+            foreach (var folder in some)
+            {
+                var special = folder.Use is not SpecialUse.None && traits.Can(ImapCapabilities.CreateSpecialUse);
+                var name = Quoted(folder.Path);
+                asked.Add((folder, special, await connection.PutAsync($"CREATE {name}{(special ? $" (USE (\\{folder.Use}))" : "")}", cancel), await connection.PutAsync($"STATUS {name} ({StatusItems})", cancel),
+                    folder.Subscribe ? await connection.PutAsync($"SUBSCRIBE {name}", cancel) : null));
+            }
+            var answers = new List<(NewFolder Folder, bool Special, ImapResult Refused, FolderCursor? Cursor)>();
+            foreach (var (folder, special, create, status, subscribe) in asked)
+            {
+                var (created, (stated, cursor)) = (await connection.AnswerAsync(create, null, cancel), await ReadStatusAsync(status, cancel));
+                if (subscribe is not null) await connection.AnswerAsync(subscribe, null, cancel);
+                answers.Add((folder, special, created.IsOk ? stated : created, cursor));
+            }
+            foreach (var (folder, special, refused, cursor) in answers)
+            {
+                // RFC 6154 §3: a server may refuse a use, for example because another folder has it. The folder matters more.
+                if (cursor is null && special) cursors.AddRange(await CreateAsync([folder with { Use = SpecialUse.None }], cancel));
+                // Whether it was there before or not, what counts is that it is there now.
+                else cursors.Add(Known(folder.Path, cursor ?? throw new FaultException(ImapCauses.Refused(refused, connection.Wire, $"the folder '{folder.Path}' cannot be made", Cause.FolderRefused), Verdict.Keep)));
+            }
+        }
+        return cursors;
+    }
+
+    private async Task<(ImapResult Result, FolderCursor? Cursor)> ReadStatusAsync(string tag, CancellationToken cancel)
+    {
         var cursors = new Dictionary<string, FolderCursor>();
-        var status = await connection.RunAsync($"STATUS {name} ({StatusItems})", r => ReadStatus(r, cursors), cancel);
-        // Whether it was there before or not, what counts is that it is there now.
-        if (!status.IsOk || cursors.Count == 0)
-            throw new FaultException(ImapCauses.Refused(created.IsOk ? status : created, connection.Wire, $"the folder '{path}' cannot be made", Cause.FolderRefused), Verdict.Keep);
+        var result = await connection.AnswerAsync(tag, r => ReadStatus(r, cursors), cancel);
+        return (result, result.IsOk ? cursors.Values.FirstOrDefault() : null);
+    }
+
+    private FolderCursor Known(FolderPath path, FolderCursor cursor)
+    {
         var raw = RawName(path);
-        _raw[path] = raw;
-        _epochs[raw] = cursors.Values.First().Epoch;
-        if (subscribe) await connection.RunAsync($"SUBSCRIBE {name}", null, cancel);
-        return cursors.Values.First();
+        (_raw[path], _epochs[raw]) = (raw, cursor.Epoch);
+        return cursor;
     }
 
     /// <summary>A folder that is being opened, and what was learnt of it.</summary>
@@ -102,15 +131,25 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         public uint? Epoch { get; set; }
         public uint? Exists { get; set; }
         public ImapResult? Result { get; set; }
+
+        public void Take(ImapResponse response)
+        {
+            Epoch = ReadEpoch(response) ?? Epoch;
+            Exists = ReadExists(response) ?? Exists;
+        }
     }
+
+    public bool IsOpen(FolderPath path) => connection.Open is { } open && open.Name == RawName(path);
 
     /// <summary>Opens a folder: one round trip, or none when it is open already and need not be looked at anew.</summary>
     public async Task OpenAsync(FolderPath path, bool writable, bool anew, CancellationToken cancel)
     {
-        if (!anew && connection.Open is { } open && open.Name == RawName(path) && (open.Writable || !writable)) return;
+        if (!anew && IsOpen(path) && (connection.Open!.Value.Writable || !writable)) return;
         var opening = await PutOpenAsync(path, writable, "", cancel);
-        if (!await FinishOpenAsync(opening, null, cancel)) throw new FaultException(ImapCauses.Refused(opening.Result!, connection.Wire, $"the folder '{path}' cannot be opened", Cause.NotPermitted), Verdict.Keep);
+if (!await FinishOpenAsync(opening, null, cancel)) throw new FaultException(RefusalOf(opening), Verdict.Keep);
     }
+
+    public Fault RefusalOf(Opening opening) => ImapCauses.Refused(opening.Result!, connection.Wire, $"the folder '{opening.Path}' cannot be opened", Cause.NotPermitted);
 
     /// <summary>Puts the command that opens a folder in the buffer; others that need it open may follow at once.</summary>
     public async Task<Opening> PutOpenAsync(FolderPath path, bool writable, string parameters, CancellationToken cancel)
@@ -123,13 +162,18 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
     /// <summary>False when it was refused, and why is in the opening.</summary>
     public async Task<bool> FinishOpenAsync(Opening opening, Action<ImapResponse>? untagged, CancellationToken cancel)
     {
-        opening.Result = await connection.AnswerAsync(opening.Tag, r =>
+        return Conclude(opening, await connection.AnswerAsync(opening.Tag, r =>
         {
-            opening.Epoch = ReadEpoch(r) ?? opening.Epoch;
-            opening.Exists = ReadExists(r) ?? opening.Exists;
+            opening.Take(r);
             untagged?.Invoke(r);
-        }, cancel);
-        if (!opening.Result.IsOk) return false;
+        }, cancel));
+    }
+
+    /// <summary>For who reads the answer by itself.</summary>
+    public bool Conclude(Opening opening, ImapResult result)
+    {
+        opening.Result = result;
+        if (!result.IsOk) return false;
         connection.Open = (opening.Raw, opening.Writable);
         if (opening.Epoch is { } now && _epochs.TryGetValue(opening.Raw, out var before) && now != before)
             throw connection.Wire.Break(Cause.ServiceBusy, $"the folder '{opening.Path}' was numbered anew while it was being read");

@@ -15,9 +15,6 @@ public sealed class ImapMailAccount : IMailAccount
     /// <summary>Silence after which a server is given up.</summary>
     private static readonly TimeSpan s_patience = TimeSpan.FromMinutes(2);
 
-    /// <summary>Messages that may arrive while a folder is being listed.</summary>
-    private const int MostArrivals = 100_000;
-
     /// <summary>Folders asked about before the first answer is read.</summary>
     private const int FoldersTogether = 50;
 
@@ -28,6 +25,7 @@ public sealed class ImapMailAccount : IMailAccount
     private readonly ImapFolders _folders;
     private readonly ImapChanges _changes;
     private readonly ImapMoves _moves;
+    private readonly ImapVisits _visits;
     private readonly ImapTraits _traits;
     private readonly Dictionary<string, FlagSet> _flagSets = [];
 
@@ -39,6 +37,7 @@ public sealed class ImapMailAccount : IMailAccount
         _folders = new ImapFolders(connection, traits);
         _changes = new ImapChanges(connection, traits, _folders, _flagSets);
         _moves = new ImapMoves(connection, traits, _folders);
+        _visits = new ImapVisits(connection, traits, _folders);
         Traits = new AccountTraits(traits.Separator, traits.LargestMessage) { NamesMessages = traits.Can(ImapCapabilities.ObjectID) };
     }
 
@@ -85,43 +84,9 @@ public sealed class ImapMailAccount : IMailAccount
 
     public Task<IReadOnlyList<FolderState>> ListFoldersAsync(CancellationToken cancel) => _folders.ListAsync(cancel);
 
-    public Task<FolderCursor> CreateFolderAsync(FolderPath path, SpecialUse use, bool subscribe, CancellationToken cancel) =>
-        _folders.CreateAsync(path, use, subscribe, cancel);
+    public Task<IReadOnlyList<FolderCursor>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel) => _folders.CreateAsync(folders, cancel);
 
-    public async Task<NumberSet> ListNumbersAsync(FolderPath path, CancellationToken cancel)
-    {
-        var (numbers, refused) = await AnswerListingAsync(await PutListingAsync(path, cancel), cancel);
-        return numbers ?? throw new FaultException(ImapCauses.Refused(refused!, _connection.Wire, $"the messages of '{path}' cannot be listed", Cause.NotPermitted), Verdict.Keep);
-    }
-
-    public async Task<IReadOnlyList<NumberSet?>> ListManyAsync(IReadOnlyList<FolderPath> paths, CancellationToken cancel)
-    {
-        var numbers = new List<NumberSet?>(paths.Count);
-        foreach (var some in paths.Chunk(FoldersTogether))
-        {
-            var asked = new List<(ImapFolders.Opening, string)>();
-            foreach (var path in some) asked.Add(await PutListingAsync(path, cancel));
-            foreach (var one in asked) numbers.Add((await AnswerListingAsync(one, cancel)).Numbers);
-        }
-        return numbers;
-    }
-
-    /// <summary>One round trip for both: the search is refused by itself where the folder cannot be opened.</summary>
-    private async Task<(ImapFolders.Opening Opening, string Search)> PutListingAsync(FolderPath path, CancellationToken cancel) =>
-        (await _folders.PutOpenAsync(path, writable: false, "", cancel), await _connection.PutAsync(ImapSearch.CommandFor(_traits), cancel));
-
-    private async Task<(NumberSet? Numbers, ImapResult? Refused)> AnswerListingAsync((ImapFolders.Opening Opening, string Search) asked, CancellationToken cancel)
-    {
-        var opened = await _folders.FinishOpenAsync(asked.Opening, null, cancel);
-        var numbers = new List<uint>();
-        NumberSet? compact = null;
-        var result = await _connection.AnswerAsync(asked.Search, r => compact = ImapSearch.Read(r, numbers) ?? compact, cancel);
-        if (!opened || !result.IsOk) return (null, opened ? result : asked.Opening.Result);
-        var all = compact ?? new NumberSet(numbers);
-        // A few may have arrived in between; many more than there are is a server that makes numbers up.
-        if (asked.Opening.Exists is { } exists && all.Count > (long)exists + MostArrivals) throw _connection.Wire.Garbage(new FormatException($"{all.Count} messages are listed in a folder of {exists}"));
-        return (all, null);
-    }
+    public Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel) => _visits.VisitAsync(visits, cancel);
 
     public async Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, IDictionary<uint, Fault> unreadable, CancellationToken cancel)
     {
@@ -138,11 +103,38 @@ public sealed class ImapMailAccount : IMailAccount
         return [.. items.Values];
     }
 
-    public Task ReadHeadersAsync(FolderPath path, NumberSet numbers, Action<ItemHeader> take, CancellationToken cancel) =>
-        FetchAsync(path, numbers, "(UID RFC822.SIZE BODY.PEEK[HEADER.FIELDS (MESSAGE-ID DATE FROM SUBJECT)])", row =>
+    public async Task ReadHeadersAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, Action<int, ItemHeader> take, CancellationToken cancel)
+    {
+        const string Items = "(UID RFC822.SIZE BODY.PEEK[HEADER.FIELDS (MESSAGE-ID DATE FROM SUBJECT)])";
+        void Take(int folder, FetchRow row)
         {
-            if (row is { Number: { } number, Size: { } size, Header: { } header }) take(new ItemHeader(number, size, header));
-        }, new Dictionary<uint, Fault>(), cancel);
+            if (row is { Number: { } number, Size: { } size, Header: { } header }) take(folder, new ItemHeader(number, size, header));
+        }
+        var left = new Queue<int>(Enumerable.Range(0, folders.Count).Where(f => folders[f].Numbers.Count > 0));
+        while (left.Count > 0)
+        {
+            var some = new List<int>();
+            for (var sum = 0L; left.TryPeek(out var next) && (some.Count == 0 || (sum + folders[next].Numbers.Count <= IndexStep && some.Count < FoldersTogether)); sum += folders[next].Numbers.Count) some.Add(left.Dequeue());
+            if (some.Count > 1) some = await FetchTogetherAsync(some, folders, Items, Take, cancel);
+            foreach (var folder in some) await FetchAsync(folders[folder].Path, folders[folder].Numbers, Items, row => Take(folder, row), new Dictionary<uint, Fault>(), cancel);
+        }
+    }
+
+    /// <summary>A FETCH from each of several folders, all under way at once. Returns the folders that have to be asked by themselves.</summary>
+    private async Task<List<int>> FetchTogetherAsync(List<int> some, IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, string items, Action<int, FetchRow> take, CancellationToken cancel)
+    {
+        var asked = new List<(int Folder, ImapFolders.Opening Opening, string Tag)>();
+        foreach (var folder in some)
+            asked.Add((folder, await _folders.PutOpenAsync(folders[folder].Path, writable: false, "", cancel), await _connection.PutAsync($"UID FETCH {folders[folder].Numbers} {items}", cancel)));
+        var again = new List<int>();
+        foreach (var (folder, opening, tag) in asked)
+        {
+            var opened = await _folders.FinishOpenAsync(opening, null, cancel);
+            var result = await _connection.AnswerAsync(tag, r => { if (FetchRow.Read(r, _flagSets) is { } row) take(folder, row); }, cancel);
+            if (!opened || !result.IsOk) again.Add(folder);
+        }
+        return again;
+    }
 
     public Task ReadNamesAsync(FolderPath path, NumberSet numbers, Action<uint, string> take, CancellationToken cancel) =>
         FetchAsync(path, numbers, "(UID EMAILID)", row =>
@@ -156,14 +148,11 @@ public sealed class ImapMailAccount : IMailAccount
 
     public Task<bool> RemoveMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel) => _moves.RemoveAsync(path, numbers, cancel);
 
-    public async Task<IMessageReader> ReadMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
-    {
-        await _folders.OpenAsync(path, writable: false, anew: false, cancel);
-        return new ImapMessageReader(_connection, numbers);
-    }
+    public Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel) =>
+        Task.FromResult<IMessageReader>(new ImapMessageReader(_connection, _folders, folders));
 
-    public Task<IMessageWriter> AddMessagesAsync(FolderPath path, int company, CancellationToken cancel) =>
-        Task.FromResult<IMessageWriter>(new ImapMessageWriter(_connection, _traits, _folders.Quoted(path), path, company));
+    public Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int company, CancellationToken cancel) =>
+        Task.FromResult<IMessageWriter>(new ImapMessageWriter(_connection, _traits, [.. folders.Select(f => (_folders.Quoted(f), f))], company));
 
     public Task<Core.Surveying.Room?> ReadRoomAsync(CancellationToken cancel) => _folders.ReadRoomAsync(cancel);
 
@@ -180,9 +169,9 @@ public sealed class ImapMailAccount : IMailAccount
         Fault? refused = null;
         try
         {
-            var writer = await AddMessagesAsync(path, 1, cancel);
+            var writer = await AddMessagesAsync([path], 1, cancel);
             var message = "From: caravan@localhost\r\nSubject: Write test, may be deleted\r\n\r\nThis shows that messages can be added.\r\n"u8.ToArray();
-            await writer.BeginAsync(new ItemInfo(1, message.Length, DateTimeOffset.UnixEpoch, FlagSet.Empty), message.Length, message, cancel);
+            await writer.BeginAsync(0, new ItemInfo(1, message.Length, DateTimeOffset.UnixEpoch, FlagSet.Empty), message.Length, message, cancel);
             var receipts = (await writer.EndAsync(cancel)).Concat(await writer.FinishAsync(cancel)).ToList();
             refused = receipts.FirstOrDefault(r => r.Refused is not null).Refused;
         }
@@ -192,19 +181,6 @@ public sealed class ImapMailAccount : IMailAccount
                 await _connection.MustAsync($"DELETE {name}", null, $"the test folder '{path}' cannot be deleted again and is still there", Cause.NotPermitted, CancellationToken.None);
         }
         return refused is null ? "a folder was made, a message added, and both deleted again" : throw new FaultException(refused with { Cause = Cause.NotPermitted }, Verdict.Keep);
-    }
-
-    public async Task ChangeFlagsAsync(FolderPath path, NumberSet numbers, FlagSet add, FlagSet remove, CancellationToken cancel)
-    {
-        await _folders.OpenAsync(path, writable: true, anew: false, cancel);
-        foreach (var line in ImapWords.Lines(numbers, IndexStep))
-        {
-            foreach (var (sign, flags) in new[] { ('+', add), ('-', remove) })
-            {
-                if (flags.Flags.Length == 0) continue;
-                await _connection.MustAsync($"UID STORE {line} {sign}FLAGS.SILENT ({flags.Written})", null, $"the flags of messages in '{path}' cannot be changed", Cause.NotPermitted, cancel);
-            }
-        }
     }
 
     public async ValueTask DisposeAsync()

@@ -1,23 +1,35 @@
 using System.Text;
 using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Imap.Wire;
 
 namespace EasyCaravan.Protocols.Imap;
 
-/// <summary>Streams messages off one folder: a FETCH of many, the next one already asked for, literals handed on as they come.</summary>
+/// <summary>Streams messages off folders: a FETCH of many, the next one already asked for, literals handed on as they come.</summary>
 internal sealed class ImapMessageReader : IMessageReader
 {
-    /// <summary>Messages in one FETCH.</summary>
+    /// <summary>Messages in one FETCH. So many at least are asked for ahead, so that the server never waits for us.</summary>
     private const int Step = 500;
 
+    /// <summary>Commands whose answers are awaited, where folders are small.</summary>
+    private const int MostUnderWay = 50;
+
+    /// <summary>The opening of a folder, or a FETCH from it.</summary>
+    private sealed record Asked(string Tag, int Folder, NumberSet Numbers, ImapFolders.Opening? Opening = null);
+
     private readonly ImapConnection _connection;
-    private readonly IEnumerator<NumberSet> _steps;
-    private readonly List<(string Tag, NumberSet Asked)> _underWay = [];
-    private readonly Queue<NumberSet> _again = [];
-    private readonly HashSet<uint> _given = [];
-    private readonly List<uint> _gone = [];
-    private readonly Dictionary<uint, Fault> _unreadable = [];
+    private readonly ImapFolders _folders;
+    private readonly IReadOnlyList<(FolderPath Path, NumberSet Numbers)> _wanted;
+    private readonly IEnumerator<(int Folder, NumberSet Numbers)> _steps;
+    private readonly List<Asked> _underWay = [];
+    private readonly Queue<(int Folder, NumberSet Numbers)> _again = [];
+    private readonly HashSet<ItemAt> _given = [];
+    private readonly List<ItemAt> _gone = [];
+    private readonly Dictionary<ItemAt, Fault> _unreadable = [];
+
+    /// <summary>The folder that the last command asked for, and the one that the server has open: what it tells is of that one (RFC 9051 §6.3.2).</summary>
+    private int _askedFolder = -1, _openFolder = -1;
 
     private long _left;
     private byte[]? _inline;
@@ -29,19 +41,19 @@ internal sealed class ImapMessageReader : IMessageReader
     /// <summary>The server leaves open which message it gives: each is asked for by itself.</summary>
     private bool _oneByOne;
 
-    public ImapMessageReader(ImapConnection connection, NumberSet numbers)
+    public ImapMessageReader(ImapConnection connection, ImapFolders folders, IReadOnlyList<(FolderPath Path, NumberSet Numbers)> wanted)
     {
-        _connection = connection;
-        _steps = ImapWords.Lines(numbers, Step).GetEnumerator();
+        (_connection, _folders, _wanted) = (connection, folders, wanted);
+        _steps = wanted.SelectMany((w, folder) => ImapWords.Lines(w.Numbers, Step).Select(numbers => (folder, numbers))).GetEnumerator();
     }
 
-    public IReadOnlyCollection<uint> Gone => _gone;
+    public IReadOnlyCollection<ItemAt> Gone => _gone;
 
-    public IReadOnlyDictionary<uint, Fault> Unreadable => _unreadable;
+    public IReadOnlyDictionary<ItemAt, Fault> Unreadable => _unreadable;
 
     private ImapWire Wire => _connection.Wire;
 
-    public async ValueTask<(uint Number, long Size)?> NextAsync(CancellationToken cancel)
+    public async ValueTask<MessageStart?> NextAsync(CancellationToken cancel)
     {
         try
         {
@@ -74,29 +86,44 @@ internal sealed class ImapMessageReader : IMessageReader
         return piece;
     }
 
-    /// <summary>Keeps two FETCHes under way, so that the server never waits for us.</summary>
+    /// <summary>Keeps enough under way. A folder is opened in the same breath as its first FETCH leaves.</summary>
     private async ValueTask AskAsync(CancellationToken cancel)
     {
-        while (_underWay.Count < (_oneByOne ? 1 : 2))
+        while (_oneByOne ? _underWay.Count == 0 : _underWay.Count < 2 || (_underWay.Count < MostUnderWay && _underWay.Sum(a => a.Numbers.Count) < Step))
         {
-            var next = _again.TryDequeue(out var again) ? again : _steps.MoveNext() ? _steps.Current : null;
-            if (next is null) break;
+            if (!_again.TryDequeue(out var next) && !_steps.MoveNext()) break;
+            var (folder, numbers) = next.Numbers is null ? _steps.Current : next;
+            if (folder != _askedFolder) await AskToOpenAsync(folder, cancel);
             var tag = _connection.NextTag();
-            await Wire.WriteAsync($"{tag} UID FETCH {next} (UID BODY.PEEK[])\r\n", cancel);
-            _underWay.Add((tag, next));
-            await Wire.FlushAsync(cancel);
+            await Wire.WriteAsync($"{tag} UID FETCH {numbers} (UID BODY.PEEK[])\r\n", cancel);
+            _underWay.Add(new Asked(tag, folder, numbers));
         }
+        await Wire.FlushAsync(cancel);
+    }
+
+    private async ValueTask AskToOpenAsync(int folder, CancellationToken cancel)
+    {
+        var path = _wanted[folder].Path;
+        if (_askedFolder < 0 && _folders.IsOpen(path)) _openFolder = folder;
+        else
+        {
+            var opening = await _folders.PutOpenAsync(path, writable: false, "", cancel);
+            _connection.Leave(opening.Tag);
+            _underWay.Add(new Asked(opening.Tag, folder, new NumberSet(), opening));
+        }
+        _askedFolder = folder;
     }
 
     /// <summary>Takes one line. The start of a body makes it the current message; anything else is dealt with here.</summary>
-    private async ValueTask<(uint Number, long Size)?> ReadBodyStartAsync(ReadOnlyMemory<byte> line, CancellationToken cancel)
+    private async ValueTask<MessageStart?> ReadBodyStartAsync(ReadOnlyMemory<byte> line, CancellationToken cancel)
     {
         var response = Wire.Check(new ImapResponse(line, []));
         if (!response.IsUntagged)
         {
-            EndStep(response);
+            End(response);
             return null;
         }
+        if (_underWay is [{ Opening: { } opening }, ..]) opening.Take(response);
         var length = ImapWire.LiteralLength(line.Span);
         var (number, inline, isBody) = ReadFetch(line.Span, length);
         if (!isBody)
@@ -105,9 +132,9 @@ internal sealed class ImapMessageReader : IMessageReader
             return null;
         }
         // Quirk (a server that tells the UID after the octets): with one message asked for, it is known all the same.
-        number ??= _underWay is [{ Asked: { Count: 1 } only }] ? only.First() : null;
+        number ??= _underWay is [{ Numbers: { Count: 1 } only }] ? only.First() : null;
         if (number is null) _oneByOne = true;
-        if (number is not { } known || !_underWay.Any(u => u.Asked.Contains(known)) || !_given.Add(known))
+        if (number is not { } known || !_underWay.Any(a => a.Folder == _openFolder && a.Numbers.Contains(known)) || !_given.Add(new ItemAt(_openFolder, known)))
         {
             // Of nobody knows which message, asked for by nobody, or given twice: the octets are passed over.
             await SkipAsync(length, cancel);
@@ -117,7 +144,7 @@ internal sealed class ImapMessageReader : IMessageReader
         _whole = inline is not null;
         _inline = inline;
         _left = length ?? inline!.Length;
-        return (known, _left);
+        return new MessageStart(_openFolder, known, _left);
     }
 
     /// <summary>Whether the line starts or holds a body, and of which message, if the line says.</summary>
@@ -152,19 +179,26 @@ internal sealed class ImapMessageReader : IMessageReader
         return (number, inline, isBody);
     }
 
-    /// <summary>Ends the FETCH that this tag answers. A server may work on both at a time and end either first (RFC 9051 §5.5).</summary>
-    private void EndStep(ImapResponse response)
+    /// <summary>Ends the command that this tag answers. A server may work on two FETCHes at a time and end either first (RFC 9051 §5.5).</summary>
+    private void End(ImapResponse response)
     {
-        var ended = _underWay.FindIndex(u => response.IsTagged(u.Tag));
+        var ended = _underWay.FindIndex(a => response.IsTagged(a.Tag));
         if (ended < 0) throw new FormatException("a line answers nothing that was asked");
-        var (tag, asked) = _underWay[ended];
+        var asked = _underWay[ended];
         _underWay.RemoveAt(ended);
-        var result = ImapResult.Parse(response.Text.Span[(tag.Length + 1)..]);
-        var absent = asked.Where(n => !_given.Remove(n)).ToList();
-        if (absent.Count == 0) return;
-        if (asked.Count > 1 && (_oneByOne || !result.IsOk))
+        var result = ImapResult.Parse(response.Text.Span[(asked.Tag.Length + 1)..]);
+        if (asked.Opening is { } opening)
         {
-            foreach (var number in absent) _again.Enqueue(new NumberSet([number]));
+            // What was asked of the folder after it is answered by nobody now.
+            if (!_folders.Conclude(opening, result)) throw new FaultException(_folders.RefusalOf(opening), _underWay.Count == 0 ? Verdict.Keep : Verdict.Close);
+            _openFolder = asked.Folder;
+            return;
+        }
+        var absent = asked.Numbers.Select(n => new ItemAt(asked.Folder, n)).Where(i => !_given.Remove(i)).ToList();
+        if (absent.Count == 0) return;
+        if (asked.Numbers.Count > 1 && (_oneByOne || !result.IsOk))
+        {
+            foreach (var item in absent) _again.Enqueue((item.Folder, new NumberSet([item.Number])));
         }
         else if (result.IsOk)
         {

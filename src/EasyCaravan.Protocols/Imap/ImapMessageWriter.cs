@@ -7,7 +7,7 @@ using MailKit.Net.Imap;
 namespace EasyCaravan.Protocols.Imap;
 
 /// <summary>
-/// Streams messages into one folder: many to an APPEND where the server has MULTIAPPEND (RFC 3502), several APPENDs under way
+/// Streams messages into folders: many to an APPEND where the server has MULTIAPPEND (RFC 3502), several APPENDs under way
 /// otherwise; literals without waiting where it has LITERAL+ or LITERAL- (RFC 7888).
 /// </summary>
 internal sealed class ImapMessageWriter : IMessageWriter
@@ -22,8 +22,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
     private readonly int _mostUnderWay;
 
     private readonly ImapConnection _connection;
-    private readonly string _name;
-    private readonly FolderPath _path;
+    private readonly IReadOnlyList<(string Name, FolderPath Path)> _folders;
     private readonly int _company;
     private readonly bool _literalPlus;
     private readonly bool _literalMinus;
@@ -38,22 +37,27 @@ internal sealed class ImapMessageWriter : IMessageWriter
     /// <summary>The current message stands in parentheses that its end closes.</summary>
     private bool _inUtf8;
 
-    public ImapMessageWriter(ImapConnection connection, ImapTraits traits, string name, FolderPath path, int company)
+    public ImapMessageWriter(ImapConnection connection, ImapTraits traits, IReadOnlyList<(string Name, FolderPath Path)> folders, int company)
     {
-        (_connection, _traits, _name, _path) = (connection, traits, name, path);
+        (_connection, _traits, _folders) = (connection, traits, folders);
         var multi = traits.Can(ImapCapabilities.MultiAppend);
         _company = multi ? company : 1;
         _literalPlus = traits.Can(ImapCapabilities.LiteralPlus);
         _literalMinus = traits.Can(ImapCapabilities.LiteralMinus);
         // Without LITERAL+ the wait for each continuation sets the pace, and answers are read with it.
-        _mostUnderWay = multi ? 2 : _literalPlus ? 32 : 1;
+        _mostUnderWay = multi ? 16 : _literalPlus ? 32 : 1;
     }
 
     private ImapWire Wire => _connection.Wire;
 
-    private sealed class Append(string tag)
+    /// <summary>As many APPENDs are under way as may be, or two that are large.</summary>
+    private bool IsFull => _underWay.Count >= _mostUnderWay || (_underWay.Count >= 2 && _underWay.Sum(a => a.Octets) >= 2 * LargestAppend);
+
+    private sealed class Append(string tag, int folder)
     {
         public string Tag { get; } = tag;
+
+        public int Folder { get; } = folder;
 
         public List<uint> Numbers { get; } = [];
 
@@ -62,14 +66,15 @@ internal sealed class ImapMessageWriter : IMessageWriter
         public long Since { get; } = Environment.TickCount64;
     }
 
-    public async ValueTask BeginAsync(ItemInfo item, long size, ReadOnlyMemory<byte> first, CancellationToken cancel)
+    public async ValueTask BeginAsync(int folder, ItemInfo item, long size, ReadOnlyMemory<byte> first, CancellationToken cancel)
     {
+        if (_current is not null && _current.Folder != folder) await EndAppendAsync(cancel);
         if (_current is null)
         {
-            while (_underWay.Count >= _mostUnderWay) await TakeAnswerAsync(cancel);
-            _current = new Append(_connection.NextTag());
+            while (IsFull) await TakeAnswerAsync(cancel);
+            _current = new Append(_connection.NextTag(), folder);
             _connection.IsMidCommand = true;
-            await Wire.WriteAsync($"{_current.Tag} APPEND {_name}", cancel);
+            await Wire.WriteAsync($"{_current.Tag} APPEND {_folders[folder].Name}", cancel);
         }
         _current.Numbers.Add(item.Number);
         _current.Octets += size;
@@ -168,13 +173,13 @@ internal sealed class ImapMessageWriter : IMessageWriter
         }
         var landed = ReadLanded(result, append.Numbers.Count);
         for (var i = 0; i < append.Numbers.Count; i++)
-            _receipts.Add(new AddReceipt(append.Numbers[i], landed?[i], null, append.Numbers.Count));
+            _receipts.Add(new AddReceipt(append.Folder, append.Numbers[i], landed?[i], null, append.Numbers.Count));
     }
 
     private void Refuse(Append append, ImapResult result)
     {
-        var fault = ImapCauses.Refused(result, Wire, $"the new side did not take a message into '{_path}'", Cause.MessageRefused);
-        foreach (var number in append.Numbers) _receipts.Add(new AddReceipt(number, null, fault, append.Numbers.Count));
+        var fault = ImapCauses.Refused(result, Wire, $"the new side did not take a message into '{_folders[append.Folder].Path}'", Cause.MessageRefused);
+        foreach (var number in append.Numbers) _receipts.Add(new AddReceipt(append.Folder, number, null, fault, append.Numbers.Count));
     }
 
     /// <summary>APPENDUID (RFC 4315 §3): the numbers in the order in which the messages were sent. Null when the server does not say, or not for all.</summary>

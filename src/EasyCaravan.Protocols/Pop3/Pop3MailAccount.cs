@@ -72,13 +72,8 @@ public sealed class Pop3MailAccount : IMailAccount
         return [new FolderState(FolderPath.Inbox, SpecialUse.None, true, true, _cursor)];
     }
 
-    public async Task<NumberSet> ListNumbersAsync(FolderPath path, CancellationToken cancel) => new((await LookAsync(cancel)).Keys);
-
-    public async Task<IReadOnlyList<NumberSet?>> ListManyAsync(IReadOnlyList<FolderPath> paths, CancellationToken cancel)
-    {
-        var numbers = await ListNumbersAsync(FolderPath.Inbox, cancel);
-        return [.. paths.Select(p => p.IsInbox ? numbers : null)];
-    }
+    public async Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel) =>
+        visits.Any(v => v.Subscribe || v.Flags.Count > 0) ? throw ReadOnly() : visits.Count == 0 ? [] : [new FolderSeen(new NumberSet((await LookAsync(cancel)).Keys), null, [])];
 
     public async Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, IDictionary<uint, Fault> unreadable, CancellationToken cancel)
     {
@@ -87,9 +82,10 @@ public sealed class Pop3MailAccount : IMailAccount
         return items;
     }
 
-    public async Task ReadHeadersAsync(FolderPath path, NumberSet numbers, Action<ItemHeader> take, CancellationToken cancel)
+    public async Task ReadHeadersAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, Action<int, ItemHeader> take, CancellationToken cancel)
     {
-        await foreach (var (number, size, header) in ReadTopsAsync(numbers, cancel)) take(new ItemHeader(number, size, header));
+        for (var folder = 0; folder < folders.Count; folder++)
+            await foreach (var (number, size, header) in ReadTopsAsync(folders[folder].Numbers, cancel)) take(folder, new ItemHeader(number, size, header));
     }
 
     public Task ReadNamesAsync(FolderPath path, NumberSet numbers, Action<uint, string> take, CancellationToken cancel) => Task.CompletedTask;
@@ -98,11 +94,13 @@ public sealed class Pop3MailAccount : IMailAccount
     public Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel) =>
         Task.FromResult<IReadOnlyList<FolderChange?>>([.. folders.Select(_ => (FolderChange?)null)]);
 
-    public async Task<IMessageReader> ReadMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
+    public async Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel)
     {
         var items = await LookAsync(cancel);
         if (_reader is not null) await _reader.DisposeAsync();
-        return _reader = new Pop3MessageReader(_wire, [.. numbers.Where(items.ContainsKey).Select(n => (n, items[n].Place))], [.. numbers.Where(n => !items.ContainsKey(n))]);
+        // There is one folder, the inbox.
+        var numbers = folders.Single().Numbers;
+        return _reader = new Pop3MessageReader(_wire, [.. numbers.Where(items.ContainsKey).Select(n => (n, items[n].Place))], [.. numbers.Where(n => !items.ContainsKey(n)).Select(n => new ItemAt(0, n))]);
     }
 
     public Task<Room?> ReadRoomAsync(CancellationToken cancel) => Task.FromResult<Room?>(null);
@@ -111,11 +109,9 @@ public sealed class Pop3MailAccount : IMailAccount
 
     public Task<IReadOnlyList<LackingRight>> ReadLackingRightsAsync(IReadOnlyList<FolderState> folders, CancellationToken cancel) => Task.FromResult<IReadOnlyList<LackingRight>>([]);
 
-    public Task<FolderCursor> CreateFolderAsync(FolderPath path, SpecialUse use, bool subscribe, CancellationToken cancel) => throw ReadOnly();
+    public Task<IReadOnlyList<FolderCursor>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel) => throw ReadOnly();
 
-    public Task<IMessageWriter> AddMessagesAsync(FolderPath path, int company, CancellationToken cancel) => throw ReadOnly();
-
-    public Task ChangeFlagsAsync(FolderPath path, NumberSet numbers, FlagSet add, FlagSet remove, CancellationToken cancel) => throw ReadOnly();
+    public Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int company, CancellationToken cancel) => throw ReadOnly();
 
     public Task<IReadOnlyDictionary<uint, uint>?> MoveMessagesAsync(FolderPath path, NumberSet numbers, FolderPath to, CancellationToken cancel) => throw ReadOnly();
 

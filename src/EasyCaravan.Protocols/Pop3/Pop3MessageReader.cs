@@ -5,22 +5,22 @@ using EasyCaravan.Protocols.Imap.Wire;
 namespace EasyCaravan.Protocols.Pop3;
 
 /// <summary>Messages by RETR, the next already asked for. POP3 does not tell exact sizes, so each is put down first: in memory, or where it is large in a file that nobody else can read.</summary>
-internal sealed class Pop3MessageReader(ImapWire wire, IReadOnlyList<(uint Number, int Place)> messages, IReadOnlyCollection<uint> gone) : IMessageReader, IAsyncDisposable
+internal sealed class Pop3MessageReader(ImapWire wire, IReadOnlyList<(uint Number, int Place)> messages, IReadOnlyCollection<ItemAt> gone) : IMessageReader, IAsyncDisposable
 {
     /// <summary>Octets of a message that are kept in memory.</summary>
     private const int InMemory = 1024 * 1024;
 
-    private readonly Dictionary<uint, Fault> _unreadable = [];
+    private readonly Dictionary<ItemAt, Fault> _unreadable = [];
     private readonly byte[] _piece = new byte[64 * 1024];
     private Stream _spool = new MemoryStream();
     private int _next;
     private bool _asked;
 
-    public IReadOnlyCollection<uint> Gone => gone;
+    public IReadOnlyCollection<ItemAt> Gone => gone;
 
-    public IReadOnlyDictionary<uint, Fault> Unreadable => _unreadable;
+    public IReadOnlyDictionary<ItemAt, Fault> Unreadable => _unreadable;
 
-    public async ValueTask<(uint Number, long Size)?> NextAsync(CancellationToken cancel)
+    public async ValueTask<MessageStart?> NextAsync(CancellationToken cancel)
     {
         while (_next < messages.Count)
         {
@@ -29,14 +29,14 @@ internal sealed class Pop3MessageReader(ImapWire wire, IReadOnlyList<(uint Numbe
             if (!await Pop3Body.IsOkAsync(wire, cancel))
             {
                 _asked = false;
-                _unreadable[number] = new Fault(Cause.MessageUnreadable, wire.Whom, "the old side does not give this message out");
+                _unreadable[new ItemAt(0, number)] = new Fault(Cause.MessageUnreadable, wire.Whom, "the old side does not give this message out");
                 continue;
             }
             await PutDownAsync(cancel);
             // The next one travels while this one is handed on.
             _asked = _next < messages.Count;
             if (_asked) await AskAsync(_next, cancel);
-            return (number, _spool.Length);
+            return new MessageStart(0, number, _spool.Length);
         }
         return null;
     }

@@ -45,7 +45,7 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
         {
             await using var inbox = await Pop3MailAccount.OpenAsync(service, who, tokens, numbers, note, await slots.AcquireAsync(service, who.Account, patience.Token), patience.Token);
             note(new ConnectStep("capabilities", inbox.Capabilities));
-            note(new ConnectStep("list", $"the inbox, {(await inbox.ListNumbersAsync(FolderPath.Inbox, patience.Token)).Count} messages"));
+            note(new ConnectStep("list", $"the inbox, {(await inbox.ListFoldersAsync(patience.Token))[0].Cursor!.Count} messages"));
             return;
         }
         await using var account = await ImapMailAccount.OpenAsync(service, who, tokens, note, await slots.AcquireAsync(service, who.Account, patience.Token), patience.Token);

@@ -16,16 +16,15 @@ internal sealed class MemoryLedger : ILedger
 
     public Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel) => Task.FromResult<IReadOnlyList<LedgerFolder>>([.. _pages.Values]);
 
-    public Task<LedgerFolder> OpenFolderAsync(FolderPath from, FolderPath? to, uint? fromEpoch, uint? toEpoch, uint toBaseNext, CancellationToken cancel)
+    public Task<IReadOnlyList<LedgerFolder>> OpenAsync(IReadOnlyList<PageOpening> folders, CancellationToken cancel) => Task.FromResult<IReadOnlyList<LedgerFolder>>([.. folders.Select(Open)]);
+
+    private LedgerFolder Open(PageOpening folder)
     {
-        var page = _pages.Values.FirstOrDefault(p => p.From.Equals(from) && Equals(p.To, to));
-        if (page is null)
-        {
-            page = new LedgerFolder(_pages.Count + 1, from, to, fromEpoch, toEpoch, toBaseNext, null, false, FolderCounts.Zero);
-            _pages[page.Id] = page;
-            _entries[page.Id] = [];
-        }
-        return Task.FromResult(page);
+        if (_pages.Values.FirstOrDefault(p => p.From.Equals(folder.From) && Equals(p.To, folder.To)) is { } known) return known;
+        var page = new LedgerFolder(_pages.Count + 1, folder.From, folder.To, folder.FromEpoch, folder.ToEpoch, folder.ToBaseNext, null, false, FolderCounts.Zero);
+        _pages[page.Id] = page;
+        _entries[page.Id] = [];
+        return page with { IsNew = true };
     }
 
     public Task ForgetEntriesAsync(long folder, uint? fromEpoch, uint? toEpoch, CancellationToken cancel)
@@ -40,15 +39,19 @@ internal sealed class MemoryLedger : ILedger
     public Task<NumberSet> SettledAsync(long folder, CancellationToken cancel) =>
         Task.FromResult(new NumberSet(_entries[folder].Values.Where(e => !e.Gone).Select(e => e.Entry.Number)));
 
-    public Task<NumberSet> ClaimedAsync(FolderPath to, bool andGone, CancellationToken cancel) =>
-        Task.FromResult(new NumberSet(_pages.Values.Where(p => Equals(p.To, to)).SelectMany(p => _entries[p.Id].Values).Where(e => andGone || !e.Gone).Select(e => e.Entry.Landed).OfType<uint>()));
+    public Task<Claimed> ClaimedAsync(FolderPath to, CancellationToken cancel)
+    {
+        var entries = _pages.Values.Where(p => Equals(p.To, to)).SelectMany(p => _entries[p.Id].Values).Where(e => e.Entry.Landed is not null).ToLookup(e => e.Gone, e => e.Entry.Landed!.Value);
+        return Task.FromResult(new Claimed(new NumberSet(entries[false]), new NumberSet(entries[true])));
+    }
 
     public Task<IReadOnlyList<LedgerEntry>> FindAsync(long folder, NumberSet numbers, CancellationToken cancel) =>
         Task.FromResult<IReadOnlyList<LedgerEntry>>([.. _entries[folder].Values.Where(e => !e.Gone && numbers.Contains(e.Entry.Number)).Select(e => e.Entry)]);
 
-    public Task RecordAsync(long folder, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel)
+    public Task RecordAsync(IReadOnlyList<PageEntries> pages, CancellationToken cancel)
     {
-        foreach (var entry in entries) _entries[folder][entry.Number] = (entry, false);
+        foreach (var page in pages)
+            foreach (var entry in page.Entries) _entries[page.Folder][entry.Number] = (entry, false);
         return Task.CompletedTask;
     }
 
@@ -71,7 +74,7 @@ internal sealed class MemoryLedger : ILedger
     public async Task TransferAsync(long folder, NumberSet numbers, long to, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel)
     {
         await MarkGoneAsync(folder, numbers, cancel);
-        await RecordAsync(to, entries, cancel);
+        await RecordAsync([new PageEntries(to, entries)], cancel);
     }
 
     public Task RecordKeysAsync(long folder, IReadOnlyDictionary<uint, UInt128> keys, CancellationToken cancel)
@@ -103,12 +106,15 @@ internal sealed class MemoryLedger : ILedger
         return Task.CompletedTask;
     }
 
-    public Task<FolderCounts> CompleteAsync(long folder, FolderCursor cursor, long found, long? missing, CancellationToken cancel)
+    public Task<IReadOnlyList<FolderCounts>> CompleteAsync(IReadOnlyList<PageEnd> pages, CancellationToken cancel) => Task.FromResult<IReadOnlyList<FolderCounts>>([.. pages.Select(Complete)]);
+
+    private FolderCounts Complete(PageEnd end)
     {
-        var entries = _entries[folder].Values;
+        var entries = _entries[end.Folder].Values;
         long Sum(Outcome outcome) => entries.Count(e => !e.Gone && e.Entry.Outcome == outcome);
-        var counts = new FolderCounts(found, Sum(Outcome.Carried), Sum(Outcome.Paired), Sum(Outcome.Excluded), Sum(Outcome.LeftBehind), entries.Count(e => e.Gone), missing ?? _pages[folder].Counts.Missing);
-        _pages[folder] = _pages[folder] with { Cursor = cursor, Counts = counts, Reopened = false };
-        return Task.FromResult(counts);
+        var counts = new FolderCounts(
+            end.Found, Sum(Outcome.Carried), Sum(Outcome.Paired), Sum(Outcome.Excluded), Sum(Outcome.LeftBehind), entries.Count(e => e.Gone), end.Missing ?? _pages[end.Folder].Counts.Missing);
+        _pages[end.Folder] = _pages[end.Folder] with { Cursor = end.Cursor, Counts = counts, Reopened = false };
+        return counts;
     }
 }

@@ -71,6 +71,8 @@ internal sealed class MemoryMail
 
     public Dictionary<FolderPath, SpecialUse> Uses { get; } = [];
 
+    public HashSet<FolderPath> Subscribed { get; } = [];
+
     public List<string> Calls { get; } = [];
 
     public MemoryFolder Folder(string path)
@@ -116,25 +118,28 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
     public Task<IReadOnlyList<FolderState>> ListFoldersAsync(CancellationToken cancel)
     {
         mail.Call("list");
-        return Task.FromResult<IReadOnlyList<FolderState>>([.. mail.Folders.Select(f => new FolderState(f.Key, mail.Uses.GetValueOrDefault(f.Key), true, true, mail.CursorOf(f.Value)))]);
+        return Task.FromResult<IReadOnlyList<FolderState>>([.. mail.Folders.Select(f => new FolderState(f.Key, mail.Uses.GetValueOrDefault(f.Key), true, mail.Subscribed.Contains(f.Key), mail.CursorOf(f.Value)))]);
     }
 
-    public Task<FolderCursor> CreateFolderAsync(FolderPath path, SpecialUse use, bool subscribe, CancellationToken cancel)
+    public Task<IReadOnlyList<FolderCursor>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel)
     {
         mail.Call("create");
-        return Task.FromResult(mail.CursorOf(mail.Folder(path.ToString())));
+        return Task.FromResult<IReadOnlyList<FolderCursor>>([.. folders.Select(f => mail.CursorOf(mail.Folder(f.Path.ToString())))]);
     }
 
-    public Task<NumberSet> ListNumbersAsync(FolderPath path, CancellationToken cancel)
+    public Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel)
     {
-        mail.Call("numbers");
-        return Task.FromResult(new NumberSet(mail.Folders[path].Messages.Select(m => m.Number)));
+        if (visits.Count > 0) mail.Call(visits.Any(v => v.Flags.Count > 0) ? "change" : "numbers");
+        return Task.FromResult<IReadOnlyList<FolderSeen>>([.. visits.Select(Visit)]);
     }
 
-    public Task<IReadOnlyList<NumberSet?>> ListManyAsync(IReadOnlyList<FolderPath> paths, CancellationToken cancel)
+    private FolderSeen Visit(FolderVisit visit)
     {
-        mail.Call("numbers");
-        return Task.FromResult<IReadOnlyList<NumberSet?>>([.. paths.Select(p => mail.Folders.TryGetValue(p, out var folder) ? new NumberSet(folder.Messages.Select(m => m.Number)) : null)]);
+        if (visit.Subscribe) mail.Subscribed.Add(visit.Path);
+        foreach (var change in visit.Flags)
+            foreach (var message in Chosen(visit.Path, change.Numbers).ToList())
+                mail.Folders[visit.Path].SetFlags(message.Number, FlagSet.Of(message.Flags.Except(change.Remove).Flags.Concat(change.Add.Flags)));
+        return new FolderSeen(visit.List ? new NumberSet(mail.Folders[visit.Path].Messages.Select(m => m.Number)) : null, null, [.. visit.Flags.Select(_ => (Fault?)null)]);
     }
 
     public Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, IDictionary<uint, Fault> unreadable, CancellationToken cancel)
@@ -143,10 +148,11 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         return Task.FromResult<IReadOnlyList<ItemInfo>>([.. Chosen(path, numbers).Where(m => !mail.Hidden.Contains(m.Number)).Select(m => new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags))]);
     }
 
-    public Task ReadHeadersAsync(FolderPath path, NumberSet numbers, Action<ItemHeader> take, CancellationToken cancel)
+    public Task ReadHeadersAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, Action<int, ItemHeader> take, CancellationToken cancel)
     {
         mail.Call("headers");
-        foreach (var message in Chosen(path, numbers)) take(new ItemHeader(message.Number, message.Octets.Length, HeaderOf(message.Octets)));
+        for (var i = 0; i < folders.Count; i++)
+            foreach (var message in Chosen(folders[i].Path, folders[i].Numbers)) take(i, new ItemHeader(message.Number, message.Octets.Length, HeaderOf(message.Octets)));
         return Task.CompletedTask;
     }
 
@@ -159,7 +165,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
 
     public Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel)
     {
-        mail.Call("changes");
+        if (folders.Count > 0) mail.Call("changes");
         return Task.FromResult<IReadOnlyList<FolderChange?>>([.. folders.Select(f =>
         {
             var folder = mail.Folders[f.Path];
@@ -171,21 +177,14 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         })]);
     }
 
-    public Task<IMessageReader> ReadMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
+    public Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel)
     {
         mail.Call("read");
-        return Task.FromResult<IMessageReader>(new Reader(mail, new Queue<MemoryMessage>(Chosen(path, numbers))));
+        return Task.FromResult<IMessageReader>(new Reader(mail, new Queue<(int, MemoryMessage)>(folders.SelectMany((f, i) => Chosen(f.Path, f.Numbers).Select(m => (i, m))))));
     }
 
-    public Task<IMessageWriter> AddMessagesAsync(FolderPath path, int company, CancellationToken cancel) => Task.FromResult<IMessageWriter>(new Writer(mail, mail.Folders[path], company));
-
-    public Task ChangeFlagsAsync(FolderPath path, NumberSet numbers, FlagSet add, FlagSet remove, CancellationToken cancel)
-    {
-        mail.Call("change");
-        foreach (var message in Chosen(path, numbers).ToList())
-            mail.Folders[path].SetFlags(message.Number, FlagSet.Of(message.Flags.Except(remove).Flags.Concat(add.Flags)));
-        return Task.CompletedTask;
-    }
+    public Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int company, CancellationToken cancel) =>
+        Task.FromResult<IMessageWriter>(new Writer(mail, [.. folders.Select(f => mail.Folders[f])], company));
 
     public Task<IReadOnlyDictionary<uint, uint>?> MoveMessagesAsync(FolderPath path, NumberSet numbers, FolderPath to, CancellationToken cancel)
     {
@@ -219,20 +218,20 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         return Encoding.Latin1.GetBytes(end < 0 ? text : text[..(end + 2)]);
     }
 
-    private sealed class Reader(MemoryMail mail, Queue<MemoryMessage> left) : IMessageReader
+    private sealed class Reader(MemoryMail mail, Queue<(int Folder, MemoryMessage Message)> left) : IMessageReader
     {
         private byte[] _current = [];
 
-        public IReadOnlyCollection<uint> Gone => [];
+        public IReadOnlyCollection<ItemAt> Gone => [];
 
-        public IReadOnlyDictionary<uint, Fault> Unreadable => new Dictionary<uint, Fault>();
+        public IReadOnlyDictionary<ItemAt, Fault> Unreadable => new Dictionary<ItemAt, Fault>();
 
-        public ValueTask<(uint Number, long Size)?> NextAsync(CancellationToken cancel)
+        public ValueTask<MessageStart?> NextAsync(CancellationToken cancel)
         {
-            if (!left.TryDequeue(out var message)) return ValueTask.FromResult<(uint, long)?>(null);
+            if (!left.TryDequeue(out var next)) return ValueTask.FromResult<MessageStart?>(null);
             mail.Call("next");
-            _current = message.Octets;
-            return ValueTask.FromResult<(uint, long)?>((message.Number, message.Octets.Length));
+            _current = next.Message.Octets;
+            return ValueTask.FromResult<MessageStart?>(new MessageStart(next.Folder, next.Message.Number, next.Message.Octets.Length));
         }
 
         public ValueTask<ReadOnlyMemory<byte>> ReadAsync(CancellationToken cancel)
@@ -243,12 +242,16 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         }
     }
 
-    private sealed class Writer(MemoryMail mail, MemoryFolder folder, int company) : IMessageWriter
+    private sealed class Writer(MemoryMail mail, IReadOnlyList<MemoryFolder> folders, int company) : IMessageWriter
     {
         private readonly List<(ItemInfo Item, MemoryStream Octets)> _batch = [];
+        private readonly List<AddReceipt> _receipts = [];
+        private int _folder;
 
-        public ValueTask BeginAsync(ItemInfo item, long size, ReadOnlyMemory<byte> first, CancellationToken cancel)
+        public ValueTask BeginAsync(int folder, ItemInfo item, long size, ReadOnlyMemory<byte> first, CancellationToken cancel)
         {
+            if (folder != _folder) Append();
+            _folder = folder;
             _batch.Add((item, new MemoryStream()));
             _batch[^1].Octets.Write(first.Span);
             return ValueTask.CompletedTask;
@@ -264,18 +267,32 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
 
         public ValueTask<IReadOnlyList<AddReceipt>> FinishAsync(CancellationToken cancel)
         {
-            if (_batch.Count == 0) return ValueTask.FromResult<IReadOnlyList<AddReceipt>>([]);
+            Append();
+            var receipts = _receipts.ToList();
+            _receipts.Clear();
+            return ValueTask.FromResult<IReadOnlyList<AddReceipt>>(receipts);
+        }
+
+        private void Append()
+        {
+            if (_batch.Count == 0) return;
             var batch = _batch.ToList();
             _batch.Clear();
             if (!mail.AnswersAreLost) mail.Call("append");
             // All or nothing, as MULTIAPPEND is.
             var unborne = batch.Exists(b => b.Item.Flags.Flags.Any(f => f[0] != '\\' && !mail.BearsKeyword(f))) ? new Fault(Cause.MessageRefused, "b", "keyword", "LIMIT") : null;
             if (batch.Select(b => mail.Refuses(b.Octets.ToArray())).FirstOrDefault(f => f is not null, unborne) is { } refused)
-                return ValueTask.FromResult<IReadOnlyList<AddReceipt>>([.. batch.Select(b => new AddReceipt(b.Item.Number, null, refused, batch.Count))]);
-            var receipts = batch.Select(b => new AddReceipt(
-                b.Item.Number, new ItemKey(folder.Epoch, folder.Add(b.Octets.ToArray(), b.Item.Flags, b.Item.Received)), null, batch.Count)).ToList();
+            {
+                _receipts.AddRange(batch.Select(b => new AddReceipt(_folder, b.Item.Number, null, refused, batch.Count)));
+                return;
+            }
+            var folder = folders[_folder];
+            foreach (var (item, octets) in batch)
+            {
+                var key = new ItemKey(folder.Epoch, folder.Add(octets.ToArray(), item.Flags, item.Received));
+                _receipts.Add(new AddReceipt(_folder, item.Number, mail.TellsWhere ? key : null, null, batch.Count));
+            }
             if (mail.AnswersAreLost) mail.Call("append");
-            return ValueTask.FromResult<IReadOnlyList<AddReceipt>>(mail.TellsWhere ? receipts : [.. receipts.Select(r => r with { Landed = null })]);
         }
     }
 }

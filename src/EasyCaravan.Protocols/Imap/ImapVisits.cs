@@ -1,0 +1,83 @@
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Imap.Wire;
+
+namespace EasyCaravan.Protocols.Imap;
+
+/// <summary>Goes through folders, many in one round trip: SUBSCRIBE, UID STORE (RFC 9051 §6.4.9) and the search for all numbers.</summary>
+internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, ImapFolders folders)
+{
+    /// <summary>Messages that may arrive while a folder is being listed.</summary>
+    private const int MostArrivals = 100_000;
+
+    /// <summary>Folders asked about before the first answer is read.</summary>
+    private const int Together = 50;
+
+    /// <summary>Numbers in one STORE.</summary>
+    private const int StoreStep = 5_000;
+
+    private sealed record Asked(FolderVisit Visit, string? Subscribe, ImapFolders.Opening? Opening, IReadOnlyList<IReadOnlyList<string>> Stores, string? Search);
+
+    public async Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel)
+    {
+        var seen = new List<FolderSeen>(visits.Count);
+        foreach (var some in visits.Chunk(Together))
+        {
+            var asked = new List<Asked>();
+            foreach (var visit in some) asked.Add(await AskAsync(visit, cancel));
+            foreach (var one in asked) seen.Add(await AnswerAsync(one, cancel));
+        }
+        return seen;
+    }
+
+    /// <summary>All that is asked of one folder leaves with its opening: where it cannot be opened, the rest is refused by itself.</summary>
+    private async Task<Asked> AskAsync(FolderVisit visit, CancellationToken cancel)
+    {
+        var subscribe = visit.Subscribe ? await connection.PutAsync($"SUBSCRIBE {folders.Quoted(visit.Path)}", cancel) : null;
+        var opening = visit.List || visit.Flags.Count > 0 ? await folders.PutOpenAsync(visit.Path, writable: visit.Flags.Count > 0, "", cancel) : null;
+        var stores = new List<IReadOnlyList<string>>();
+        foreach (var change in visit.Flags) stores.Add(await StoreAsync(change, cancel));
+        return new Asked(visit, subscribe, opening, stores, visit.List ? await connection.PutAsync(ImapSearch.CommandFor(traits), cancel) : null);
+    }
+
+    private async Task<List<string>> StoreAsync(FlagChange change, CancellationToken cancel)
+    {
+        var tags = new List<string>();
+        foreach (var line in ImapWords.Lines(change.Numbers, StoreStep))
+        {
+            foreach (var (sign, flags) in new[] { ('+', change.Add), ('-', change.Remove) })
+                if (flags.Flags.Length > 0) tags.Add(await connection.PutAsync($"UID STORE {line} {sign}FLAGS.SILENT ({flags.Written})", cancel));
+        }
+        return tags;
+    }
+
+    private async Task<FolderSeen> AnswerAsync(Asked asked, CancellationToken cancel)
+    {
+        var (visit, opening) = (asked.Visit, asked.Opening);
+        if (asked.Subscribe is not null) await connection.AnswerAsync(asked.Subscribe, null, cancel);
+        if (opening is null) return new FolderSeen(null, null, []);
+        var refused = await folders.FinishOpenAsync(opening, null, cancel) ? null : folders.RefusalOf(opening);
+        var flagsRefused = new List<Fault?>();
+        foreach (var tags in asked.Stores)
+        {
+            Fault? fault = null;
+            foreach (var tag in tags)
+            {
+                var stored = await connection.AnswerAsync(tag, null, cancel);
+                if (!stored.IsOk) fault ??= refused ?? ImapCauses.Refused(stored, connection.Wire, $"the flags of messages in '{visit.Path}' cannot be changed", Cause.NotPermitted);
+            }
+            flagsRefused.Add(fault);
+        }
+        if (asked.Search is null) return new FolderSeen(null, refused, flagsRefused);
+
+        var numbers = new List<uint>();
+        NumberSet? compact = null;
+        var result = await connection.AnswerAsync(asked.Search, r => compact = ImapSearch.Read(r, numbers) ?? compact, cancel);
+        if (!result.IsOk) refused ??= ImapCauses.Refused(result, connection.Wire, $"the messages of '{visit.Path}' cannot be listed", Cause.NotPermitted);
+        if (refused is not null) return new FolderSeen(null, refused, flagsRefused);
+        var all = compact ?? new NumberSet(numbers);
+        // A few may have arrived in between; many more than there are is a server that makes numbers up.
+        if (opening.Exists is { } exists && all.Count > (long)exists + MostArrivals) throw connection.Wire.Garbage(new FormatException($"{all.Count} messages are listed in a folder of {exists}"));
+        return new FolderSeen(all, null, flagsRefused);
+    }
+}
