@@ -17,9 +17,10 @@ internal static class Carry
     /// <summary>The account that is carried before the clock starts, so that code is compiled as in a service that has run for a while.</summary>
     public const string Warm = "warm";
 
-    public static async Task<int> RunAsync(int fromPort, int toPort, string store, int lanes, int atOnce, IReadOnlyList<string> accounts)
+    /// <param name="warmPorts">The servers themselves: warming up over a distance would take long.</param>
+    public static async Task<int> RunAsync(int fromPort, int toPort, (int From, int To) warmPorts, string store, int lanes, int atOnce, IReadOnlyList<string> accounts)
     {
-        await WarmUpAsync(fromPort, toPort, store + ".warm", lanes);
+        await WarmUpAsync(warmPorts.From, warmPorts.To, store + ".warm", lanes);
         using var database = await Database.OpenAsync(store, CancellationToken.None);
         var moves = new MoveStore(database, TimeProvider.System);
         var opened = new Accounts();

@@ -93,7 +93,7 @@ internal sealed class Rig : IAsyncDisposable
     public async Task<Run> CarryAsync(string tool, IReadOnlyList<(string From, string To)> accounts, int lanes, int atOnce, string? store = null)
     {
         var file = store ?? Path.Combine(_folder, $"{Guid.NewGuid():N}.db");
-        string[] arguments = [typeof(Rig).Assembly.Location, "carry", "--from-port", $"{FromPort}", "--to-port", $"{ToPort}", "--store", file, "--lanes", $"{lanes}", "--at-once", $"{atOnce}",
+        string[] arguments = [typeof(Rig).Assembly.Location, "carry", "--from-port", $"{FromPort}", "--to-port", $"{ToPort}", "--warm-from-port", $"{From.PlainPort}", "--warm-to-port", $"{To.PlainPort}", "--store", file, "--lanes", $"{lanes}", "--at-once", $"{atOnce}",
             "--accounts", .. accounts.Select(a => $"{a.From}={a.To}")];
         using var answer = JsonDocument.Parse((await ExecuteAsync("dotnet", arguments)).Split('\n', StringSplitOptions.RemoveEmptyEntries)[^1]);
         var root = answer.RootElement;

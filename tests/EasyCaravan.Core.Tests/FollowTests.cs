@@ -57,6 +57,69 @@ public sealed class FollowTests
         AssertCloses(5);
     }
 
+    [Fact]
+    public void Moved_while_the_pass_runs_out_of_a_folder_that_is_done_it_arrives_once()
+    {
+        for (var i = 0; i < 2100; i++) Add("Large", i);
+        Add("Small", 9001);
+        _road.To.Meanwhile = call =>
+        {
+            if (call != "append" || _road.From.Folder("Large").Messages.Count < 2100) return;
+            _road.From.Folder("Large").Remove(1);
+            Add("Small", 0);
+        };
+        _road.Run();
+        _road.To.Meanwhile = null;
+        Assert.Equal(["Tide 9001"], Subjects("Small"));
+        _road.Run();
+        Assert.Equal(["Tide 0", "Tide 9001"], Subjects("Small").Order());
+        Assert.Equal(2099, Subjects("Large").Count);
+        AssertCloses(2101);
+    }
+
+    [Fact]
+    public void What_arrives_while_the_pass_runs_comes_with_the_next_one_and_where_the_listing_is_wrong_with_this()
+    {
+        Add("Work", 1);
+        _road.From.Meanwhile = call => { if (call == "changes") { _road.From.Meanwhile = null; Add("Work", 2); } };
+        _road.Run();
+        Assert.Equal(["Tide 1"], Subjects("Work"));
+        AssertCloses(1);
+        _road.From.Meanwhile = call => { if (call == "changes") { _road.From.Meanwhile = null; Add("Work", 3); _road.From.Folder("Work").Remove(1); } };
+        _road.Run();
+        Assert.Equal(["Tide 1", "Tide 2", "Tide 3"], Subjects("Work").Order());
+        AssertCloses(2);
+    }
+
+    [Fact]
+    public void A_folder_that_is_there_already_is_subscribed_once_and_then_as_its_owner_likes()
+    {
+        var work = FolderPath.Parse("Work");
+        Add("Work", 1);
+        _road.From.Subscribed.Add(work);
+        _road.To.Folder("Work");
+        _road.Run();
+        Assert.Contains(work, _road.To.Subscribed);
+        _road.To.Subscribed.Remove(work);
+        Add("Work", 2);
+        _road.Run();
+        Assert.DoesNotContain(work, _road.To.Subscribed);
+    }
+
+    [Fact]
+    public void Each_folder_is_in_one_load_and_those_that_land_in_one_place_are_in_the_same() =>
+        Gen.Select(Gen.Int[0, 5000], Gen.Int[-1, 8]).List[0, 80].Sample(folders =>
+        {
+            var work = folders.Select((f, i) => new FolderWork(
+                new FolderLanding(new FolderState(FolderPath.Of($"F{i}"), SpecialUse.None, true, true, new FolderCursor(1, 1, null, (uint)f.Item1)), f.Item2 < 0 ? null : FolderPath.Of(f.Item2 < 5 ? $"To{f.Item2}" : $"To{i}"), "rule", [], null, null), null, 0)).ToList();
+            var loads = FolderLoad.Pack(work, inOrder: false).ToList();
+            var packed = loads.SelectMany(l => l.Folders).ToList();
+            return packed.Count == work.Count && packed.ToHashSet(ReferenceEqualityComparer.Instance).Count == work.Count
+                && loads.TrueForAll(l => l.InTurn == (l.Folders.Count > 1 && l.Folders[0].Landing.To is { } to && l.Folders.All(f => Equals(f.Landing.To, to))))
+                && loads.TrueForAll(l => l.InTurn || l.Folders.Count == 1 || (l.Messages <= 2_000 && l.Folders.Count <= 50))
+                && work.Where(w => w.Landing.To is not null).GroupBy(w => w.Landing.To).All(g => g.Select(w => loads.FindIndex(l => l.Folders.Contains(w))).Distinct().Count() == 1);
+        });
+
     [Theory]
     [InlineData(Deletions.Keep, 40)]
     [InlineData(Deletions.Follow, 39)]

@@ -75,6 +75,9 @@ internal sealed class MemoryMail
 
     public List<string> Calls { get; } = [];
 
+    /// <summary>What else happens while a call is under way.</summary>
+    public Action<string>? Meanwhile { get; set; }
+
     public MemoryFolder Folder(string path)
     {
         var key = FolderPath.Parse(path);
@@ -94,6 +97,7 @@ internal sealed class MemoryMail
     public void Call(string name)
     {
         Calls.Add(name);
+        Meanwhile?.Invoke(name);
         if (BreakAfter is not { } left) return;
         BreakAfter = left - 1;
         if (left > 0) return;
@@ -124,6 +128,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
     public Task<IReadOnlyList<FolderCursor>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel)
     {
         mail.Call("create");
+        foreach (var folder in folders.Where(f => f.Subscribe)) mail.Subscribed.Add(folder.Path);
         return Task.FromResult<IReadOnlyList<FolderCursor>>([.. folders.Select(f => mail.CursorOf(mail.Folder(f.Path.ToString())))]);
     }
 
