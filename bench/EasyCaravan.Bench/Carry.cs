@@ -18,7 +18,7 @@ internal static class Carry
     public const string Warm = "warm";
 
     /// <param name="warmPorts">The servers themselves: warming up over a distance would take long.</param>
-    public static async Task<int> RunAsync(int fromPort, int toPort, (int From, int To) warmPorts, string store, int lanes, int atOnce, IReadOnlyList<string> accounts)
+    public static async Task<int> RunAsync(int fromPort, int toPort, (int From, int To) warmPorts, string store, int lanes, int atOnce, IReadOnlyList<int> servers, IReadOnlyList<string> accounts)
     {
         await WarmUpAsync(warmPorts.From, warmPorts.To, store + ".warm", lanes);
         using var database = await Database.OpenAsync(store, CancellationToken.None);
@@ -28,6 +28,7 @@ internal static class Carry
         // Linux: forget the peak of the warm-up (proc(5), clear_refs).
         await File.WriteAllTextAsync("/proc/self/clear_refs", "5");
         var cpu = Process.GetCurrentProcess().TotalProcessorTime;
+        var serversCpu = CpuOf(servers);
         var watch = Stopwatch.StartNew();
         var messages = 0L;
         await Parallel.ForEachAsync(accounts, new ParallelOptions { MaxDegreeOfParallelism = atOnce }, async (pair, _) =>
@@ -37,9 +38,34 @@ internal static class Carry
         });
         var seconds = watch.Elapsed.TotalSeconds;
         var used = (Process.GetCurrentProcess().TotalProcessorTime - cpu).TotalSeconds;
+        var serversUsed = CpuOf(servers) - serversCpu;
         var peak = double.Parse(File.ReadLines("/proc/self/status").First(l => l.StartsWith("VmHWM:", StringComparison.Ordinal)).Split(' ', StringSplitOptions.RemoveEmptyEntries)[^2], CultureInfo.InvariantCulture) / 1024;
-        Console.WriteLine(JsonSerializer.Serialize(new { messages = Math.Max(1, messages), seconds, cpu_s = used, peak_mb = Math.Round(peak), round_trips = opened.MostRoundTrips }));
+        Console.WriteLine(JsonSerializer.Serialize(new { messages = Math.Max(1, messages), seconds, cpu_s = used, servers_cpu_s = serversUsed, peak_mb = Math.Round(peak), round_trips = opened.MostRoundTrips }));
         return 0;
+    }
+
+    /// <summary>Seconds that processes and all that they have started used so far (proc(5), stat: in hundredths; children that have ended count with their parent).</summary>
+    private static double CpuOf(IReadOnlyList<int> roots)
+    {
+        var stats = Directory.GetDirectories("/proc").Select(d => Path.GetFileName(d)).Where(d => int.TryParse(d, out _)).Select(ReadStat).OfType<(int Id, int Parent, double Seconds)>().ToList();
+        var family = roots.ToHashSet();
+        while (stats.Any(s => family.Contains(s.Parent) && family.Add(s.Id))) { }
+        return stats.Where(s => family.Contains(s.Id)).Sum(s => s.Seconds);
+    }
+
+    private static (int Id, int Parent, double Seconds)? ReadStat(string id)
+    {
+        try
+        {
+            var stat = File.ReadAllText($"/proc/{id}/stat");
+            var fields = stat[(stat.LastIndexOf(')') + 2)..].Split(' ');
+            return (int.Parse(id, CultureInfo.InvariantCulture), int.Parse(fields[1], CultureInfo.InvariantCulture), fields[11..15].Sum(f => double.Parse(f, CultureInfo.InvariantCulture)) / 100);
+        }
+        catch (IOException)
+        {
+            // It ended meanwhile.
+            return null;
+        }
     }
 
     /// <summary>First and later passes over a small account, until what runs often is compiled for good: the service is up for days.</summary>

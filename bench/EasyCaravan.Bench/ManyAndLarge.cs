@@ -33,6 +33,7 @@ internal sealed class ManyAndLarge(int accounts, int rounds, string yardsticks)
         Console.WriteLine("\n" + JsonSerializer.Serialize(new
         {
             benchmark = "many-and-large", accounts, rounds, script = Rig.Ratio(runs, "small mailboxes, 16 at once", "script"),
+            ourCpuOfServers = Math.Round(Rig.Median(runs.Where(r => r.Tool == "small mailboxes, 16 at once").Select(r => r.CpuSeconds / r.ServersCpuSeconds)), 2),
             peakMegabytes = Peak("small mailboxes, 16 at once"), largeAddsMegabytes = Peak("eight of 50 MB at once") - Peak("nothing large"),
         }));
         return 0;

@@ -34,9 +34,10 @@ var warmToPort = new Option<int>("--warm-to-port");
 var store = new Option<string>("--store");
 var lanes = new Option<int>("--lanes");
 var atOnce = new Option<int>("--at-once");
+var servers = new Option<int[]>("--servers") { AllowMultipleArgumentsPerToken = true };
 var pairs = new Option<string[]>("--accounts") { AllowMultipleArgumentsPerToken = true };
-var carry = new Command("carry", "One run of the others, in a process of its own") { fromPort, toPort, warmFromPort, warmToPort, store, lanes, atOnce, pairs };
+var carry = new Command("carry", "One run of the others, in a process of its own") { fromPort, toPort, warmFromPort, warmToPort, store, lanes, atOnce, servers, pairs };
 carry.Hidden = true;
-carry.SetAction(a => Carry.RunAsync(a.GetValue(fromPort), a.GetValue(toPort), (a.GetValue(warmFromPort), a.GetValue(warmToPort)), a.GetValue(store)!, a.GetValue(lanes), a.GetValue(atOnce), a.GetValue(pairs)!));
+carry.SetAction(a => Carry.RunAsync(a.GetValue(fromPort), a.GetValue(toPort), (a.GetValue(warmFromPort), a.GetValue(warmToPort)), a.GetValue(store)!, a.GetValue(lanes), a.GetValue(atOnce), a.GetValue(servers)!, a.GetValue(pairs)!));
 
 return await new RootCommand("Benchmarks of Easy Caravan: ratios measured side by side in one run") { firstPass, laterPass, manyAndLarge, survey, carry }.Parse(args).InvokeAsync();

@@ -10,7 +10,8 @@ namespace EasyCaravan.Bench;
 /// <summary>One timed run.</summary>
 /// <param name="PeakMegabytes">The most memory that the process held; 0 where nobody measured.</param>
 /// <param name="RoundTrips">Waits for an answer on the busiest connection, after the sign-in; 0 where nobody counted.</param>
-internal sealed record Run(string Tool, long Messages, double Seconds, double CpuSeconds, double PeakMegabytes = 0, long RoundTrips = 0)
+/// <param name="ServersCpuSeconds">What both servers used meanwhile; 0 where nobody measured.</param>
+internal sealed record Run(string Tool, long Messages, double Seconds, double CpuSeconds, double PeakMegabytes = 0, long RoundTrips = 0, double ServersCpuSeconds = 0)
 {
     public double PerSecond => Messages / Seconds;
 }
@@ -93,11 +94,11 @@ internal sealed class Rig : IAsyncDisposable
     public async Task<Run> CarryAsync(string tool, IReadOnlyList<(string From, string To)> accounts, int lanes, int atOnce, string? store = null)
     {
         var file = store ?? Path.Combine(_folder, $"{Guid.NewGuid():N}.db");
-        string[] arguments = [typeof(Rig).Assembly.Location, "carry", "--from-port", $"{FromPort}", "--to-port", $"{ToPort}", "--warm-from-port", $"{From.PlainPort}", "--warm-to-port", $"{To.PlainPort}", "--store", file, "--lanes", $"{lanes}", "--at-once", $"{atOnce}",
+        string[] arguments = [typeof(Rig).Assembly.Location, "carry", "--from-port", $"{FromPort}", "--to-port", $"{ToPort}", "--warm-from-port", $"{From.PlainPort}", "--warm-to-port", $"{To.PlainPort}", "--store", file, "--lanes", $"{lanes}", "--at-once", $"{atOnce}", "--servers", $"{From.ProcessId}", $"{To.ProcessId}",
             "--accounts", .. accounts.Select(a => $"{a.From}={a.To}")];
         using var answer = JsonDocument.Parse((await ExecuteAsync("dotnet", arguments)).Split('\n', StringSplitOptions.RemoveEmptyEntries)[^1]);
         var root = answer.RootElement;
-        return new Run(tool, root.GetProperty("messages").GetInt64(), root.GetProperty("seconds").GetDouble(), root.GetProperty("cpu_s").GetDouble(), root.GetProperty("peak_mb").GetDouble(), root.GetProperty("round_trips").GetInt64());
+        return new Run(tool, root.GetProperty("messages").GetInt64(), root.GetProperty("seconds").GetDouble(), root.GetProperty("cpu_s").GetDouble(), root.GetProperty("peak_mb").GetDouble(), root.GetProperty("round_trips").GetInt64(), root.GetProperty("servers_cpu_s").GetDouble());
     }
 
     public Task<Run> RawAsync(string name, string from, string to, int connections, int batch = 200) =>
@@ -140,11 +141,11 @@ internal sealed class Rig : IAsyncDisposable
 
     public static void Print(string title, IReadOnlyList<Run> runs)
     {
-        Console.WriteLine($"\n{title}\n\n| | messages/s | s | CPU s | peak MB | round trips |\n|---|---|---|---|---|---|");
+        Console.WriteLine($"\n{title}\n\n| | messages/s | s | CPU s | servers' CPU s | peak MB | round trips |\n|---|---|---|---|---|---|---|");
         foreach (var tool in runs.GroupBy(r => r.Tool))
         {
             string Cell(Func<Run, double> value, string form) => Median(tool.Select(value)) is > 0 and var median ? median.ToString(form, CultureInfo.InvariantCulture) : "";
-            Console.WriteLine($"| {tool.Key} | {Cell(r => r.PerSecond, "0")} | {Cell(r => r.Seconds, "0.000")} | {Cell(r => r.CpuSeconds, "0.00")} | {Cell(r => r.PeakMegabytes, "0")} | {Cell(r => r.RoundTrips, "0")} |");
+            Console.WriteLine($"| {tool.Key} | {Cell(r => r.PerSecond, "0")} | {Cell(r => r.Seconds, "0.000")} | {Cell(r => r.CpuSeconds, "0.00")} | {Cell(r => r.ServersCpuSeconds, "0.00")} | {Cell(r => r.PeakMegabytes, "0")} | {Cell(r => r.RoundTrips, "0")} |");
         }
     }
 
