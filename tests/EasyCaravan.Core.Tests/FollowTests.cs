@@ -178,6 +178,22 @@ public sealed class FollowTests
     }
 
     [Fact]
+    public void A_label_that_is_taken_off_takes_its_keyword_along()
+    {
+        _road.Rules = _road.Rules with { Labels = Labels.OnceWithKeyword };
+        Add("INBOX", 1);
+        Add("INBOX", 2);
+        var labelled = Add("Work", 1);
+        Add("Work", 2);
+        _road.Run();
+        Assert.All(_road.To.Folder("INBOX").Messages, m => Assert.Contains("Work", m.Flags.Flags));
+        _road.From.Folder("Work").Remove(labelled);
+        _road.Run();
+        Assert.Equal(["Tide 2"], _road.To.Folder("INBOX").Messages.Where(m => m.Flags.Flags.Contains("Work")).Select(m => Encoding.Latin1.GetString(m.Octets).Split("Subject: ")[1].Split("\r")[0]));
+        AssertCloses(3);
+    }
+
+    [Fact]
     public void Archived_out_of_a_folder_into_the_view_alone_it_moves_there()
     {
         _road.From.Uses[FolderPath.Parse("All")] = SpecialUse.All;

@@ -64,6 +64,20 @@ public sealed class SurveyTests
     }
 
     [Fact]
+    public async Task Of_views_only_what_the_other_folders_cannot_account_for_counts_as_to_be_carried()
+    {
+        foreach (var (folder, use, count) in new[] { ("INBOX", SpecialUse.None, 3), ("All", SpecialUse.All, 5), ("Starred", SpecialUse.Flagged, 2), ("Bin", SpecialUse.Trash, 4) })
+        {
+            _from.Uses[FolderPath.Parse(folder)] = use;
+            for (var i = 0; i < count; i++) _from.Folder(folder).Add(Octets(100), FlagSet.Empty, Today);
+        }
+        _rules = _rules with { Folders = [new FolderRule(1, new FolderMatch.Glob("Bin"), new FolderOutcome.Leave())] };
+        var inventory = await TakeAsync();
+        var carry = ToCarry.Of(inventory.From!, inventory.MapFor(_rules, FolderNames.Any)!, _rules.Mail);
+        Assert.Equal([("All", 2L, 200L), ("Bin", 0L, 0L), ("INBOX", 3L, 300L), ("Starred", 0L, 0L)], carry.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => (c.Key, c.Value.Messages, c.Value.Octets)));
+    }
+
+    [Fact]
     public async Task A_closed_door_is_a_finding_and_the_other_side_is_looked_at_all_the_same()
     {
         _to.Folder("Here");

@@ -189,7 +189,7 @@ public sealed class ImapVerbTests
         ]);
         await using var account = await server.SignInAsync();
         var made = await account.CreateFoldersAsync([new NewFolder(FolderPath.Of("A"), SpecialUse.Junk, true), new NewFolder(FolderPath.Of("B"), SpecialUse.None, false)], CancellationToken.None);
-        Assert.Equal([7u, 8u], made.Select(m => m.Epoch));
+        Assert.Equal([(7u, false), (8u, true)], made.Select(m => (m.Cursor.Epoch, m.WasThere)));
         Assert.Empty(await EndAsync(account, server));
     }
 

@@ -26,7 +26,7 @@ public sealed class StandInTests
         var service = new Service("s", new MailConnection(MailProtocol.Imap, "127.0.0.1", server.Port, Security.None), new Core.Planning.SignIn.Password(null), new Trust.System(), Limits.Default);
         await using IMailAccount account = await ImapMailAccount.OpenAsync(service, new Credentials("a@x.example", "a@x.example", "secret"), null, null, null, CancellationToken.None);
         var path = FolderPath.Parse("Work/März");
-        var cursor = (await account.CreateFoldersAsync([new NewFolder(path, SpecialUse.None, true)], CancellationToken.None))[0];
+        var cursor = (await account.CreateFoldersAsync([new NewFolder(path, SpecialUse.None, true)], CancellationToken.None))[0].Cursor;
         Assert.Equal((1u, 0u), (cursor.Next, cursor.Count));
 
         var writer = await account.AddMessagesAsync([path], 100, CancellationToken.None);

@@ -20,10 +20,13 @@ internal sealed class FolderInHand(FolderWork work, FolderCursor cursor)
     public FolderPath? To => work.Landing.To;
 
     /// <summary>The folder on the to side; null until it is made.</summary>
-    public FolderCursor? There { get; set; } = work.There?.Cursor;
+    public FolderCursor? There { get; private set; } = work.There?.Cursor;
 
     /// <summary>It was made in this pass, so that nothing can be in it.</summary>
-    public bool MadeNow { get; set; }
+    public bool MadeNow { get; private set; }
+
+    /// <summary>The to side has it under a name that it takes for the same: in other letters, or in another Unicode form.</summary>
+    public bool IsAlias { get; private set; }
 
     public LedgerFolder Page { get; set; } = null!;
 
@@ -66,6 +69,8 @@ internal sealed class FolderInHand(FolderWork work, FolderCursor cursor)
     public long? Missing { get; set; }
 
     public PageEnd End => new(Page.Id, cursor.Mark is null ? cursor with { Mark = _digest } : cursor, _found - Gone, MadeNow ? 0 : Missing);
+
+    public void Take(MadeFolder made) => (There, MadeNow, IsAlias) = (made.Cursor, made.Cursor.Count == 0, made.WasThere);
 
     /// <summary>Takes what changed since the page was complete, if its sums come out even.</summary>
     public void Take(FolderChange change)

@@ -48,9 +48,12 @@ public sealed class Followed(IMailAccount from, IMailAccount to, ILedger ledger,
         var found = new List<Vanished>();
         async Task AddAsync(LedgerFolder page, NumberSet gone, bool deleted)
         {
+            if (gone.Count == 0 || page.To is not { } place) return;
+            var all = await ledger.FindAsync(page.Id, gone, cancel);
+            if (order.Rules.Labels is Labels.OnceWithKeyword) await UnmarkAsync(page, [.. all.Where(e => e is { Landed: null, Outcome: Outcome.Paired })], there, cancel);
             // In another epoch the numbers mean other messages: nothing is touched by them.
-            if (gone.Count == 0 || page.To is not { } place || there.GetValueOrDefault(place)?.Cursor?.Epoch != page.ToEpoch) return;
-            var entries = (await ledger.FindAsync(page.Id, gone, cancel)).Where(e => e.Landed is not null).ToList();
+            if (there.GetValueOrDefault(place)?.Cursor?.Epoch != page.ToEpoch) return;
+            var entries = all.Where(e => e.Landed is not null).ToList();
             if (entries.Count > 0) found.Add(new Vanished(page, place, deleted, entries));
         }
         foreach (var folder in work)
@@ -63,6 +66,20 @@ public sealed class Followed(IMailAccount from, IMailAccount to, ILedger ledger,
         }
         foreach (var page in vanishedPages) await AddAsync(page, await ledger.SettledAsync(page.Id, cancel), !listed.Contains(page.From));
         return found;
+    }
+
+    /// <summary>A label was taken off messages that stand in another folder: there they lose its keyword.</summary>
+    private async Task UnmarkAsync(LedgerFolder page, IReadOnlyList<LedgerEntry> entries, Dictionary<FolderPath, FolderState> there, CancellationToken cancel)
+    {
+        if (entries.Count == 0) return;
+        var keys = await ledger.KeysAsync(page.Id, new NumberSet(entries.Select(e => e.Number)), cancel);
+        var epochs = (await ledger.FoldersAsync(cancel)).ToDictionary(p => p.Id, p => p.ToEpoch);
+        var twins = (await ledger.FindKeysAsync([.. keys.Values], cancel))
+            .Where(t => t.To is not null && t.Entry.Landed is not null && there.GetValueOrDefault(t.To)?.Cursor?.Epoch == epochs[t.Folder]).ToList();
+        var keyword = Elsewhere.KeywordFor(page.From);
+        foreach (var place in twins.GroupBy(t => t.To!))
+            await to.ChangeFlagsAsync(place.Key, new NumberSet(place.Select(t => t.Entry.Landed!.Value).Distinct()), FlagSet.Empty, FlagSet.Of([keyword]), cancel);
+        if (twins.Count > 0) journal($"{twins.Count} message(s) that left '{page.From}' on the old side lost the keyword {keyword} on the new");
     }
 
     /// <summary>Where another folder holds the same message, it is that folder's now: there it counts as fresh, and what landed moves to it.</summary>
@@ -169,7 +186,7 @@ public sealed class Followed(IMailAccount from, IMailAccount to, ILedger ledger,
         if (matches.Count == 0) return;
 
         var (source, target) = (folder.Landing.From, folder.Landing.To!);
-        var there = folder.There?.Cursor ?? (await to.CreateFoldersAsync([new NewFolder(target, source.Use, source.Subscribed)], cancel))[0];
+        var there = folder.There?.Cursor ?? (await to.CreateFoldersAsync([new NewFolder(target, source.Use, source.Subscribed)], cancel))[0].Cursor;
         var page = (await ledger.OpenAsync([new PageOpening(source.Path, target, source.Cursor!.Epoch, there.Epoch, there.Next)], cancel))[0];
         if (page.FromEpoch != source.Cursor.Epoch || page.ToEpoch != there.Epoch) return;
         var flags = (await from.ListItemsAsync(source.Path, new NumberSet(matches.Keys), new Dictionary<uint, Pacing.Fault>(), cancel)).ToDictionary(i => i.Number, i => i.Flags);

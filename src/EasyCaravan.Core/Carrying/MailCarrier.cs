@@ -42,13 +42,14 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         if (missing.Count > 0)
         {
             var made = await to.CreateFoldersAsync([.. missing.Select(f => new NewFolder(f.To!, f.From.Use, f.From.Subscribed))], cancel);
-            for (var i = 0; i < made.Count; i++) (missing[i].There, missing[i].MadeNow) = (made[i], made[i].Count == 0);
+            for (var i = 0; i < made.Count; i++) missing[i].Take(made[i]);
         }
         var pages = await ledger.OpenAsync([.. folders.Select(f => new PageOpening(f.From.Path, f.To, f.Cursor.Epoch, f.There?.Epoch, f.There?.Next ?? 0))], cancel);
         for (var i = 0; i < pages.Count; i++)
         {
             var (folder, page) = (folders[i], pages[i]);
             folder.Page = page;
+            if (page.IsNew && folder.IsAlias) journal($"the new side takes '{folder.To}' for the name of a folder that it lists under another: what comes from '{folder.From.Path}' lands in it, beside what it holds");
             if (page.FromEpoch != folder.Cursor.Epoch || page.ToEpoch != folder.There?.Epoch)
             {
                 if (folder.To is not null) journal($"the {(page.FromEpoch == folder.Cursor.Epoch ? "new" : "old")} side numbered the messages of '{folder.From.Path}' anew; they are matched again by identity");

@@ -78,6 +78,9 @@ public sealed record FolderSeen(NumberSet? Numbers, Fault? Refused, IReadOnlyLis
 /// <summary>A folder to be made, with those above it.</summary>
 public sealed record NewFolder(FolderPath Path, SpecialUse Use, bool Subscribe);
 
+/// <param name="WasThere">The service has it already, though it may list it under another name that it takes for the same.</param>
+public sealed record MadeFolder(FolderCursor Cursor, bool WasThere);
+
 /// <summary>A message in one of the folders that were asked for, counted from 0 in that order.</summary>
 public readonly record struct ItemAt(int Folder, uint Number);
 
@@ -106,7 +109,7 @@ public interface IMailAccount : IAsyncDisposable
     Task<IReadOnlyList<FolderState>> ListFoldersAsync(CancellationToken cancel);
 
     /// <summary>Makes folders where they are missing, in one round trip where the service bears it, and looks at them; one that is there is no error.</summary>
-    Task<IReadOnlyList<FolderCursor>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel);
+    Task<IReadOnlyList<MadeFolder>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel);
 
     /// <summary>Goes through folders, in one round trip where the service bears it. What is refused in one stands in its answer and stops no other.</summary>
     Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel);

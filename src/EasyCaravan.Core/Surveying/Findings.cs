@@ -78,16 +78,16 @@ public static class Findings
         }
         if (to.KeepsKeywords is false && !rules.Mail.DropKeywords && carried.SelectMany(f => f.Keywords).Distinct(StringComparer.OrdinalIgnoreCase).ToList() is { Count: > 0 } keywords)
             found.Add(new Finding(FindingCode.KeywordsLost, Named(keywords)));
-        // What a view holds stands in other folders too, as far as anybody can say before it is carried.
-        AddRoom(found, [.. carried.Where(f => !Carrying.Elsewhere.IsView(f.State))], to, rules);
+        AddRoom(found, from, map, to, rules);
     }
 
-    private static void AddRoom(List<Finding> found, List<FolderInventory> carried, ToInventory to, CarryRules rules)
+    private static void AddRoom(List<Finding> found, FromInventory from, FolderMap map, ToInventory to, CarryRules rules)
     {
         if (to.Room is not { } room) return;
         // Too large ones do not arrive, so they need no room.
         var mail = to.LargestMessage is { } limit && !(rules.Mail.Largest <= limit) ? rules.Mail with { Largest = limit } : rules.Mail;
-        var (messages, octets) = (carried.Sum(f => f.Under(mail).Messages), carried.Sum(f => f.Under(mail).Octets));
+        var carried = ToCarry.Of(from, map, mail).Values;
+        var (messages, octets) = (carried.Sum(c => c.Messages), carried.Sum(c => c.Octets));
         if (room.Octets is { } most && octets > most - room.UsedOctets)
             found.Add(new Finding(FindingCode.NoRoom, $"{ByteCount.Write(octets)} to carry, {ByteCount.Write(Math.Max(0, most - room.UsedOctets))} free of {ByteCount.Write(most)}", messages, octets));
         else if (room.Messages is { } many && messages > many - room.UsedMessages)

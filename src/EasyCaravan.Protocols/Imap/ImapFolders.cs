@@ -76,9 +76,9 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
 
     public string Quoted(FolderPath path) => ImapWords.Quote(RawName(path), connection.Wire.Whom);
 
-    public async Task<IReadOnlyList<FolderCursor>> CreateAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel)
+    public async Task<IReadOnlyList<MadeFolder>> CreateAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel)
     {
-        var cursors = new List<FolderCursor>();
+        var made = new List<MadeFolder>();
         foreach (var some in folders.Chunk(Together))
         {
             var asked = new List<(NewFolder Folder, bool Special, string Create, string Status, string? Subscribe)>();
@@ -89,23 +89,26 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
                 asked.Add((folder, special, await connection.PutAsync($"CREATE {name}{(special ? $" (USE (\\{folder.Use}))" : "")}", cancel), await connection.PutAsync($"STATUS {name} ({StatusItems})", cancel),
                     folder.Subscribe ? await connection.PutAsync($"SUBSCRIBE {name}", cancel) : null));
             }
-            var answers = new List<(NewFolder Folder, bool Special, ImapResult Refused, FolderCursor? Cursor)>();
+            var answers = new List<(NewFolder Folder, bool Special, ImapResult Created, ImapResult Stated, FolderCursor? Cursor)>();
             foreach (var (folder, special, create, status, subscribe) in asked)
             {
                 var (created, (stated, cursor)) = (await connection.AnswerAsync(create, null, cancel), await ReadStatusAsync(status, cancel));
                 if (subscribe is not null) await connection.AnswerAsync(subscribe, null, cancel);
-                answers.Add((folder, special, created.IsOk ? stated : created, cursor));
+                answers.Add((folder, special, created, stated, cursor));
             }
-            foreach (var (folder, special, refused, cursor) in answers)
+            foreach (var (folder, special, created, stated, cursor) in answers)
             {
                 // RFC 6154 §3: a server may refuse a use, for example because another folder has it. The folder matters more.
-                if (cursor is null && special) cursors.AddRange(await CreateAsync([folder with { Use = SpecialUse.None }], cancel));
+                if (cursor is null && special) made.AddRange(await CreateAsync([folder with { Use = SpecialUse.None }], cancel));
                 // Whether it was there before or not, what counts is that it is there now.
-                else cursors.Add(Known(folder.Path, cursor ?? throw new FaultException(ImapCauses.Refused(refused, connection.Wire, $"the folder '{folder.Path}' cannot be made", Cause.FolderRefused), Verdict.Keep)));
+                else made.Add(new MadeFolder(Known(folder.Path, cursor ?? throw Unmade(folder.Path, created.IsOk ? stated : created)), WasThere: !created.IsOk));
             }
         }
-        return cursors;
+        return made;
     }
+
+    private FaultException Unmade(FolderPath path, ImapResult refused) =>
+        new(ImapCauses.Refused(refused, connection.Wire, $"the folder '{path}' cannot be made", Cause.FolderRefused), Verdict.Keep);
 
     private async Task<(ImapResult Result, FolderCursor? Cursor)> ReadStatusAsync(string tag, CancellationToken cancel)
     {

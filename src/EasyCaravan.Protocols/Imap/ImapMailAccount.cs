@@ -84,7 +84,7 @@ public sealed class ImapMailAccount : IMailAccount
 
     public Task<IReadOnlyList<FolderState>> ListFoldersAsync(CancellationToken cancel) => _folders.ListAsync(cancel);
 
-    public Task<IReadOnlyList<FolderCursor>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel) => _folders.CreateAsync(folders, cancel);
+    public Task<IReadOnlyList<MadeFolder>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel) => _folders.CreateAsync(folders, cancel);
 
     public Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel) => _visits.VisitAsync(visits, cancel);
 

@@ -109,7 +109,7 @@ public sealed class Pop3MailAccount : IMailAccount
 
     public Task<IReadOnlyList<LackingRight>> ReadLackingRightsAsync(IReadOnlyList<FolderState> folders, CancellationToken cancel) => Task.FromResult<IReadOnlyList<LackingRight>>([]);
 
-    public Task<IReadOnlyList<FolderCursor>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel) => throw ReadOnly();
+    public Task<IReadOnlyList<MadeFolder>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel) => throw ReadOnly();
 
     public Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int company, CancellationToken cancel) => throw ReadOnly();
 

@@ -75,10 +75,11 @@ internal static class FolderApi
     {
         if (inventory.MapFor(rules, to.Names) is not { } map) yield break;
         var folders = inventory.From!.Folders.ToDictionary(f => f.Path);
+        var carried = ToCarry.Of(inventory.From, map, rules.Mail);
         foreach (var landing in map.Landings)
         {
             var folder = folders[landing.From.Path.ToString()];
-            var (messages, octets) = landing.To is null ? (0, 0) : folder.Under(rules.Mail);
+            var (messages, octets) = carried[folder.Path];
             yield return new LandingView(folder.Path, SurveyApi.UseWord(folder.Use), folder.Messages, messages, octets, landing.To?.ToString(), landing.Rule, landing.Note);
         }
     }

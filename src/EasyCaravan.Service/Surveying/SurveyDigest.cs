@@ -24,7 +24,7 @@ internal sealed record SurveyDigest(
         var map = inventory.MapFor(rules, to.Names);
         var folders = inventory.From?.Folders.ToDictionary(f => f.Path);
         var landings = map?.Landings ?? [];
-        var carried = landings.Where(l => l.To is not null).Select(l => folders![l.From.Path.ToString()].Under(rules.Mail)).ToList();
+        var carried = map is null ? [] : ToCarry.Of(inventory.From!, map, rules.Mail).Values.ToList();
         return new SurveyDigest(
             inventory.TakenAt, inventory is { From: not null, To: not null }, findings, landings.Length, landings.Count(l => l.To is not null), landings.Count(l => !l.Shaped.IsEmpty && l.To is not null), landings.Count(l => l.MergesWith is not null),
             [.. landings.GroupBy(l => (l.Rule, Leaves: l.To is null)).Select(g => new DigestedRule(g.Key.Rule, g.Key.Leaves, g.Count(), g.Sum(l => folders![l.From.Path.ToString()].Messages)))],

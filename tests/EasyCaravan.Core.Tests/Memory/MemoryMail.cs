@@ -125,11 +125,11 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         return Task.FromResult<IReadOnlyList<FolderState>>([.. mail.Folders.Select(f => new FolderState(f.Key, mail.Uses.GetValueOrDefault(f.Key), true, mail.Subscribed.Contains(f.Key), mail.CursorOf(f.Value)))]);
     }
 
-    public Task<IReadOnlyList<FolderCursor>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel)
+    public Task<IReadOnlyList<MadeFolder>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel)
     {
         mail.Call("create");
         foreach (var folder in folders.Where(f => f.Subscribe)) mail.Subscribed.Add(folder.Path);
-        return Task.FromResult<IReadOnlyList<FolderCursor>>([.. folders.Select(f => mail.CursorOf(mail.Folder(f.Path.ToString())))]);
+        return Task.FromResult<IReadOnlyList<MadeFolder>>([.. folders.Select(f => new MadeFolder(mail.CursorOf(mail.Folder(f.Path.ToString())), false))]);
     }
 
     public Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel)
