@@ -16,6 +16,9 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     /// <summary>Keys in one question.</summary>
     private const int KeysPerQuery = 500;
 
+    /// <summary>Stretches of numbers that are asked for one by one.</summary>
+    private const int MostRanges = 50;
+
     private long Move => claim.Person.Id;
 
     public async Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel)
@@ -76,11 +79,13 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     {
         await using var db = database.Read();
         var entries = new List<LedgerEntry>();
-        foreach (var (first, last) in numbers.Ranges)
+        // Scattered over the folder, they are found sooner by reading all between them than by a question for each.
+        var ranges = numbers.Ranges.Count > MostRanges ? [(numbers.Ranges[0].First, numbers.Ranges[^1].Last)] : numbers.Ranges;
+        foreach (var (first, last) in ranges)
         {
             var (low, high) = ((long)first, (long)last);
             await foreach (var row in db.LedgerItems.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high && !i.Gone).AsAsyncEnumerable().WithCancellation(cancel))
-                entries.Add(new LedgerEntry((uint)row.Number, (uint?)row.Landed, row.Outcome, await flagSets.SetOfAsync(db, row.Flags, cancel)));
+                if (numbers.Contains((uint)row.Number)) entries.Add(new LedgerEntry((uint)row.Number, (uint?)row.Landed, row.Outcome, await flagSets.SetOfAsync(db, row.Flags, cancel)));
         }
         return entries;
     }

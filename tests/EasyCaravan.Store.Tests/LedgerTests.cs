@@ -41,11 +41,35 @@ public sealed class LedgerTests : IAsyncLifetime
         Assert.Equal("1:1003", (await ledger.SettledAsync(page.Id, None)).ToString());
         Assert.Equal("77,5001:6000", (await ledger.ClaimedAsync(Inbox, None)).Live.ToString());
         Assert.Equal("\\Seen", (await ledger.FindAsync(page.Id, new NumberSet([2]), None))[0].Flags.Written);
+        var scattered = new NumberSet(Enumerable.Range(1, 300).Select(i => (uint)i * 3));
+        Assert.Equal(scattered, (await ledger.FindAsync(page.Id, scattered, None)).Select(e => e.Number).Order());
         var counts = (await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 1004, 5, 1003), 1003, 0)], None))[0];
         Assert.Equal(new FolderCounts(1003, 1000, 1, 1, 1, 0, 0), counts);
         Assert.True(counts.Closes);
         await using var db = _database.Read();
         Assert.Equal((1003, 1000, 1), ((await db.Moves.SingleAsync()).Found, (await db.Moves.SingleAsync()).Carried, (await db.Moves.SingleAsync()).LeftBehind));
+    }
+
+    [Fact]
+    public async Task Several_pages_are_opened_recorded_and_completed_together_and_all_or_none_of_it_stands()
+    {
+        var claim = await ClaimAsync();
+        var ledger = _store.LedgerOf(claim);
+        var work = FolderPath.Of("Work");
+        PageOpening[] openings = [new(Inbox, Inbox, 7, 9, 1), new(work, work, 8, 10, 1)];
+        var pages = await ledger.OpenAsync(openings, None);
+        Assert.All(pages, p => Assert.True(p.IsNew));
+        await ledger.LeaveBehindAsync(pages[1].Id, [Left(4)], None);
+        await ledger.RecordAsync([new(pages[0].Id, [new(4, 70, Outcome.Carried, FlagSet.Empty)]), new(pages[1].Id, [new(4, 71, Outcome.Paired, FlagSet.Empty), new(5, 72, Outcome.Carried, FlagSet.Empty)])], None);
+        var counts = await ledger.CompleteAsync([new(pages[0].Id, new FolderCursor(7, 5, 1, 1), 1, null), new(pages[1].Id, new FolderCursor(8, 6, 1, 2), 2, 1)], None);
+        Assert.Equal([new FolderCounts(1, 1, 0, 0, 0, 0, 0), new FolderCounts(2, 1, 1, 0, 0, 0, 1)], counts);
+        Assert.All(await ledger.OpenAsync(openings, None), p => Assert.False(p.IsNew));
+        await using var db = _database.Read();
+        Assert.Empty(await db.LeftBehind.ToListAsync());
+
+        // The second page does not exist: nothing of the first may stand either.
+        await Assert.ThrowsAnyAsync<Exception>(() => ledger.RecordAsync([new(pages[0].Id, [new(99, 99, Outcome.Carried, FlagSet.Empty)]), new(4711, [new(1, 1, Outcome.Carried, FlagSet.Empty)])], None));
+        Assert.Equal("4", (await ledger.SettledAsync(pages[0].Id, None)).ToString());
     }
 
     [Fact]
