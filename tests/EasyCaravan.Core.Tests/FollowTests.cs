@@ -106,6 +106,19 @@ public sealed class FollowTests
         Assert.DoesNotContain(work, _road.To.Subscribed);
     }
 
+    [Theory]
+    [InlineData(300, 2)]
+    [InlineData(1200, 4)]
+    public void A_second_pair_of_connections_is_for_those_who_have_much_to_carry(int each, int opened)
+    {
+        _road.Lanes = 2;
+        foreach (var folder in new[] { "INBOX", "Work" })
+            for (var i = 0; i < each; i++) Add(folder, i);
+        _road.Run();
+        Assert.Equal(opened, _road.Opened);
+        AssertCloses(2 * each);
+    }
+
     [Fact]
     public void Each_folder_is_in_one_load_and_those_that_land_in_one_place_are_in_the_same() =>
         Gen.Select(Gen.Int[0, 5000], Gen.Int[-1, 8]).List[0, 80].Sample(folders =>

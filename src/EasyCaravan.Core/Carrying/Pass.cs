@@ -41,10 +41,10 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
     private async Task CarryAsync(IMailAccount from, IMailAccount to, ConcurrentQueue<FolderLoad> work, Elsewhere? elsewhere, CancellationToken cancel)
     {
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        var lanes = new List<Task> { LaneAsync(from, to, work, elsewhere, stop) };
         // What stands in several folders is recognised only when one is done before the next begins. And where there is little to do,
         // signing in once more would take longer than doing it.
         var most = elsewhere is null ? Math.Min(Math.Min(order.Lanes, work.Count), 1 + (int)(work.Sum(l => l.Messages) / WorthALane)) : 1;
+        var lanes = new List<Task> { LaneAsync(from, to, work, elsewhere, stop) };
         for (var i = 1; i < most; i++) lanes.Add(SecondLaneAsync(work, stop));
         // The first failure stops the others; awaiting them all leaves no connection in use behind.
         await Task.WhenAll(lanes).ContinueWith(_ => { }, CancellationToken.None, TaskContinuationOptions.None, TaskScheduler.Default);

@@ -19,13 +19,18 @@ internal sealed class MemoryRoad : IMailAccounts
 
     public List<string> Journal { get; } = [];
 
+    public int Lanes { get; set; } = 1;
+
+    /// <summary>Sessions that passes have asked for.</summary>
+    public int Opened { get; private set; }
+
     public CarryRules Rules { get; set; } = new([], new MailRules(null, null), Doubles.Pair);
 
     public void Run()
     {
         var from = new Side(s_somewhere, new Credentials("a", "a", "s"));
         var to = new Side(s_somewhere with { Name = "to" }, new Credentials("b", "b", "s"));
-        new Pass(this, Ledger, new PassOrder(PassKind.First, from, to, Rules, 1), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
+        new Pass(this, Ledger, new PassOrder(PassKind.First, from, to, Rules, Lanes), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
     }
 
     public Waybill Waybill() => Proving.Waybill.Draw(Ledger.FoldersAsync(CancellationToken.None).GetAwaiter().GetResult());
@@ -33,8 +38,11 @@ internal sealed class MemoryRoad : IMailAccounts
     public static byte[] Message(int i, bool withId = true, string body = "body") =>
         Encoding.Latin1.GetBytes($"From: desk@saltmarsh.example\r\nSubject: Tide {i}\r\n{(withId ? $"Message-ID: <{i}@saltmarsh.example>\r\n" : "")}\r\n{body} {i}");
 
-    public Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel) =>
-        Task.FromResult<IMailAccount>(new MemoryAccount(service.Name == "to" ? To : From));
+    public Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel)
+    {
+        Opened++;
+        return Task.FromResult<IMailAccount>(new MemoryAccount(service.Name == "to" ? To : From));
+    }
 
     public async Task<IMailAccount?> TryOpenAsync(Service service, Credentials credentials, CancellationToken cancel) => await OpenAsync(service, credentials, cancel);
 }
