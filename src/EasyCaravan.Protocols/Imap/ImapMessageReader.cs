@@ -31,6 +31,9 @@ internal sealed class ImapMessageReader : IMessageReader
     /// <summary>The folder that the last command asked for, and the one that the server has open: what it tells is of that one (RFC 9051 §6.3.2).</summary>
     private int _askedFolder = -1, _openFolder = -1;
 
+    /// <summary>Messages that are asked for.</summary>
+    private long _ahead;
+
     private long _left;
     private byte[]? _inline;
 
@@ -89,7 +92,7 @@ internal sealed class ImapMessageReader : IMessageReader
     /// <summary>Keeps enough under way. A folder is opened in the same breath as its first FETCH leaves.</summary>
     private async ValueTask AskAsync(CancellationToken cancel)
     {
-        while (_oneByOne ? _underWay.Count == 0 : _underWay.Count < 2 || (_underWay.Count < MostUnderWay && _underWay.Sum(a => a.Numbers.Count) < Step))
+        while (_oneByOne ? _underWay.Count == 0 : _underWay.Count < 2 || (_underWay.Count < MostUnderWay && _ahead < Step))
         {
             if (!_again.TryDequeue(out var next) && !_steps.MoveNext()) break;
             var (folder, numbers) = next.Numbers is null ? _steps.Current : next;
@@ -97,6 +100,7 @@ internal sealed class ImapMessageReader : IMessageReader
             var tag = _connection.NextTag();
             await Wire.WriteAsync($"{tag} UID FETCH {numbers} (UID BODY.PEEK[])\r\n", cancel);
             _underWay.Add(new Asked(tag, folder, numbers));
+            _ahead += numbers.Count;
         }
         await Wire.FlushAsync(cancel);
     }
@@ -186,6 +190,7 @@ internal sealed class ImapMessageReader : IMessageReader
         if (ended < 0) throw new FormatException("a line answers nothing that was asked");
         var asked = _underWay[ended];
         _underWay.RemoveAt(ended);
+        _ahead -= asked.Numbers.Count;
         var result = ImapResult.Parse(response.Text.Span[(asked.Tag.Length + 1)..]);
         if (asked.Opening is { } opening)
         {
