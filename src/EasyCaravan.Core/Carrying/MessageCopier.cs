@@ -78,17 +78,21 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
     private async Task CopyRoundAsync(IReadOnlyList<(CopyPart Part, NumberSet Numbers)> some, int company, List<AddReceipt> refused, CancellationToken cancel)
     {
         var landed = some.Select(_ => new List<LedgerEntry>()).ToList();
-        var written = Environment.TickCount64;
+        var (waiting, written) = (0, Environment.TickCount64);
         async ValueTask TakeAsync(IReadOnlyList<AddReceipt> receipts)
         {
             foreach (var receipt in receipts)
             {
                 var part = some[receipt.Folder].Part;
                 if (receipt.Refused is not null) refused.Add(receipt);
-                else if (receipt.Landed is { } key) landed[receipt.Folder].Add(new LedgerEntry(receipt.Number, key.Number, Outcome.Carried, part.Items[receipt.Number].Flags));
+                else if (receipt.Landed is { } key)
+                {
+                    landed[receipt.Folder].Add(new LedgerEntry(receipt.Number, key.Number, Outcome.Carried, part.Items[receipt.Number].Flags));
+                    waiting++;
+                }
                 else part.Unconfirmed[receipt.Number] = part.Items[receipt.Number];
             }
-            if (receipts.Count > 0 && (landed.Sum(l => l.Count) >= LedgerBatch || Environment.TickCount64 - written >= LedgerPatience)) await FlushAsync();
+            if (waiting >= LedgerBatch || (waiting > 0 && Environment.TickCount64 - written >= LedgerPatience)) await FlushAsync();
         }
         async ValueTask FlushAsync()
         {
@@ -101,7 +105,7 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
                 tally.Carry(done.Count, done.Sum(e => part.Items[e.Number].Size));
                 done.Clear();
             }
-            written = Environment.TickCount64;
+            (waiting, written) = (0, Environment.TickCount64);
         }
 
         // Told to stop, it ends what is under way first. A command that is abandoned may still be carried out later, when the next pass has

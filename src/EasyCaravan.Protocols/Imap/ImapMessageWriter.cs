@@ -50,8 +50,12 @@ internal sealed class ImapMessageWriter : IMessageWriter
 
     private ImapWire Wire => _connection.Wire;
 
-    /// <summary>As many APPENDs are under way as may be, or two that are large.</summary>
-    private bool IsFull => _underWay.Count >= _mostUnderWay || (_underWay.Count >= 2 && _underWay.Sum(a => a.Octets) >= 2 * LargestAppend);
+    /// <summary>
+    /// As many APPENDs are under way as may be, or two and these large or old: on a slow service what is confirmed is to be known soon, and
+    /// little to be unknown after a lost connection.
+    /// </summary>
+    private bool IsFull => _underWay.Count >= _mostUnderWay
+        || (_underWay.Count >= 2 && (Environment.TickCount64 - _underWay[0].Since >= 2 * LongestAppend || _underWay.Sum(a => a.Octets) >= 2 * LargestAppend));
 
     private sealed class Append(string tag, int folder)
     {
