@@ -46,7 +46,7 @@ internal static class Carry
     }
 
     /// <summary>Seconds that processes and all that they have started used so far (proc(5), stat: in hundredths; children that have ended count with their parent).</summary>
-    private static double CpuOf(IReadOnlyList<int> roots)
+    public static double CpuOf(IReadOnlyList<int> roots)
     {
         var stats = Directory.GetDirectories("/proc").Select(d => Path.GetFileName(d)).Where(d => int.TryParse(d, out _)).Select(ReadStat).OfType<(int Id, int Parent, double Seconds)>().ToList();
         var family = roots.ToHashSet();

@@ -122,11 +122,13 @@ internal sealed class Rig : IAsyncDisposable
         return new Run(name, messages, watch.Elapsed.TotalSeconds, cpu);
     }
 
-    private static async Task<Run> YardstickAsync(string name, string program, params string[] arguments)
+    private async Task<Run> YardstickAsync(string name, string program, params string[] arguments)
     {
+        var before = Carry.CpuOf([From.ProcessId, To.ProcessId]);
         using var answer = JsonDocument.Parse(await ExecuteAsync(program, arguments));
         var root = answer.RootElement;
-        return new Run(name, root.GetProperty("messages").GetInt64(), root.GetProperty("seconds").GetDouble(), root.GetProperty("cpu_s").GetDouble());
+        return new Run(
+            name, root.GetProperty("messages").GetInt64(), root.GetProperty("seconds").GetDouble(), root.GetProperty("cpu_s").GetDouble(), ServersCpuSeconds: Carry.CpuOf([From.ProcessId, To.ProcessId]) - before);
     }
 
     public static double Median(IEnumerable<double> values)
