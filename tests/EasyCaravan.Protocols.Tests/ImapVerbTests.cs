@@ -7,7 +7,7 @@ using EasyCaravan.Protocols.Imap;
 namespace EasyCaravan.Protocols.Tests;
 
 /// <summary>Each verb against exact octets, whole and one octet at a time.</summary>
-public sealed class ImapVerbTests
+public sealed partial class ImapVerbTests
 {
     private const string Everything = "UIDPLUS MULTIAPPEND LITERAL+ ESEARCH CONDSTORE LIST-EXTENDED LIST-STATUS SPECIAL-USE";
 
@@ -85,132 +85,6 @@ public sealed class ImapVerbTests
         var reader = await account.ReadMessagesAsync([(FolderPath.Inbox, new NumberSet([1, 2]))], CancellationToken.None);
         Assert.Equal(["1:a"], await ReadAllAsync(reader));
         Assert.Equal((Cause.MessageUnreadable, "CORRUPTION"), (reader.Unreadable[new ItemAt(0, 2)].Cause, reader.Unreadable[new ItemAt(0, 2)].Code));
-        Assert.Empty(await EndAsync(account, server));
-    }
-
-    [Theory]
-    [InlineData(Pieces.Whole)]
-    [InlineData(Pieces.OneByOne)]
-    public async Task Messages_of_several_folders_come_in_one_go_and_are_told_apart_although_their_numbers_are_the_same(Pieces pieces)
-    {
-        await using var server = new ScriptedServer(Everything, pieces,
-        [
-            ("T EXAMINE \"A\"", "* 2 EXISTS\r\n§ OK [READ-ONLY] done\r\n"),
-            ("T UID FETCH 5:6 (UID BODY.PEEK[])", "* 1 FETCH (UID 5 BODY[] {1}\r\na)\r\n§ OK done\r\n"),
-            ("T EXAMINE \"B\"", "* OK [CLOSED] A\r\n* 1 EXISTS\r\n§ OK [READ-ONLY] done\r\n"),
-            ("T UID FETCH 5 (UID BODY.PEEK[])", "* 1 FETCH (UID 5 BODY[] {1}\r\nb)\r\n§ OK done\r\n"),
-        ]);
-        await using var account = await server.SignInAsync();
-        var reader = await account.ReadMessagesAsync([(FolderPath.Of("A"), new NumberSet([5, 6])), (FolderPath.Of("B"), new NumberSet([5]))], CancellationToken.None);
-        Assert.Equal(["5:a", "5:b"], await ReadAllAsync(reader));
-        Assert.Equal([new ItemAt(0, 6)], reader.Gone);
-        Assert.Empty(await EndAsync(account, server));
-        Assert.Equal(1, ((ImapMailAccount)account).RoundTrips);
-    }
-
-    [Fact]
-    public async Task Where_a_folder_cannot_be_opened_nothing_of_it_is_taken_from_the_one_before()
-    {
-        await using var server = new ScriptedServer(Everything, Pieces.Whole,
-        [
-            ("T EXAMINE \"A\"", "* 1 EXISTS\r\n§ OK [READ-ONLY] done\r\n"),
-            ("T UID FETCH 5 (UID BODY.PEEK[])", "* 1 FETCH (UID 5 BODY[] {1}\r\na)\r\n§ OK done\r\n"),
-            ("T EXAMINE \"B\"", "§ NO [NONEXISTENT] no such folder\r\n"),
-            // A lenient server goes on in the folder that was open.
-            ("T UID FETCH 5 (UID BODY.PEEK[])", "* 1 FETCH (UID 5 BODY[] {1}\r\na)\r\n§ OK done\r\n"),
-        ]);
-        await using var account = await server.SignInAsync();
-        var reader = await account.ReadMessagesAsync([(FolderPath.Of("A"), new NumberSet([5])), (FolderPath.Of("B"), new NumberSet([5]))], CancellationToken.None);
-        var fault = await Assert.ThrowsAsync<FaultException>(() => ReadAllAsync(reader));
-        Assert.Equal((Turn.Wait, Verdict.Close), (fault.Fault.Turn, fault.Verdict));
-    }
-
-    [Fact]
-    public async Task Headers_of_several_folders_come_in_one_go_and_one_that_is_refused_is_asked_again_by_itself()
-    {
-        const string Fields = "(UID RFC822.SIZE BODY.PEEK[HEADER.FIELDS (MESSAGE-ID DATE FROM SUBJECT)])";
-        await using var server = new ScriptedServer(Everything, Pieces.Whole,
-        [
-            ("T EXAMINE \"A\"", "* 1 EXISTS\r\n§ OK [READ-ONLY] done\r\n"),
-            ($"T UID FETCH 5 {Fields}", "* 1 FETCH (UID 5 RFC822.SIZE 9 BODY[HEADER.FIELDS (MESSAGE-ID DATE FROM SUBJECT)] {4}\r\n\r\n\r\n)\r\n§ OK done\r\n"),
-            ("T EXAMINE \"B\"", "* 1 EXISTS\r\n§ OK [READ-ONLY] done\r\n"),
-            ($"T UID FETCH 5 {Fields}", "§ NO not now\r\n"),
-            ($"T UID FETCH 5 {Fields}", "* 1 FETCH (UID 5 RFC822.SIZE 7 BODY[HEADER.FIELDS (MESSAGE-ID DATE FROM SUBJECT)] {2}\r\n\r\n)\r\n§ OK done\r\n"),
-        ]);
-        await using var account = await server.SignInAsync();
-        var read = new List<(int, uint, long)>();
-        await account.ReadHeadersAsync([(FolderPath.Of("A"), new NumberSet([5])), (FolderPath.Of("B"), new NumberSet([5]))], (folder, h) => read.Add((folder, h.Number, h.Size)), CancellationToken.None);
-        Assert.Equal([(0, 5u, 9L), (1, 5u, 7L)], read);
-        Assert.Empty(await EndAsync(account, server));
-    }
-
-    [Fact]
-    public async Task A_visit_subscribes_changes_flags_and_lists_and_what_is_refused_in_one_folder_stops_no_other()
-    {
-        await using var server = new ScriptedServer(Everything, Pieces.Whole,
-        [
-            ("T SUBSCRIBE \"A\"", "§ OK done\r\n"),
-            ("T SELECT \"A\"", "* 1 EXISTS\r\n§ OK [READ-WRITE] done\r\n"),
-            ("T UID STORE 5 +FLAGS.SILENT ($X)", "§ NO [LIMIT] no more keywords\r\n"),
-            ("T UID STORE 6 -FLAGS.SILENT (\\Seen)", "§ OK done\r\n"),
-            ("T UID SEARCH RETURN (ALL) ALL", "* ESEARCH (TAG \"§\") UID ALL 5:6\r\n§ OK done\r\n"),
-            ("T EXAMINE \"B\"", "§ NO [NOPERM] not yours\r\n"),
-            ("T UID SEARCH RETURN (ALL) ALL", "§ BAD no folder\r\n"),
-            ("T EXAMINE \"C\"", "* 0 EXISTS\r\n§ OK [READ-ONLY] done\r\n"),
-            ("T UID SEARCH RETURN (ALL) ALL", "* ESEARCH (TAG \"§\") UID\r\n§ OK done\r\n"),
-        ]);
-        await using var account = await server.SignInAsync();
-        var seen = await account.VisitAsync(
-        [
-            new FolderVisit(FolderPath.Of("A"), List: true) { Subscribe = true, Flags = [new FlagChange(new NumberSet([5]), FlagSet.Parse("$X"), FlagSet.Empty), new FlagChange(new NumberSet([6]), FlagSet.Empty, FlagSet.Parse("\\Seen"))] },
-            new FolderVisit(FolderPath.Of("B"), List: true),
-            new FolderVisit(FolderPath.Of("C"), List: true),
-        ], CancellationToken.None);
-        Assert.Equal(["5:6", null, ""], seen.Select(s => s.Numbers?.ToString()));
-        Assert.Equal(["LIMIT", null], seen[0].FlagsRefused.Select(f => f?.Code));
-        Assert.Equal([null, Cause.NotPermitted, null], seen.Select(s => s.Refused?.Cause));
-        Assert.Empty(await EndAsync(account, server));
-        Assert.Equal(1, ((ImapMailAccount)account).RoundTrips);
-    }
-
-    [Fact]
-    public async Task Folders_are_made_together_and_one_whose_use_is_refused_is_made_without_it()
-    {
-        await using var server = new ScriptedServer(Everything + " CREATE-SPECIAL-USE", Pieces.Whole,
-        [
-            ("T CREATE \"A\" (USE (\\Junk))", "§ NO [USEATTR] taken\r\n"),
-            ("T STATUS \"A\" (MESSAGES UIDNEXT UIDVALIDITY HIGHESTMODSEQ)", "§ NO no such folder\r\n"),
-            ("T SUBSCRIBE \"A\"", "§ OK done\r\n"),
-            ("T CREATE \"B\"", "§ NO [ALREADYEXISTS] there\r\n"),
-            ("T STATUS \"B\" (MESSAGES UIDNEXT UIDVALIDITY HIGHESTMODSEQ)", "* STATUS B (MESSAGES 3 UIDNEXT 4 UIDVALIDITY 8 HIGHESTMODSEQ 2)\r\n§ OK done\r\n"),
-            ("T CREATE \"A\"", "§ OK done\r\n"),
-            ("T STATUS \"A\" (MESSAGES UIDNEXT UIDVALIDITY HIGHESTMODSEQ)", "* STATUS A (MESSAGES 0 UIDNEXT 1 UIDVALIDITY 7 HIGHESTMODSEQ 1)\r\n§ OK done\r\n"),
-            ("T SUBSCRIBE \"A\"", "§ OK done\r\n"),
-        ]);
-        await using var account = await server.SignInAsync();
-        var made = await account.CreateFoldersAsync([new NewFolder(FolderPath.Of("A"), SpecialUse.Junk, true), new NewFolder(FolderPath.Of("B"), SpecialUse.None, false)], CancellationToken.None);
-        Assert.Equal([(7u, false), (8u, true)], made.Select(m => (m.Cursor.Epoch, m.WasThere)));
-        Assert.Empty(await EndAsync(account, server));
-    }
-
-    [Theory]
-    [InlineData(Pieces.Whole)]
-    [InlineData(Pieces.OneByOne)]
-    public async Task APPEND_to_several_folders_does_not_wait_in_between(Pieces pieces)
-    {
-        await using var server = new ScriptedServer(Everything, pieces,
-        [
-            ("T APPEND \"A\" () \"30-Mar-2019 23:59:58 -0130\" {3+}", ""),
-            ("raw one", "§ OK [APPENDUID 7 40] done\r\n"),
-            ("T APPEND \"B\" () \"30-Mar-2019 23:59:58 -0130\" {3+}", ""),
-            ("raw two", "§ NO [OVERQUOTA] full\r\n"),
-        ]);
-        await using var account = await server.SignInAsync();
-        var writer = await account.AddMessagesAsync([FolderPath.Of("A"), FolderPath.Of("B")], 100, CancellationToken.None);
-        await SendAsync(writer, 1, "one", "");
-        await SendAsync(writer, 1, "two", "", folder: 1);
-        var receipts = await writer.FinishAsync(CancellationToken.None);
-        Assert.Equal([(0, new ItemKey(7, 40), null), (1, null, Cause.NoRoom)], receipts.Select(r => (r.Folder, r.Landed, r.Refused?.Cause)));
         Assert.Empty(await EndAsync(account, server));
     }
 
