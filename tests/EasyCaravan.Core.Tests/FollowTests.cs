@@ -92,6 +92,22 @@ public sealed class FollowTests
     }
 
     [Fact]
+    public void A_folder_that_its_owner_deleted_on_the_new_side_is_made_again_and_what_is_missing_from_it_is_counted()
+    {
+        Add("Work", 1);
+        _road.Run();
+        var epoch = _road.To.Folder("Work").Epoch;
+        _road.To.Folders.Remove(FolderPath.Parse("Work"));
+        // Quirk (a service that numbers a folder that is made again as it did before): nothing tells that it is another one.
+        _road.To.Meanwhile = call => { if (call == "create") _road.To.Folder("Work").Epoch = epoch; };
+        Add("Work", 2);
+        _road.Run();
+        Assert.Equal(["Tide 2"], Subjects("Work"));
+        Assert.Equal(1, _road.Waybill().Total.Missing);
+        AssertCloses(2);
+    }
+
+    [Fact]
     public void A_folder_that_is_there_already_is_subscribed_once_and_then_as_its_owner_likes()
     {
         var work = FolderPath.Parse("Work");

@@ -68,7 +68,7 @@ internal sealed class FolderInHand(FolderWork work, FolderCursor cursor)
     /// <summary>What landed and is not there any more; null where nobody looked.</summary>
     public long? Missing { get; set; }
 
-    public PageEnd End => new(Page.Id, cursor.Mark is null ? cursor with { Mark = _digest } : cursor, _found - Gone, MadeNow ? 0 : Missing);
+    public PageEnd End => new(Page.Id, cursor.Mark is null ? cursor with { Mark = _digest } : cursor, _found - Gone, Missing);
 
     public void Take(MadeFolder made) => (There, MadeNow, IsAlias) = (made.Cursor, made.Cursor.Count == 0, made.WasThere);
 

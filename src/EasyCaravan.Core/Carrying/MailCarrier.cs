@@ -109,7 +109,8 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
             // Flag by flag, so that what the owner changed on the new side since stays as it is.
             var changes = changed.GroupBy(e => (Add: updates[e.Number].Except(e.Flags), Remove: e.Flags.Except(updates[e.Number])))
                 .Select(g => new FlagChange(new NumberSet(g.Select(e => e.Landed!.Value)), g.Key.Add, g.Key.Remove)).ToList();
-            var visit = new FolderVisit(folder.To!, List: !folder.MadeNow && (folder.Fresh.Count > 0 || folder.IsLookedWhole))
+            // On a new page for a folder that was made now, nobody has anything to look for.
+            var visit = new FolderVisit(folder.To!, List: folder is not { MadeNow: true, Page.IsNew: true } && (folder.Fresh.Count > 0 || folder.IsLookedWhole))
             {
                 Flags = changes,
                 // Once: whether it stays so is then its owner's choice.
