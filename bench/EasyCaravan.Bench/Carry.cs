@@ -9,14 +9,15 @@ using EasyCaravan.Peers;
 using EasyCaravan.Protocols.Imap;
 using EasyCaravan.Store;
 using EasyCaravan.Store.Rows;
+using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Bench;
 
 /// <summary>What the benchmarks start as a process of its own: passes as the service runs them, its memory and CPU measured by themselves.</summary>
 internal static class Carry
 {
-    /// <summary>The account that is carried before the clock starts, so that code is compiled as in a service that has run for a while.</summary>
-    public const string Warm = "warm";
+    /// <summary>The accounts that are carried before the clock starts, so that code is compiled as in a service that has run for a while.</summary>
+    public const string Warm = "warm", Brief = "brief";
 
     /// <param name="warmPorts">The servers themselves: warming up over a distance would take long.</param>
     public static async Task<int> RunAsync(int fromPort, int toPort, (int From, int To) warmPorts, string store, int lanes, int atOnce, IReadOnlyList<int> servers, IReadOnlyList<string> accounts)
@@ -24,6 +25,8 @@ internal static class Carry
         await WarmUpAsync(warmPorts.From, warmPorts.To, store + ".warm", lanes);
         using var database = await Database.OpenAsync(store, CancellationToken.None);
         var moves = new MoveStore(database, TimeProvider.System);
+        var pairs = accounts.Select(a => a.Split('=')).ToList();
+        foreach (var pair in pairs) await StartAsync(database, pair[0], pair[1]);
         var roundTrips = 0L;
         GC.Collect(2, GCCollectionMode.Aggressive, blocking: true);
         // Linux: forget the peak of the warm-up (proc(5), clear_refs).
@@ -32,10 +35,9 @@ internal static class Carry
         var serversCpu = CpuOf(servers);
         var watch = Stopwatch.StartNew();
         var messages = 0L;
-        await Parallel.ForEachAsync(accounts, new ParallelOptions { MaxDegreeOfParallelism = atOnce }, async (pair, _) =>
+        await Parallel.ForEachAsync(pairs, new ParallelOptions { MaxDegreeOfParallelism = atOnce }, async (_, _) =>
         {
-            var names = pair.Split('=');
-            var (settled, waits) = await PassAsync(moves, database, fromPort, toPort, names[0], names[1], lanes);
+            var (settled, waits) = await PassAsync(moves, fromPort, toPort, lanes);
             Interlocked.Add(ref messages, settled);
             InterlockedMax(ref roundTrips, waits);
         });
@@ -71,7 +73,7 @@ internal static class Carry
         }
     }
 
-    /// <summary>First and later passes over a small account, until what runs often is compiled for good: the service is up for days.</summary>
+    /// <summary>First and later passes over small accounts, until what runs often is compiled for good: the service is up for days.</summary>
     private static async Task WarmUpAsync(int fromPort, int toPort, string store, int lanes)
     {
         for (var life = 0; life < 4; life++)
@@ -79,12 +81,24 @@ internal static class Carry
             using var warm = await Database.OpenAsync($"{store}{life}", CancellationToken.None);
             for (var i = 0; i < 3; i++)
             {
-                await PassAsync(new MoveStore(warm, TimeProvider.System), warm, fromPort, toPort, Warm, $"{Warm}-to", lanes);
+                await StartAsync(warm, Warm, Warm);
+                await PassAsync(new MoveStore(warm, TimeProvider.System), fromPort, toPort, lanes);
                 using var owner = await PlainImap.SignInAsync(fromPort, Warm, Rig.Password);
                 await owner.AppendAsync("Log0", [Rig.Message(Warm, 0, Environment.TickCount, "All well.")]);
                 await owner.RunAsync("SELECT Log1");
                 await owner.RunAsync($"STORE 1:2 {(i % 2 == 0 ? "+" : "-")}FLAGS (\\Flagged)");
             }
+        }
+        // What happens once in a pass needs passes: whole first ones, each onto an empty side.
+        for (var life = 0; life < 48; life++)
+        {
+            using (var owner = await PlainImap.SignInAsync(toPort, Brief, Rig.Password))
+                for (var folder = 0; life > 0 && folder < 5; folder++) await owner.RunAsync($"DELETE Log{folder}");
+            using var brief = await Database.OpenAsync($"{store}-brief", CancellationToken.None);
+            await StartAsync(brief, Brief, Brief);
+            await PassAsync(new MoveStore(brief, TimeProvider.System), fromPort, toPort, lanes);
+            await brief.WriteAsync(db => db.LedgerItems.ExecuteDeleteAsync(), CancellationToken.None);
+            await brief.WriteAsync(db => db.LedgerFolders.ExecuteDeleteAsync(), CancellationToken.None);
         }
         // What ran often is compiled again in the background, and better; on a machine with two cores that would be measured too.
         for (long before = -1; before != JitInfo.GetCompiledMethodCount(currentThread: false);)
@@ -99,20 +113,24 @@ internal static class Carry
         for (var seen = Interlocked.Read(ref most); seen < value;) seen = Interlocked.CompareExchange(ref most, value, seen) is var now && now == seen ? value : now;
     }
 
-    private static async Task<(long Settled, long RoundTrips)> PassAsync(MoveStore moves, Database database, int fromPort, int toPort, string from, string to, int lanes)
+    /// <summary>As a person starts a move: it is due from then on.</summary>
+    private static Task StartAsync(Database database, string from, string to) => database.WriteAsync(db =>
+    {
+        var row = db.Moves.FirstOrDefault(m => m.FromAccount == from);
+        if (row is null) db.Moves.Add(row = new MoveRow { Batch = "b", Name = "n", FromAccount = from, ToAccount = to, FromLogin = from, ToLogin = to });
+        else db.Moves.Attach(row);
+        MoveStates.Apply(row, MoveState.New.Start(null, default), default);
+        return Task.CompletedTask;
+    }, CancellationToken.None);
+
+    /// <summary>Whichever move is due, as a worker takes it.</summary>
+    private static async Task<(long Settled, long RoundTrips)> PassAsync(MoveStore moves, int fromPort, int toPort, int lanes)
     {
         var accounts = new Accounts();
-        await database.WriteAsync(db =>
-        {
-            var row = db.Moves.FirstOrDefault(m => m.FromAccount == from);
-            if (row is null) db.Moves.Add(row = new MoveRow { Batch = "b", Name = "n", FromAccount = from, ToAccount = to, FromLogin = from, ToLogin = to });
-            else db.Moves.Attach(row);
-            MoveStates.Apply(row, MoveState.New.Start(null, default), default);
-            return Task.CompletedTask;
-        }, CancellationToken.None);
-        Claim claim;
-        // Several claim side by side: whichever comes, somebody carries it.
-        while ((await moves.ClaimAsync("bench", [], CancellationToken.None)) is var taken) if (taken is not null) { claim = taken; break; }
+        Claim? taken;
+        // Several claim side by side, and another may be quicker.
+        while ((taken = await moves.ClaimAsync("bench", [], CancellationToken.None)) is null) { }
+        var claim = taken;
         Service Service(int port, string name) => new(name, new MailConnection(MailProtocol.Imap, "127.0.0.1", port, Security.None), new SignIn.Password(null), new Trust.System(), Limits.Default);
         var order = new PassOrder(
             PassKind.First, new Side(Service(fromPort, "a"), new Credentials(claim.Person.FromAccount, claim.Person.FromAccount, Rig.Password)),

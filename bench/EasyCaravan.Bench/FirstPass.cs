@@ -11,9 +11,7 @@ internal sealed class FirstPass(int messages, int octets, int folders, int round
         var several = movesAtOnce.Where(m => m > 1).ToList();
         // The script goes one message at a time: from afar a share of the mail tells its rate as well.
         var share = delay > 0 ? Math.Max(folders, messages / 60) : messages;
-        rig.From.SetUsers([.. new[] { Carry.Warm, "bench", "share" }.Concat(Enumerable.Range(0, movesAtOnce.Max()).Select(i => $"part{i}")).Select(u => (u, Rig.Password, (string?)null))]);
-        rig.To.SetUsers([("warm-to", Rig.Password, null), .. Users().Select(u => (u, Rig.Password, (string?)null))]);
-        await Rig.PlantAsync(rig.From, Carry.Warm, 1_200, Math.Min(octets, 4_000), 40);
+        await rig.InviteAsync(["bench", "share", .. Enumerable.Range(0, movesAtOnce.Max()).Select(i => $"part{i}")], [.. Users()], Math.Min(octets, 4_000));
         await Rig.PlantAsync(rig.From, "bench", messages, octets, folders);
         if (share != messages) await Rig.PlantAsync(rig.From, "share", share, octets, folders);
         // With more accounts each gets its part of the mail, so that the sum stays the same.

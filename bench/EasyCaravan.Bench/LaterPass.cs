@@ -11,9 +11,7 @@ internal sealed class LaterPass(int messages, int folders, int rounds, double de
     public async Task<int> RunAsync()
     {
         await using var rig = await Rig.StartAsync(yardsticks, delay);
-        rig.From.SetUsers([.. new[] { Carry.Warm, "bench" }.Select(u => (u, Rig.Password, (string?)null))]);
-        rig.To.SetUsers([.. new[] { "warm-to", "held" }.Concat(Enumerable.Range(0, rounds + 1).Select(i => $"full-{i}")).Select(u => (u, Rig.Password, (string?)null))]);
-        await Rig.PlantAsync(rig.From, Carry.Warm, 1_200, Octets, 40);
+        await rig.InviteAsync(["bench"], ["held", .. Enumerable.Range(0, rounds + 1).Select(i => $"full-{i}")], Octets);
         await Rig.PlantAsync(rig.From, "bench", messages, Octets, folders);
         var store = Path.Combine(Directory.CreateTempSubdirectory("caravan-bench").FullName, "caravan.db");
         await rig.CarryAsync("first", [("bench", "held")], 2, 1, store);

@@ -8,11 +8,12 @@ internal sealed class ManyAndLarge(int accounts, int rounds, string yardsticks)
     public async Task<int> RunAsync()
     {
         await using var rig = await Rig.StartAsync(yardsticks, 0);
-        rig.From.SetUsers([.. new[] { Carry.Warm }.Concat(Enumerable.Range(0, accounts).Select(i => $"p{i}")).Concat(Enumerable.Range(0, 8).Select(i => $"large{i}")).Select(u => (u, Rig.Password, (string?)null))]);
-        rig.To.SetUsers([("warm-to", Rig.Password, null), .. Enumerable.Range(0, rounds + 1).SelectMany(r => Enumerable.Range(0, accounts).SelectMany(i => new[] { $"p{i}-{r}", $"s{i}-{r}" }).Concat(Enumerable.Range(0, 8).Select(i => $"large{i}-{r}"))).Select(u => (u, Rig.Password, (string?)null))]);
-        await Rig.PlantAsync(rig.From, Carry.Warm, 1_200, 4_000, 40);
-        await Parallel.ForEachAsync(Enumerable.Range(0, accounts), new ParallelOptions { MaxDegreeOfParallelism = 4 }, async (i, _) => await Rig.PlantAsync(rig.From, $"p{i}", 50, 4_000, 5));
-        for (var i = 0; i < 8; i++) await Rig.PlantAsync(rig.From, $"large{i}", 1, 50_000_000, 1);
+        var (small, large) = (Enumerable.Range(0, accounts), Enumerable.Range(0, 8));
+        await rig.InviteAsync(
+            [.. small.Select(i => $"p{i}"), .. large.Select(i => $"large{i}")],
+            [.. Enumerable.Range(0, rounds + 1).SelectMany(r => small.SelectMany(i => new[] { $"p{i}-{r}", $"s{i}-{r}" }).Concat(large.Select(i => $"large{i}-{r}")))], 4_000);
+        await Parallel.ForEachAsync(small, new ParallelOptions { MaxDegreeOfParallelism = 4 }, async (i, _) => await Rig.PlantAsync(rig.From, $"p{i}", 50, 4_000, 5));
+        foreach (var i in large) await Rig.PlantAsync(rig.From, $"large{i}", 1, 50_000_000, 1);
         // The script needs its time for each account: a tenth of them tells its rate as well.
         var some = Math.Max(1, accounts / 10);
         var runs = new List<Run>();
@@ -20,10 +21,10 @@ internal sealed class ManyAndLarge(int accounts, int rounds, string yardsticks)
         {
             var now = new List<Run>
             {
-                await rig.CarryAsync("small mailboxes, 16 at once", [.. Enumerable.Range(0, accounts).Select(i => ($"p{i}", $"p{i}-{round}"))], 2, 16),
+                await rig.CarryAsync("small mailboxes, 16 at once", [.. small.Select(i => ($"p{i}", $"p{i}-{round}"))], 2, 16),
                 await rig.ScriptsAsync("script", [.. Enumerable.Range(0, some).Select(i => ($"p{i}", $"s{i}-{round}"))]),
                 await rig.CarryAsync("nothing large", [("p0", $"large0-{round}")], 2, 1),
-                await rig.CarryAsync("eight of 50 MB at once", [.. Enumerable.Range(0, 8).Select(i => ($"large{i}", $"large{i}-{round}"))], 2, 8),
+                await rig.CarryAsync("eight of 50 MB at once", [.. large.Select(i => ($"large{i}", $"large{i}-{round}"))], 2, 8),
             };
             if (round > 0) runs.AddRange(now);
             Console.Error.WriteLine($"round {round}: {string.Join("; ", now.Select(r => $"{r.Tool} {r.Seconds:0.0} s {r.PeakMegabytes:0} MB"))}");

@@ -70,6 +70,16 @@ internal sealed class Rig : IAsyncDisposable
         return listen;
     }
 
+    /// <summary>Lets accounts in, and with them those with which each process warms up.</summary>
+    /// <param name="octets">In each message of theirs.</param>
+    public async Task InviteAsync(IReadOnlyList<string> from, IReadOnlyList<string> to, int octets)
+    {
+        From.SetUsers([.. new[] { Carry.Warm, Carry.Brief }.Concat(from).Select(u => (u, Password, (string?)null))]);
+        To.SetUsers([.. new[] { Carry.Warm, Carry.Brief }.Concat(to).Select(u => (u, Password, (string?)null))]);
+        await PlantAsync(From, Carry.Warm, 1_200, octets, 40);
+        await PlantAsync(From, Carry.Brief, 50, octets, 5);
+    }
+
     /// <summary>Fills an account with the logs of a ferry.</summary>
     public static async Task PlantAsync(DovecotServer server, string account, int messages, int octets, int folders)
     {

@@ -30,6 +30,10 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
             move.ToTable("moves");
             move.HasIndex(m => new { m.Batch, m.FromAccount }).IsUnique();
             move.HasIndex(m => m.DueAt);
+            // In the order in which moves are claimed.
+            move.HasIndex(m => new { m.Rank, m.DueAt, m.Id });
+            // Only what somebody holds: asked for leases that have ended, not for moves that have none.
+            move.HasIndex(m => m.LeaseUntil).HasFilter("\"LeaseUntil\" IS NOT NULL");
         });
         modelBuilder.Entity<PassRow>(pass =>
         {

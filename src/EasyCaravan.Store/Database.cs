@@ -1,6 +1,7 @@
 using EasyCaravan.Core.Pacing;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Design;
+using Microsoft.EntityFrameworkCore.Infrastructure;
 
 namespace EasyCaravan.Store;
 
@@ -13,9 +14,15 @@ namespace EasyCaravan.Store;
 public sealed class Database : IDisposable
 {
     private readonly DbContextOptions<CaravanDb> _options;
+    private readonly PooledDbContextFactory<CaravanDb> _readers;
     private readonly SemaphoreSlim _writing = new(1);
+    private CaravanDb? _writer;
 
-    private Database(DbContextOptions<CaravanDb> options) => _options = options;
+    private Database(DbContextOptions<CaravanDb> options)
+    {
+        _options = options;
+        _readers = new PooledDbContextFactory<CaravanDb>(new DbContextOptionsBuilder<CaravanDb>(options).UseQueryTrackingBehavior(QueryTrackingBehavior.NoTracking).Options);
+    }
 
     /// <param name="file">Of the embedded store; made when missing.</param>
     public static async Task<Database> OpenAsync(string file, CancellationToken cancel)
@@ -28,12 +35,7 @@ public sealed class Database : IDisposable
     }
 
     /// <summary>For queries. What it returns is not tracked.</summary>
-    public CaravanDb Read()
-    {
-        var db = new CaravanDb(_options);
-        db.ChangeTracker.QueryTrackingBehavior = QueryTrackingBehavior.NoTracking;
-        return db;
-    }
+    public CaravanDb Read() => _readers.CreateDbContext();
 
     /// <summary>Why nothing can be written now; null when the last write went well.</summary>
     public Fault? Trouble { get; private set; }
@@ -43,15 +45,21 @@ public sealed class Database : IDisposable
     public async Task<T> WriteAsync<T>(Func<CaravanDb, Task<T>> work, CancellationToken cancel)
     {
         await _writing.WaitAsync(cancel);
+        // Taken out for as long as it works: after a failure nobody knows what it holds, and the next writer opens anew.
+        var db = _writer;
+        _writer = null;
         try
         {
-            await using var db = new CaravanDb(_options);
-            await db.Database.OpenConnectionAsync(cancel);
-            if (db.Database.IsSqlite()) await db.Database.ExecuteSqlRawAsync("PRAGMA synchronous=NORMAL", cancel);
-            await using var transaction = await db.Database.BeginTransactionAsync(cancel);
-            var result = await work(db);
-            await db.SaveChangesAsync(cancel);
-            await transaction.CommitAsync(cancel);
+            db ??= await OpenWriterAsync(cancel);
+            T result;
+            await using (var transaction = await db.Database.BeginTransactionAsync(cancel))
+            {
+                result = await work(db);
+                await db.SaveChangesAsync(cancel);
+                await transaction.CommitAsync(cancel);
+            }
+            db.ChangeTracker.Clear();
+            (_writer, db) = (db, null);
             Trouble = null;
             return result;
         }
@@ -62,8 +70,17 @@ public sealed class Database : IDisposable
         }
         finally
         {
+            if (db is not null) await db.DisposeAsync();
             _writing.Release();
         }
+    }
+
+    private async Task<CaravanDb> OpenWriterAsync(CancellationToken cancel)
+    {
+        var db = new CaravanDb(_options);
+        await db.Database.OpenConnectionAsync(cancel);
+        if (db.Database.IsSqlite()) await db.Database.ExecuteSqlRawAsync("PRAGMA synchronous=NORMAL", cancel);
+        return db;
     }
 
     /// <summary>SQLITE_FULL, or an I/O error while the log grows, which is how a full disk shows on some file systems (SQLITE_IOERR_WRITE and _SHMSIZE).</summary>
@@ -83,6 +100,7 @@ public sealed class Database : IDisposable
 
     public void Dispose()
     {
+        _writer?.Dispose();
         _writing.Dispose();
         Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
     }

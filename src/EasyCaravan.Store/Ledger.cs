@@ -13,6 +13,14 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     private static readonly ManyRows s_keys = new("item_keys", ["folder_id", "number"], ["move_id", "low", "high"]);
     private static readonly ManyRows s_strangers = new("strangers", ["folder_id", "number"], ["size", "low", "high", "certain"]);
 
+    // What every pass asks is compiled once: working out the question would take longer than the answer.
+    private static readonly Func<CaravanDb, long, IAsyncEnumerable<LedgerFolderRow>> s_pages =
+        EF.CompileAsyncQuery((CaravanDb db, long move) => db.LedgerFolders.AsNoTracking().Where(f => f.MoveId == move));
+    private static readonly Func<CaravanDb, long, IAsyncEnumerable<Sum>> s_sums = EF.CompileAsyncQuery((CaravanDb db, long folder) =>
+        db.LedgerItems.Where(i => i.FolderId == folder).GroupBy(i => new { i.Outcome, i.Gone }).Select(g => new Sum(g.Key.Outcome, g.Key.Gone, g.LongCount())));
+    private static readonly Func<CaravanDb, long, IAsyncEnumerable<long>> s_foldersLeft = EF.CompileAsyncQuery((CaravanDb db, long move) =>
+        db.LedgerFolders.Where(f => f.MoveId == move && db.LeftBehind.Any(i => i.FolderId == f.Id)).Select(f => f.Id));
+
     /// <summary>Keys in one question.</summary>
     private const int KeysPerQuery = 500;
 
@@ -21,16 +29,18 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
 
     private long Move => claim.Person.Id;
 
+    private sealed record Sum(Outcome Outcome, bool Gone, long Count);
+
     public async Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel)
     {
         await using var db = database.Read();
-        return [.. (await db.LedgerFolders.Where(f => f.MoveId == Move).ToListAsync(cancel)).Select(Pages.PageOf)];
+        return [.. (await s_pages(db, Move).ToListAsync(cancel)).Select(Pages.PageOf)];
     }
 
     public Task<IReadOnlyList<LedgerFolder>> OpenAsync(IReadOnlyList<PageOpening> folders, CancellationToken cancel) =>
         WriteAsync<IReadOnlyList<LedgerFolder>>(async db =>
         {
-            var known = (await db.LedgerFolders.Where(f => f.MoveId == Move).ToListAsync(cancel)).ToDictionary(f => (f.From, f.To));
+            var known = (await s_pages(db, Move).ToListAsync(cancel)).ToDictionary(f => (f.From, f.To));
             var rows = new List<(LedgerFolderRow Row, bool IsNew)>();
             foreach (var folder in folders)
             {
@@ -95,8 +105,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         {
             await InsertAsync(db, pages, cancel);
             // What had been left behind and is now settled otherwise is no longer a person's concern.
-            var folders = pages.Select(p => p.Folder).ToList();
-            var left = await db.LeftBehind.Where(i => folders.Contains(i.FolderId)).Select(i => i.FolderId).Distinct().ToListAsync(cancel);
+            var left = await s_foldersLeft(db, Move).ToListAsync(cancel);
             foreach (var page in pages.Where(p => left.Contains(p.Folder)))
             {
                 foreach (var some in page.Entries.Where(e => e.Outcome is not Outcome.LeftBehind).Select(e => (long)e.Number).Chunk(KeysPerQuery))
@@ -225,28 +234,23 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         }, cancel);
     }
 
-    public Task<IReadOnlyList<FolderCounts>> CompleteAsync(IReadOnlyList<PageEnd> pages, CancellationToken cancel) =>
-        WriteAsync<IReadOnlyList<FolderCounts>>(async db =>
+    public Task CompleteAsync(IReadOnlyList<PageEnd> pages, CancellationToken cancel) =>
+        WriteAsync(async db =>
         {
-            var ids = pages.Select(p => p.Folder).ToList();
-            var sums = (await db.LedgerItems.Where(i => ids.Contains(i.FolderId)).GroupBy(i => new { i.FolderId, i.Outcome, i.Gone })
-                .Select(g => new { g.Key.FolderId, g.Key.Outcome, g.Key.Gone, Count = g.LongCount() }).ToListAsync(cancel)).ToLookup(s => s.FolderId);
-            var rows = await db.LedgerFolders.AsTracking().Where(f => ids.Contains(f.Id)).ToDictionaryAsync(f => f.Id, cancel);
-            var all = new List<FolderCounts>();
             foreach (var page in pages)
             {
-                long Sum(Outcome outcome) => sums[page.Folder].Where(s => s.Outcome == outcome && !s.Gone).Sum(s => s.Count);
-                var row = rows[page.Folder];
-                var counts = new FolderCounts(
-                    page.Found, Sum(Outcome.Carried), Sum(Outcome.Paired), Sum(Outcome.Excluded), Sum(Outcome.LeftBehind), sums[page.Folder].Where(s => s.Gone).Sum(s => s.Count), page.Missing ?? row.Missing);
-                (row.CursorNext, row.CursorMark, row.CursorCount, row.Reopened) = (page.Cursor.Next, (long?)page.Cursor.Mark, page.Cursor.Count, false);
-                (row.Found, row.Carried, row.Paired, row.Excluded, row.LeftBehind, row.Gone, row.Missing) =
-                    (counts.Found, counts.Carried, counts.Paired, counts.Excluded, counts.LeftBehind, counts.Gone, counts.Missing);
-                all.Add(counts);
+                var sums = await s_sums(db, page.Folder).ToListAsync(cancel);
+                long Of(Outcome outcome) => sums.Where(s => s.Outcome == outcome && !s.Gone).Sum(s => s.Count);
+                var gone = sums.Where(s => s.Gone).Sum(s => s.Count);
+                await db.Database.ExecuteSqlAsync(
+                    $"""
+                    UPDATE ledger_folders SET "CursorNext" = {(long)page.Cursor.Next}, "CursorMark" = {(long?)page.Cursor.Mark}, "CursorCount" = {(long)page.Cursor.Count}, "Reopened" = {false},
+                    "Found" = {page.Found}, "Carried" = {Of(Outcome.Carried)}, "Paired" = {Of(Outcome.Paired)}, "Excluded" = {Of(Outcome.Excluded)}, "LeftBehind" = {Of(Outcome.LeftBehind)},
+                    "Gone" = {gone}, "Missing" = COALESCE({page.Missing}, "Missing") WHERE "Id" = {page.Folder}
+                    """, cancel);
             }
-            await db.SaveChangesAsync(cancel);
             await Totals.UpdateAsync(db, Move, cancel);
-            return all;
+            return true;
         }, cancel);
 
     private async Task InsertAsync(CaravanDb db, IReadOnlyList<PageEntries> pages, CancellationToken cancel)
@@ -269,8 +273,8 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         database.WriteAsync(async db =>
         {
             var until = time.GetUtcNow().ToUnixTimeMilliseconds() + (long)MoveStore.Lease.TotalMilliseconds;
-            var held = await db.Moves.Where(m => m.Id == Move && m.Fence == claim.Fence && m.LeaseOwner == claim.Owner)
-                .ExecuteUpdateAsync(set => set.SetProperty(m => m.LeaseUntil, until), cancel);
+            var held = await db.Database.ExecuteSqlAsync(
+                $"""UPDATE moves SET "LeaseUntil" = {until} WHERE "Id" = {Move} AND "Fence" = {claim.Fence} AND "LeaseOwner" = {claim.Owner}""", cancel);
             if (held == 0) throw new LeaseLostException();
             return await work(db);
         }, cancel);

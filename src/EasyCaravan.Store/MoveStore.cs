@@ -12,55 +12,70 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     /// <summary>How long a worker may be silent before another takes its move.</summary>
     public static readonly TimeSpan Lease = TimeSpan.FromSeconds(30);
 
+    // Asked for each move and by each beat of a running one: compiled once, and answered from an index however many moves there are.
+    private static readonly Func<CaravanDb, long, CancellationToken, Task<bool>> s_isAnyDue =
+        EF.CompileAsyncQuery((CaravanDb db, long now, CancellationToken cancel) => db.Moves.Any(m => m.DueAt <= now));
+    private static readonly Func<CaravanDb, long, string[], CancellationToken, Task<Next?>> s_lost = EF.CompileAsyncQuery((CaravanDb db, long now, string[] except, CancellationToken cancel) =>
+        db.Moves.Where(m => m.LeaseUntil < now && m.Condition == ConditionKind.Running && !except.Contains(m.Batch))
+            .OrderBy(m => m.LeaseUntil).Select(m => new Next(m.Id, m.Fence)).FirstOrDefault());
+    // That no rank is below 0 is said so that SQLite goes along the index of the order: left to itself it sorts all that is due.
+    private static readonly Func<CaravanDb, long, string[], CancellationToken, Task<Next?>> s_due = EF.CompileAsyncQuery((CaravanDb db, long now, string[] except, CancellationToken cancel) =>
+        db.Moves.Where(m => m.Rank >= 0 && m.DueAt <= now && (m.LeaseUntil == null || m.LeaseUntil < now) && !except.Contains(m.Batch))
+            .OrderBy(m => m.Rank).ThenBy(m => m.DueAt).ThenBy(m => m.Id).Select(m => new Next(m.Id, m.Fence)).FirstOrDefault());
+    private static readonly Func<CaravanDb, long, CancellationToken, Task<MoveRow?>> s_row =
+        EF.CompileAsyncQuery((CaravanDb db, long move, CancellationToken cancel) => db.Moves.AsTracking().FirstOrDefault(m => m.Id == move));
+
     private readonly FlagSets _flagSets = new();
+
+    /// <summary>A move that could run, as it stood when it was looked at.</summary>
+    private sealed record Next(long Id, long Fence);
 
     private long Now => time.GetUtcNow().ToUnixTimeMilliseconds();
 
     public async Task<Claim?> ClaimAsync(string owner, IReadOnlyCollection<string> except, CancellationToken cancel)
     {
-        var now = Now;
-        // A look without the write gate first: most of the time nothing is due.
-        await using (var look = database.Read())
-        {
-            if (!await Due(look, now, except).AnyAsync(cancel)) return null;
-        }
-        return await database.WriteAsync(async db =>
-        {
-            var row = await Due(db, now, except).OrderBy(m => m.Rank).ThenBy(m => m.DueAt ?? 0).ThenBy(m => m.Id).AsTracking().FirstOrDefaultAsync(cancel);
-            if (row is null) return null;
-            // Between reading and writing another process may have been quicker: the fence decides.
-            var fence = row.Fence;
-            var taken = await db.Moves.Where(m => m.Id == row.Id && m.Fence == fence).ExecuteUpdateAsync(
-                set => set.SetProperty(m => m.Fence, fence + 1).SetProperty(m => m.LeaseOwner, owner).SetProperty(m => m.LeaseUntil, now + (long)Lease.TotalMilliseconds), cancel);
-            if (taken == 0) return null;
-            await db.Entry(row).ReloadAsync(cancel);
-            var state = MoveStates.StateOf(row).Run();
-            MoveStates.Apply(row, state, Instant.FromUnixTimeMilliseconds(now));
-            var lost = await db.Passes.Where(p => p.MoveId == row.Id && p.EndedAt == null).AsTracking().ToListAsync(cancel);
-            foreach (var earlier in lost) (earlier.EndedAt, earlier.Stopped) = (now, true);
-            var pass = new PassRow { MoveId = row.Id, Kind = state.Wanted!.Value, StartedAt = now };
-            db.Passes.Add(pass);
-            await db.SaveChangesAsync(cancel);
-            return new Claim(MoveStates.PersonOf(row), state, owner, row.Fence, pass.Id);
-        }, cancel);
+        // A look without the write gate first: most of the time nothing is due. Whom another process takes meanwhile is not asked for again.
+        while (await NextAsync(except, cancel) is { } next)
+            if (await database.WriteAsync(db => TakeAsync(db, next, owner, cancel), cancel) is { } claim) return claim;
+        return null;
     }
 
-    private static IQueryable<MoveRow> Due(CaravanDb db, long now, IReadOnlyCollection<string> except) => db.Moves.Where(m => !except.Contains(m.Batch) &&
-        ((m.DueAt <= now && (m.LeaseUntil == null || m.LeaseUntil < now)) || (m.Condition == ConditionKind.Running && m.LeaseUntil < now)));
+    private async Task<Next?> NextAsync(IReadOnlyCollection<string> except, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        var (now, others) = (Now, except as string[] ?? [.. except]);
+        return await s_lost(db, now, others, cancel) ?? (await s_isAnyDue(db, now, cancel) ? await s_due(db, now, others, cancel) : null);
+    }
+
+    /// <summary>Between the look and now another process may have been quicker, or a person have held the move: fence and due time decide.</summary>
+    private async Task<Claim?> TakeAsync(CaravanDb db, Next next, string owner, CancellationToken cancel)
+    {
+        var now = Now;
+        var taken = await db.Database.ExecuteSqlAsync(
+            $"""
+            UPDATE moves SET "Fence" = {next.Fence + 1}, "LeaseOwner" = {owner}, "LeaseUntil" = {now + (long)Lease.TotalMilliseconds}
+            WHERE "Id" = {next.Id} AND "Fence" = {next.Fence} AND ("DueAt" <= {now} OR "Condition" = {(int)ConditionKind.Running}) AND ("LeaseUntil" IS NULL OR "LeaseUntil" < {now})
+            """, cancel);
+        if (taken == 0) return null;
+        await db.Database.ExecuteSqlAsync($"""UPDATE passes SET "EndedAt" = {now}, "Stopped" = {true} WHERE "MoveId" = {next.Id} AND "EndedAt" IS NULL""", cancel);
+        var row = await s_row(db, next.Id, cancel);
+        var state = MoveStates.StateOf(row!).Run();
+        MoveStates.Apply(row!, state, Instant.FromUnixTimeMilliseconds(now));
+        var pass = new PassRow { MoveId = next.Id, Kind = state.Wanted!.Value, StartedAt = now };
+        db.Passes.Add(pass);
+        await db.SaveChangesAsync(cancel);
+        return new Claim(MoveStates.PersonOf(row!), state, owner, row!.Fence, pass.Id);
+    }
 
     /// <summary>When the next move falls due; null when none will by itself.</summary>
     public async Task<Instant?> NextDueAsync(IReadOnlyCollection<string> except, CancellationToken cancel)
     {
         await using var db = database.Read();
-        return MoveStates.ToInstant(await db.Moves.Where(m => m.DueAt != null && !except.Contains(m.Batch)).MinAsync(m => m.DueAt, cancel));
+        return MoveStates.ToInstant(await db.Moves.Where(m => m.DueAt != null && !except.Contains(m.Batch)).OrderBy(m => m.DueAt).Select(m => m.DueAt).FirstOrDefaultAsync(cancel));
     }
 
     /// <summary>Whether a move could run and waits for a worker.</summary>
-    public async Task<bool> AnyDueAsync(IReadOnlyCollection<string> except, CancellationToken cancel)
-    {
-        await using var db = database.Read();
-        return await Due(db, Now, except).AnyAsync(cancel);
-    }
+    public async Task<bool> AnyDueAsync(IReadOnlyCollection<string> except, CancellationToken cancel) => await NextAsync(except, cancel) is not null;
 
     /// <summary>Gives back the leases of an earlier life of this same owner, which was killed before it could.</summary>
     public Task ReleaseAsync(string owner, CancellationToken cancel) =>
@@ -70,40 +85,37 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     public Task<bool> RenewAsync(Claim claim, Tally tally, CancellationToken cancel) =>
         database.WriteAsync(async db =>
         {
-            var until = Now + (long)Lease.TotalMilliseconds;
-            var held = await db.Moves.Where(m => m.Id == claim.Person.Id && m.Fence == claim.Fence && m.LeaseOwner == claim.Owner && m.Condition == ConditionKind.Running)
-                .ExecuteUpdateAsync(set => set.SetProperty(m => m.LeaseUntil, until), cancel);
+            var held = await db.Database.ExecuteSqlAsync(
+                $"""
+                UPDATE moves SET "LeaseUntil" = {Now + (long)Lease.TotalMilliseconds}
+                WHERE "Id" = {claim.Person.Id} AND "Fence" = {claim.Fence} AND "LeaseOwner" = {claim.Owner} AND "Condition" = {(int)ConditionKind.Running}
+                """, cancel);
             if (held == 0) return false;
-            await NoteAsync(db, claim, tally, cancel);
+            await NoteAsync(db, claim, tally, null, cancel);
             return true;
         }, cancel);
 
     public Task EndAsync(Claim claim, Tally tally, PassEnd end, Func<MoveState, MoveState> next, CancellationToken cancel) =>
         database.WriteAsync(async db =>
         {
-            var row = await db.Moves.AsTracking().FirstOrDefaultAsync(m => m.Id == claim.Person.Id && m.Fence == claim.Fence && m.LeaseOwner == claim.Owner, cancel);
-            if (row is null) return;
+            var row = await s_row(db, claim.Person.Id, cancel);
+            if (row is null || row.Fence != claim.Fence || row.LeaseOwner != claim.Owner) return;
             // Read again: a person may have held or withdrawn the move while the pass ended.
             var state = MoveStates.StateOf(row);
             MoveStates.Apply(row, state.Condition.Kind is ConditionKind.Running ? next(state) : state, Instant.FromUnixTimeMilliseconds(Now));
             (row.LeaseOwner, row.LeaseUntil) = (null, null);
             row.Octets += tally.Octets;
-            await NoteAsync(db, claim, tally, cancel);
-            var (now, fault) = (Now, end.Fault?.ToString());
-            await db.Passes.Where(p => p.Id == claim.Pass).ExecuteUpdateAsync(
-                set => set.SetProperty(p => p.EndedAt, now).SetProperty(p => p.Stopped, end.Stopped).SetProperty(p => p.Fault, fault).SetProperty(p => p.Folder, (string?)null), cancel);
+            await NoteAsync(db, claim, tally, end, cancel);
         }, cancel);
 
     public ILedger LedgerOf(Claim claim) => new Ledger(database, _flagSets, time, claim);
 
-    private static Task<int> NoteAsync(CaravanDb db, Claim claim, Tally tally, CancellationToken cancel)
-    {
-        var (expected, carried, paired, excluded, leftBehind) = (tally.Expected, tally.Carried, tally.Paired, tally.Excluded, tally.LeftBehind);
-        var (octets, flags, looked, folder) = (tally.Octets, tally.FlagsChanged, tally.Looked, tally.Folder);
-        var (moved, removed) = (tally.Moved, tally.Removed);
-        return db.Passes.Where(p => p.Id == claim.Pass).ExecuteUpdateAsync(
-            set => set.SetProperty(p => p.Expected, expected).SetProperty(p => p.Carried, carried).SetProperty(p => p.Paired, paired)
-                .SetProperty(p => p.Excluded, excluded).SetProperty(p => p.LeftBehind, leftBehind).SetProperty(p => p.Octets, octets)
-                .SetProperty(p => p.FlagsChanged, flags).SetProperty(p => p.Moved, moved).SetProperty(p => p.Removed, removed).SetProperty(p => p.Looked, looked).SetProperty(p => p.Folder, folder), cancel);
-    }
+    /// <param name="end">Null while the pass goes on.</param>
+    private Task<int> NoteAsync(CaravanDb db, Claim claim, Tally tally, PassEnd? end, CancellationToken cancel) => db.Database.ExecuteSqlAsync(
+        $"""
+        UPDATE passes SET "Expected" = {tally.Expected}, "Carried" = {tally.Carried}, "Paired" = {tally.Paired}, "Excluded" = {tally.Excluded}, "LeftBehind" = {tally.LeftBehind},
+        "Octets" = {tally.Octets}, "FlagsChanged" = {tally.FlagsChanged}, "Moved" = {tally.Moved}, "Removed" = {tally.Removed}, "Looked" = {tally.Looked},
+        "Folder" = {(end is null ? tally.Folder : null)}, "EndedAt" = {(end is null ? null : (long?)Now)}, "Stopped" = {end?.Stopped ?? false}, "Fault" = {end?.Fault?.ToString()}
+        WHERE "Id" = {claim.Pass}
+        """, cancel);
 }

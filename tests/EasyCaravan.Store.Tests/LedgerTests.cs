@@ -43,7 +43,8 @@ public sealed class LedgerTests : IAsyncLifetime
         Assert.Equal("\\Seen", (await ledger.FindAsync(page.Id, new NumberSet([2]), None))[0].Flags.Written);
         var scattered = new NumberSet(Enumerable.Range(1, 300).Select(i => (uint)i * 3));
         Assert.Equal(scattered, (await ledger.FindAsync(page.Id, scattered, None)).Select(e => e.Number).Order());
-        var counts = (await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 1004, 5, 1003), 1003, 0)], None))[0];
+        await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 1004, 5, 1003), 1003, 0)], None);
+        var counts = (await ledger.FoldersAsync(None)).Single().Counts;
         Assert.Equal(new FolderCounts(1003, 1000, 1, 1, 1, 0, 0), counts);
         Assert.True(counts.Closes);
         await using var db = _database.Read();
@@ -61,14 +62,23 @@ public sealed class LedgerTests : IAsyncLifetime
         Assert.All(pages, p => Assert.True(p.IsNew));
         await ledger.LeaveBehindAsync(pages[1].Id, [Left(4)], None);
         await ledger.RecordAsync([new(pages[0].Id, [new(4, 70, Outcome.Carried, FlagSet.Empty)]), new(pages[1].Id, [new(4, 71, Outcome.Paired, FlagSet.Empty), new(5, 72, Outcome.Carried, FlagSet.Empty)])], None);
-        var counts = await ledger.CompleteAsync([new(pages[0].Id, new FolderCursor(7, 5, 1, 1), 1, null), new(pages[1].Id, new FolderCursor(8, 6, 1, 2), 2, 1)], None);
-        Assert.Equal([new FolderCounts(1, 1, 0, 0, 0, 0, 0), new FolderCounts(2, 1, 1, 0, 0, 0, 1)], counts);
+        PageEnd[] ends = [new(pages[0].Id, new FolderCursor(7, 5, 1, 1), 1, null), new(pages[1].Id, new FolderCursor(8, 6, null, 2), 2, 1)];
+        await ledger.CompleteAsync(ends, None);
+        var complete = await ledger.FoldersAsync(None);
+        Assert.Equal([new FolderCounts(1, 1, 0, 0, 0, 0, 0), new FolderCounts(2, 1, 1, 0, 0, 0, 1)], complete.Select(p => p.Counts));
+        Assert.Equal(ends.Select(e => e.Cursor), complete.Select(p => p.Cursor!));
+        // What is missing stays as it was counted last.
+        await ledger.CompleteAsync([ends[1] with { Missing = null }], None);
+        Assert.Equal([0, 1], (await ledger.FoldersAsync(None)).Select(p => p.Counts.Missing));
         Assert.All(await ledger.OpenAsync(openings, None), p => Assert.False(p.IsNew));
         await using var db = _database.Read();
         Assert.Empty(await db.LeftBehind.ToListAsync());
 
-        // The second page does not exist: nothing of the first may stand either.
+        // The second page does not exist: nothing of the first may stand either, nor may what failed be written with what comes next.
         await Assert.ThrowsAnyAsync<Exception>(() => ledger.RecordAsync([new(pages[0].Id, [new(99, 99, Outcome.Carried, FlagSet.Empty)]), new(4711, [new(1, 1, Outcome.Carried, FlagSet.Empty)])], None));
+        await Assert.ThrowsAsync<InvalidOperationException>(() => _database.WriteAsync(db => { db.LedgerFolders.Add(new LedgerFolderRow { MoveId = claim.Person.Id, From = "half", To = "half" }); throw new InvalidOperationException(); }, None));
+        Assert.All(await ledger.OpenAsync(openings, None), p => Assert.False(p.IsNew));
+        Assert.Equal(2, (await ledger.FoldersAsync(None)).Count);
         Assert.Equal("4", (await ledger.SettledAsync(pages[0].Id, None)).ToString());
     }
 
@@ -81,7 +91,8 @@ public sealed class LedgerTests : IAsyncLifetime
         await ledger.RecordAsync(page.Id, [new(1, 50, Outcome.Carried, FlagSet.Empty)], None);
         await ledger.MarkGoneAsync(page.Id, new NumberSet([2]), None);
         Assert.Equal("1", (await ledger.SettledAsync(page.Id, None)).ToString());
-        Assert.Equal(new FolderCounts(1, 1, 0, 0, 0, 1, 0), (await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 3, null, 1), 1, 0)], None))[0]);
+        await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 3, null, 1), 1, 0)], None);
+        Assert.Equal(new FolderCounts(1, 1, 0, 0, 0, 1, 0), (await ledger.FoldersAsync(None)).Single().Counts);
         await using var db = _database.Read();
         Assert.Empty(await db.LeftBehind.ToListAsync());
     }
@@ -99,14 +110,6 @@ public sealed class LedgerTests : IAsyncLifetime
         await _store.EndAsync(old, new Tally(), new PassEnd(null, false), s => s.Complete(null, default), None);
         await using var db = _database.Read();
         Assert.Equal(("two", ConditionKind.Running), ((await db.Moves.SingleAsync()).LeaseOwner, (await db.Moves.SingleAsync()).Condition));
-    }
-
-    [Fact]
-    public async Task One_move_is_claimed_once_however_many_ask()
-    {
-        await AddMoveAsync();
-        var claims = await Task.WhenAll(Enumerable.Range(0, 8).Select(i => _store.ClaimAsync($"w{i}", [], None)));
-        Assert.Single(claims, c => c is not null);
     }
 
     [Fact]

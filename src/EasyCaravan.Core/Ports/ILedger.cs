@@ -126,8 +126,8 @@ public interface ILedger
     /// <summary>Messages left one page for another: gone there and recorded here, both or neither.</summary>
     Task TransferAsync(long folder, NumberSet numbers, long to, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel);
 
-    /// <summary>Pages are complete, all or none. Returns their sums.</summary>
-    Task<IReadOnlyList<FolderCounts>> CompleteAsync(IReadOnlyList<PageEnd> pages, CancellationToken cancel);
+    /// <summary>Pages are complete, all or none.</summary>
+    Task CompleteAsync(IReadOnlyList<PageEnd> pages, CancellationToken cancel);
 }
 
 /// <summary>Another worker has taken the move over; what this one knows is old.</summary>

@@ -20,7 +20,7 @@ public sealed record PassEnd(Fault? Fault, bool Stopped);
 /// <summary>Moves and who works on them. Claims are leases, so the moves of a lost worker are taken up by another.</summary>
 public interface IMoveStore
 {
-    /// <summary>Takes up the due move of the lowest rank, and of those the one that has been due the longest; null when there is none.</summary>
+    /// <summary>Takes up a move that its worker lost; else of those that are due the one of the lowest rank that has been due the longest; null when there is none.</summary>
     /// <param name="except">Batches that are to be left alone now.</param>
     Task<Claim?> ClaimAsync(string owner, IReadOnlyCollection<string> except, CancellationToken cancel);
 

@@ -481,8 +481,13 @@ namespace EasyCaravan.Store.Migrations
 
                     b.HasIndex("DueAt");
 
+                    b.HasIndex("LeaseUntil")
+                        .HasFilter("\"LeaseUntil\" IS NOT NULL");
+
                     b.HasIndex("Batch", "FromAccount")
                         .IsUnique();
+
+                    b.HasIndex("Rank", "DueAt", "Id");
 
                     b.ToTable("moves", (string)null);
                 });

@@ -106,15 +106,18 @@ internal sealed class MemoryLedger : ILedger
         return Task.CompletedTask;
     }
 
-    public Task<IReadOnlyList<FolderCounts>> CompleteAsync(IReadOnlyList<PageEnd> pages, CancellationToken cancel) => Task.FromResult<IReadOnlyList<FolderCounts>>([.. pages.Select(Complete)]);
+    public Task CompleteAsync(IReadOnlyList<PageEnd> pages, CancellationToken cancel)
+    {
+        foreach (var page in pages) Complete(page);
+        return Task.CompletedTask;
+    }
 
-    private FolderCounts Complete(PageEnd end)
+    private void Complete(PageEnd end)
     {
         var entries = _entries[end.Folder].Values;
         long Sum(Outcome outcome) => entries.Count(e => !e.Gone && e.Entry.Outcome == outcome);
         var counts = new FolderCounts(
             end.Found, Sum(Outcome.Carried), Sum(Outcome.Paired), Sum(Outcome.Excluded), Sum(Outcome.LeftBehind), entries.Count(e => e.Gone), end.Missing ?? _pages[end.Folder].Counts.Missing);
         _pages[end.Folder] = _pages[end.Folder] with { Cursor = end.Cursor, Counts = counts, Reopened = false };
-        return counts;
     }
 }
