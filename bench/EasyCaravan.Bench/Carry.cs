@@ -90,7 +90,7 @@ internal static class Carry
             }
         }
         // What happens once in a pass needs passes: whole first ones, each onto an empty side.
-        for (var life = 0; life < 48; life++)
+        for (var life = 0; life < 24; life++)
         {
             using (var owner = await PlainImap.SignInAsync(toPort, Brief, Rig.Password))
                 for (var folder = 0; life > 0 && folder < 5; folder++) await owner.RunAsync($"DELETE Log{folder}");
