@@ -13,7 +13,7 @@ public sealed class CyrusServer : IAsyncDisposable
     /// <summary>Cyrus refuses to run as root; <c>nobody</c> everywhere on Debian.</summary>
     private const int Nobody = 65534;
 
-    private static readonly string s_unpacked = Path.Combine(FindRepository(), "artifacts", "peers", "cyrus");
+    private static readonly string s_unpacked = Unpacked.FolderOf("cyrus");
 
     private readonly string _folder;
     private Process? _process;
@@ -146,12 +146,5 @@ public sealed class CyrusServer : IAsyncDisposable
         var info = new ProcessStartInfo(command, arguments);
         info.Environment["LD_LIBRARY_PATH"] = Path.Combine(Root, "usr/lib/x86_64-linux-gnu");
         return info;
-    }
-
-    private static string FindRepository()
-    {
-        for (var folder = new DirectoryInfo(AppContext.BaseDirectory); folder is not null; folder = folder.Parent)
-            if (File.Exists(Path.Combine(folder.FullName, "EasyCaravan.slnx"))) return folder.FullName;
-        throw new InvalidOperationException("The tests do not run from the repository's artifacts.");
     }
 }

@@ -50,13 +50,33 @@ public sealed partial class PlainImap : IDisposable
             await SendAsync($"{tag} APPEND \"{folder}\"");
             foreach (var (flags, date, octets) in chunk)
             {
-                await SendAsync($" ({flags}) \"{date.ToString("dd-MMM-yyyy HH:mm:ss ", CultureInfo.InvariantCulture)}{date.ToString("zzz", CultureInfo.InvariantCulture).Replace(":", "", StringComparison.Ordinal)}\" {{{octets.Length}+}}\r\n");
+                await SendAsync($" ({flags}) {Written(date)} {{{octets.Length}+}}\r\n");
                 await _write.WriteAsync(octets);
             }
             await SendAsync("\r\n");
             await AnswerAsync(tag);
         }
     }
+
+    /// <summary>Plants messages as any server takes them: one at a time, each after its leave.</summary>
+    /// <param name="utf8">As RFC 6855 §4 has it, for headers beyond ASCII.</param>
+    public async Task AppendEachAsync(string folder, IEnumerable<(string Flags, DateTimeOffset Date, byte[] Octets)> messages, bool utf8 = false)
+    {
+        foreach (var (flags, date, octets) in messages)
+        {
+            var tag = $"p{++_tag}";
+            await SendAsync($"{tag} APPEND \"{folder}\" ({flags}) {Written(date)} {(utf8 ? "UTF8 (~" : "")}{{{octets.Length}}}\r\n");
+            await _write.FlushAsync();
+            for (string line; !(line = await ReadLineAsync()).StartsWith('+');)
+                if (line.StartsWith(tag, StringComparison.Ordinal)) throw new InvalidOperationException($"The server refused: {line}");
+            await _write.WriteAsync(octets);
+            await SendAsync(utf8 ? ")\r\n" : "\r\n");
+            await AnswerAsync(tag);
+        }
+    }
+
+    private static string Written(DateTimeOffset date) =>
+        $"\"{date.ToString("dd-MMM-yyyy HH:mm:ss ", CultureInfo.InvariantCulture)}{date.ToString("zzz", CultureInfo.InvariantCulture).Replace(":", "", StringComparison.Ordinal)}\"";
 
     public async Task<List<string>> ListFoldersAsync() =>
         [.. (await RunAsync("LIST \"\" \"*\"")).Where(l => !l.Contains("\\Noselect", StringComparison.OrdinalIgnoreCase)).Select(l => FolderName().Match(l).Groups[1].Value.Trim('"'))];

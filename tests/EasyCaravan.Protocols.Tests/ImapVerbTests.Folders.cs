@@ -133,4 +133,28 @@ public sealed partial class ImapVerbTests
         Assert.Equal([(0, new ItemKey(7, 40), null), (1, null, Cause.NoRoom)], receipts.Select(r => (r.Folder, r.Landed, r.Refused?.Cause)));
         Assert.Empty(await EndAsync(account, server));
     }
+
+    [Theory]
+    [InlineData(Pieces.Whole, " UNSELECT", "UNSELECT", "§ OK done\r\n")]
+    [InlineData(Pieces.OneByOne, "", "SELECT \"A\"", "* 4 EXISTS\r\n§ OK [READ-WRITE] done\r\n")]
+    [InlineData(Pieces.Whole, "", "SELECT \"A\"", "§ NO not now\r\n")]
+    public async Task APPEND_to_a_folder_that_was_only_looked_at_comes_after_it_is_let_go_and_in_the_same_round_trip(Pieces pieces, string can, string release, string answer)
+    {
+        await using var server = new ScriptedServer(Everything + can, pieces,
+        [
+            ("T EXAMINE \"A\"", "* 3 EXISTS\r\n§ OK [READ-ONLY] done\r\n"),
+            ("T UID SEARCH RETURN (ALL) ALL", "* ESEARCH (TAG \"§\") UID ALL 1:3\r\n§ OK done\r\n"),
+            ($"T {release}", ""),
+            ("T APPEND \"A\" () \"30-Mar-2019 23:59:58 -0130\" {3+}", ""),
+            ("raw one", answer.Replace("§", "C3", StringComparison.Ordinal) + "§ OK [APPENDUID 7 40] done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        Assert.Equal([1u, 2, 3], await account.ListNumbersAsync(FolderPath.Of("A"), CancellationToken.None));
+        var before = ((ImapMailAccount)account).RoundTrips;
+        var writer = await account.AddMessagesAsync([FolderPath.Of("A")], 100, CancellationToken.None);
+        await SendAsync(writer, 1, "one", "");
+        Assert.Equal([new ItemKey(7, 40)], (await writer.FinishAsync(CancellationToken.None)).Select(r => r.Landed!.Value));
+        Assert.Equal(1, ((ImapMailAccount)account).RoundTrips - before);
+        Assert.Empty(await EndAsync(account, server));
+    }
 }

@@ -149,7 +149,19 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
     {
         if (!anew && IsOpen(path) && (connection.Open!.Value.Writable || !writable)) return;
         var opening = await PutOpenAsync(path, writable, "", cancel);
-if (!await FinishOpenAsync(opening, null, cancel)) throw new FaultException(RefusalOf(opening), Verdict.Keep);
+        if (!await FinishOpenAsync(opening, null, cancel)) throw new FaultException(RefusalOf(opening), Verdict.Keep);
+    }
+
+    /// <summary>Puts in the buffer what makes a folder that is open for reading alone ready to be added to. Returns its tag; null when none of them is open so.</summary>
+    /// <remarks>
+    /// Quirk (a plain server of long standing, RFC 9051 §6.3.3): APPEND to a mailbox that this connection has open by EXAMINE is refused. Where
+    /// UNSELECT (RFC 3691) is missing it is opened for writing: CLOSE would remove messages on a server that takes EXAMINE lightly.
+    /// </remarks>
+    public async Task<string?> PutReadyAsync(IReadOnlyList<FolderPath> folders, CancellationToken cancel)
+    {
+        if (connection.Open is not { Writable: false } || folders.FirstOrDefault(IsOpen) is not { } folder) return null;
+        connection.Open = null;
+        return await connection.PutAsync(traits.Can(ImapCapabilities.Unselect) ? "UNSELECT" : $"SELECT {Quoted(folder)}", cancel);
     }
 
     public Fault RefusalOf(Opening opening) => ImapCauses.Refused(opening.Result!, connection.Wire, $"the folder '{opening.Path}' cannot be opened", Cause.NotPermitted);

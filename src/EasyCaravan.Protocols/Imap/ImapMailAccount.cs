@@ -151,8 +151,8 @@ public sealed class ImapMailAccount : IMailAccount
     public Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel) =>
         Task.FromResult<IMessageReader>(new ImapMessageReader(_connection, _folders, folders));
 
-    public Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int company, CancellationToken cancel) =>
-        Task.FromResult<IMessageWriter>(new ImapMessageWriter(_connection, _traits, [.. folders.Select(f => (_folders.Quoted(f), f))], company));
+    public async Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int company, CancellationToken cancel) =>
+        new ImapMessageWriter(_connection, _traits, [.. folders.Select(f => (_folders.Quoted(f), f))], company, await _folders.PutReadyAsync(folders, cancel));
 
     public Task<Core.Surveying.Room?> ReadRoomAsync(CancellationToken cancel) => _folders.ReadRoomAsync(cancel);
 

@@ -34,15 +34,20 @@ internal sealed class ImapMessageWriter : IMessageWriter
     private readonly List<AddReceipt> _receipts = [];
     private Append? _current;
 
+    /// <summary>The tag of a command before the first APPEND whose answer is still to come.</summary>
+    private string? _ready;
+
     /// <summary>The server refused the current APPEND before its octets were sent: they are read from the other side and dropped.</summary>
     private bool _dropping;
 
     /// <summary>The current message stands in parentheses that its end closes.</summary>
     private bool _inUtf8;
 
-    public ImapMessageWriter(ImapConnection connection, ImapTraits traits, IReadOnlyList<(string Name, FolderPath Path)> folders, int company)
+    /// <param name="ready">The tag of a command in the buffer that makes the folders ready; null when they are.</param>
+    public ImapMessageWriter(ImapConnection connection, ImapTraits traits, IReadOnlyList<(string Name, FolderPath Path)> folders, int company, string? ready)
     {
-        (_connection, _traits, _folders) = (connection, traits, folders);
+        (_connection, _traits, _folders, _ready) = (connection, traits, folders, ready);
+        if (ready is not null) connection.Leave(ready);
         var multi = traits.Can(ImapCapabilities.MultiAppend);
         _company = multi ? company : 1;
         _literalPlus = traits.Can(ImapCapabilities.LiteralPlus);
@@ -123,7 +128,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
     public async ValueTask<IReadOnlyList<AddReceipt>> FinishAsync(CancellationToken cancel)
     {
         if (_current is not null) await EndAppendAsync(cancel);
-        while (_underWay.Count > 0) await TakeAnswerAsync(cancel);
+        while (_underWay.Count > 0 || _ready is not null) await TakeAnswerAsync(cancel);
         return TakeReceipts();
     }
 
@@ -160,17 +165,21 @@ internal sealed class ImapMessageWriter : IMessageWriter
     private async ValueTask TakeAnswerAsync(CancellationToken cancel)
     {
         await Wire.FlushAsync(cancel);
-        var before = _underWay.Count;
-        while (_underWay.Count == before)
-        {
-            var response = await Wire.ReadResponseAsync(cancel);
-            if (!response.IsUntagged) Settle(response);
-        }
+        ImapResponse response;
+        do response = await Wire.ReadResponseAsync(cancel);
+        while (response.IsUntagged);
+        Settle(response);
     }
 
-    /// <summary>Takes the answer to one of the APPENDs under way.</summary>
+    /// <summary>Takes the answer to one of the APPENDs under way, or to what made ready for them.</summary>
     private void Settle(ImapResponse response)
     {
+        if (_ready is not null && response.IsTagged(_ready))
+        {
+            // Where it was refused, the APPEND will be too, and says why.
+            _ready = null;
+            return;
+        }
         var append = _underWay.Find(a => response.IsTagged(a.Tag)) ?? throw Wire.Garbage(new FormatException($"'{response}' answers nothing that was asked"));
         _underWay.Remove(append);
         var result = ImapResult.Parse(response.Text.Span[(append.Tag.Length + 1)..]);
