@@ -18,6 +18,14 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         EF.CompileAsyncQuery((CaravanDb db, long move) => db.LedgerFolders.AsNoTracking().Where(f => f.MoveId == move));
     private static readonly Func<CaravanDb, long, IAsyncEnumerable<Sum>> s_sums = EF.CompileAsyncQuery((CaravanDb db, long folder) =>
         db.LedgerItems.Where(i => i.FolderId == folder).GroupBy(i => new { i.Outcome, i.Gone }).Select(g => new Sum(g.Key.Outcome, g.Key.Gone, g.LongCount())));
+    private static readonly Func<CaravanDb, long, string, IAsyncEnumerable<Landed>> s_landed = EF.CompileAsyncQuery((CaravanDb db, long move, string to) =>
+        from item in db.LedgerItems
+        join folder in db.LedgerFolders on item.FolderId equals folder.Id
+        where folder.MoveId == move && folder.To == to && item.Landed != null
+        orderby item.Landed
+        select new Landed(item.Landed!.Value, item.Gone));
+    private static readonly Func<CaravanDb, long, IAsyncEnumerable<long>> s_settled = EF.CompileAsyncQuery((CaravanDb db, long folder) =>
+        db.LedgerItems.Where(i => i.FolderId == folder && !i.Gone).OrderBy(i => i.Number).Select(i => i.Number));
     private static readonly Func<CaravanDb, long, IAsyncEnumerable<long>> s_foldersLeft = EF.CompileAsyncQuery((CaravanDb db, long move) =>
         db.LedgerFolders.Where(f => f.MoveId == move && db.LeftBehind.Any(i => i.FolderId == f.Id)).Select(f => f.Id));
 
@@ -30,6 +38,8 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     private long Move => claim.Person.Id;
 
     private sealed record Sum(Outcome Outcome, bool Gone, long Count);
+
+    private sealed record Landed(long Number, bool Gone);
 
     public async Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel)
     {
@@ -68,20 +78,16 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     public async Task<NumberSet> SettledAsync(long folder, CancellationToken cancel)
     {
         await using var db = database.Read();
-        return await NumbersAsync(db.LedgerItems.Where(i => i.FolderId == folder && !i.Gone).OrderBy(i => i.Number).Select(i => i.Number), cancel);
+        var numbers = new NumberSet();
+        await foreach (var number in s_settled(db, folder).WithCancellation(cancel)) numbers.Add((uint)number);
+        return numbers;
     }
 
     public async Task<Claimed> ClaimedAsync(FolderPath to, CancellationToken cancel)
     {
         await using var db = database.Read();
-        var name = to.ToString();
         var claimed = new Claimed(new NumberSet(), new NumberSet());
-        var rows = from item in db.LedgerItems
-                   join folder in db.LedgerFolders on item.FolderId equals folder.Id
-                   where folder.MoveId == Move && folder.To == name && item.Landed != null
-                   orderby item.Landed
-                   select new { Number = item.Landed!.Value, item.Gone };
-        await foreach (var row in rows.AsAsyncEnumerable().WithCancellation(cancel)) (row.Gone ? claimed.Gone : claimed.Live).Add((uint)row.Number);
+        await foreach (var item in s_landed(db, Move, to.ToString()).WithCancellation(cancel)) (item.Gone ? claimed.Gone : claimed.Live).Add((uint)item.Number);
         return claimed;
     }
 
@@ -260,13 +266,6 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             if (!ids.ContainsKey(entry.Flags)) ids[entry.Flags] = await flagSets.IdOfAsync(db, entry.Flags, cancel);
         await s_items.WriteAsync(db, pages.SelectMany(p => p.Entries.Select(e => (p.Folder, Entry: e))),
             (e, row) => row.Add(e.Folder).Add(e.Entry.Number).Add(e.Entry.Landed).Add((int)e.Entry.Outcome).Add(false).Add(ids[e.Entry.Flags]), cancel);
-    }
-
-    private static async Task<NumberSet> NumbersAsync(IQueryable<long> query, CancellationToken cancel)
-    {
-        var numbers = new NumberSet();
-        await foreach (var number in query.AsAsyncEnumerable().WithCancellation(cancel)) numbers.Add((uint)number);
-        return numbers;
     }
 
     private Task<T> WriteAsync<T>(Func<CaravanDb, Task<T>> work, CancellationToken cancel) =>

@@ -21,8 +21,11 @@ internal sealed class ImapMessageWriter : IMessageWriter
     /// <summary>APPENDs whose answer is awaited while the next is written.</summary>
     private readonly int _mostUnderWay;
 
-    /// <summary>How many of them may be for now: more with each that the server takes. A pass that is told to stop awaits them all, and of a slow service nobody knows before it has answered.</summary>
-    private int _mayBeUnderWay;
+    /// <summary>
+    /// How many messages may be in them: more with each that the server takes. A pass that is told to stop awaits them all, and of a slow
+    /// service nobody knows before it has answered.
+    /// </summary>
+    private int _messagesUnderWay;
 
     private readonly ImapConnection _connection;
     private readonly IReadOnlyList<(string Name, FolderPath Path)> _folders;
@@ -54,7 +57,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
         _literalMinus = traits.Can(ImapCapabilities.LiteralMinus);
         // Without LITERAL+ the wait for each continuation sets the pace, and answers are read with it.
         _mostUnderWay = multi ? 16 : _literalPlus ? 32 : 1;
-        _mayBeUnderWay = Math.Max(1, _mostUnderWay / 4);
+        _messagesUnderWay = multi ? 4 * company : 8;
     }
 
     private ImapWire Wire => _connection.Wire;
@@ -63,7 +66,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
     /// As many APPENDs are under way as may be, or two and these large or old: on a slow service what is confirmed is to be known soon, and
     /// little to be unknown after a lost connection.
     /// </summary>
-    private bool IsFull => _underWay.Count >= _mayBeUnderWay
+    private bool IsFull => _underWay.Count >= _mostUnderWay || _underWay.Sum(a => a.Numbers.Count) >= _messagesUnderWay
         || (_underWay.Count >= 2 && (Environment.TickCount64 - _underWay[0].Since >= 2 * LongestAppend || _underWay.Sum(a => a.Octets) >= 2 * LargestAppend));
 
     private sealed class Append(string tag, int folder)
@@ -188,7 +191,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
             Refuse(append, result);
             return;
         }
-        _mayBeUnderWay = Math.Min(_mostUnderWay, _mayBeUnderWay + 1);
+        _messagesUnderWay += append.Numbers.Count;
         var landed = ReadLanded(result, append.Numbers.Count);
         for (var i = 0; i < append.Numbers.Count; i++)
             _receipts.Add(new AddReceipt(append.Folder, append.Numbers[i], landed?[i], null, append.Numbers.Count));
