@@ -75,6 +75,13 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             return true;
         }, cancel);
 
+    public Task<bool> RenumberAsync(long folder, uint toEpoch, CancellationToken cancel) =>
+        WriteAsync(async db => await db.Database.ExecuteSqlAsync(
+            $"""
+            UPDATE ledger_folders SET "ToEpoch" = {(long)toEpoch}
+            WHERE "Id" = {folder} AND NOT EXISTS (SELECT 1 FROM ledger_items WHERE folder_id = {folder} AND landed IS NOT NULL)
+            """, cancel) > 0, cancel);
+
     public async Task<NumberSet> SettledAsync(long folder, CancellationToken cancel)
     {
         await using var db = database.Read();

@@ -105,6 +105,39 @@ public sealed class PassTests
     }
 
     [Fact]
+    public void A_numbering_that_is_fixed_only_when_something_is_added_is_taken_as_it_then_is()
+    {
+        for (var i = 0; i < 9; i++) _road.From.Folder("INBOX").Add(MemoryRoad.Message(i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        var inbox = _road.To.Folder("INBOX");
+        _road.To.Meanwhile = call => { if (call == "append" && inbox.Messages.Count == 0) inbox.Epoch = 4711; };
+        _road.Run();
+        _road.From.Folder("INBOX").SetFlags(1, FlagSet.Parse("\\Flagged"));
+        _road.Run();
+        // Nothing had to be matched again, so that the flag was known to be new.
+        Assert.DoesNotContain(_road.Journal, j => j.Contains("anew", StringComparison.Ordinal));
+        Assert.Equal("\\Flagged", inbox.Messages[0].Flags.Written);
+        Assert.Equal(9, inbox.Messages.Count);
+    }
+
+    [Fact]
+    public void Where_something_stands_already_a_number_of_another_numbering_is_not_believed()
+    {
+        _road.From.Folder("INBOX").Add(MemoryRoad.Message(1), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        _road.Run();
+        var inbox = _road.To.Folder("INBOX");
+        var epoch = inbox.Epoch;
+        // A server that lies: it names another numbering in its answer than in its list.
+        _road.To.Meanwhile = call => inbox.Epoch = call == "append" ? 4711 : epoch;
+        for (var i = 2; i < 6; i++) _road.From.Folder("INBOX").Add(MemoryRoad.Message(i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        _road.Run();
+        _road.Run();
+        Assert.Equal(5, inbox.Messages.Count);
+        Assert.Equal((5L, 5L), (_road.Waybill().Total.Found, _road.Waybill().Total.Carried));
+        Assert.Empty(_road.Ledger.LeftBehind);
+        Assert.DoesNotContain(_road.Journal, j => j.Contains("anew", StringComparison.Ordinal));
+    }
+
+    [Fact]
     public void What_its_owner_deleted_on_the_old_side_stays_on_the_new_and_is_told_as_gone()
     {
         for (var i = 0; i < 4; i++) _road.From.Folder("INBOX").Add(MemoryRoad.Message(i), FlagSet.Empty, DateTimeOffset.UnixEpoch);

@@ -157,4 +157,23 @@ public sealed partial class ImapVerbTests
         Assert.Equal(1, ((ImapMailAccount)account).RoundTrips - before);
         Assert.Empty(await EndAsync(account, server));
     }
+
+    [Theory]
+    [InlineData(0, true)]
+    [InlineData(3, false)]
+    public async Task A_numbering_that_changed_between_list_and_look_matters_only_where_something_is_numbered(int messages, bool goesOn)
+    {
+        await using var server = new ScriptedServer(Everything, Pieces.Whole,
+        [
+            ("T CREATE \"A\"", "§ NO [ALREADYEXISTS] there\r\n"),
+            ("T STATUS \"A\" (MESSAGES UIDNEXT UIDVALIDITY HIGHESTMODSEQ)", $"* STATUS A (MESSAGES {messages} UIDNEXT 4 UIDVALIDITY 8 HIGHESTMODSEQ 2)\r\n§ OK done\r\n"),
+            ("T EXAMINE \"A\"", $"* {messages} EXISTS\r\n* OK [UIDVALIDITY 9] new\r\n§ OK [READ-ONLY] done\r\n"),
+            ("T UID SEARCH RETURN (ALL) ALL", "* ESEARCH (TAG \"§\") UID\r\n§ OK done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        await account.CreateFoldersAsync([new NewFolder(FolderPath.Of("A"), SpecialUse.None, false)], CancellationToken.None);
+        var look = () => account.ListNumbersAsync(FolderPath.Of("A"), CancellationToken.None);
+        if (goesOn) Assert.Empty(await look());
+        else Assert.Equal(Cause.ServiceBusy, (await Assert.ThrowsAsync<FaultException>(look)).Fault.Cause);
+    }
 }

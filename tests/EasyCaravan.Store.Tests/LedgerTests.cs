@@ -98,6 +98,18 @@ public sealed class LedgerTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_page_takes_another_numbering_as_long_as_nothing_stands_in_it()
+    {
+        var ledger = _store.LedgerOf(await ClaimAsync());
+        var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None))[0];
+        await ledger.RecordAsync(page.Id, [new(1, null, Outcome.Excluded, FlagSet.Empty)], None);
+        Assert.True(await ledger.RenumberAsync(page.Id, 10, None));
+        await ledger.RecordAsync(page.Id, [new(2, 50, Outcome.Carried, FlagSet.Empty)], None);
+        Assert.False(await ledger.RenumberAsync(page.Id, 11, None));
+        Assert.Equal(10u, (await ledger.FoldersAsync(None)).Single().ToEpoch);
+    }
+
+    [Fact]
     public async Task A_worker_that_lost_its_lease_writes_nothing()
     {
         var old = await ClaimAsync();

@@ -11,6 +11,9 @@ internal sealed class CopyPart(LedgerFolder page, Dictionary<uint, ItemInfo> ite
 
     public Dictionary<uint, ItemInfo> Items => items;
 
+    /// <summary>The to side's numbering that entries of this page point into.</summary>
+    public uint? ToEpoch { get; set; } = page.ToEpoch;
+
     /// <summary>What did not come.</summary>
     public NumberSet Gone { get; set; } = new();
 
@@ -85,7 +88,7 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
             {
                 var part = some[receipt.Folder].Part;
                 if (receipt.Refused is not null) refused.Add(receipt);
-                else if (receipt.Landed is { } key)
+                else if (receipt.Landed is { } key && await IsOfPageAsync(part, key, landed[receipt.Folder].Count))
                 {
                     landed[receipt.Folder].Add(new LedgerEntry(receipt.Number, key.Number, Outcome.Carried, part.Items[receipt.Number].Flags));
                     waiting++;
@@ -145,6 +148,18 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
             await LeaveBehindAsync(part.Page, [.. unreadable.Keys.Select(n => part.Items[n])], item => unreadable[item.Number], cancel);
             part.Gone = part.Gone.Or(new NumberSet(reader.Gone.Where(g => g.Folder == i).Select(g => g.Number)));
         }
+    }
+
+    /// <summary>
+    /// A server may fix a folder's numbering only when something is added to it, and have told another before. Where entries stand already, a
+    /// number of another numbering is not believed: the message is found by identity.
+    /// </summary>
+    private async Task<bool> IsOfPageAsync(CopyPart part, ItemKey key, int unwritten)
+    {
+        if (key.Epoch == part.ToEpoch) return true;
+        if (unwritten > 0 || !await ledger.RenumberAsync(part.Page.Id, key.Epoch, CancellationToken.None)) return false;
+        part.ToEpoch = key.Epoch;
+        return true;
     }
 
     /// <summary>Where a limit makes us wait, what is under way is ended first: no server is kept in mid-command.</summary>

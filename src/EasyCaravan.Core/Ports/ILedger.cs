@@ -89,6 +89,9 @@ public interface ILedger
     /// <summary>Strikes out a page whose numbers no longer mean anything, keeping the page itself.</summary>
     Task ForgetEntriesAsync(long folder, uint? fromEpoch, uint? toEpoch, CancellationToken cancel);
 
+    /// <summary>The to side gave the folder another numbering before anything of this page stood in it. False, and nothing changed, where something does.</summary>
+    Task<bool> RenumberAsync(long folder, uint toEpoch, CancellationToken cancel);
+
     /// <summary>Numbers of the from side that are settled on this page and were there when last looked at. Left-behind items that wait for a retry are not.</summary>
     Task<NumberSet> SettledAsync(long folder, CancellationToken cancel);
 

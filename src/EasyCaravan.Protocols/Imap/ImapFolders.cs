@@ -190,7 +190,8 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         opening.Result = result;
         if (!result.IsOk) return false;
         connection.Open = (opening.Raw, opening.Writable);
-        if (opening.Epoch is { } now && _epochs.TryGetValue(opening.Raw, out var before) && now != before)
+        // An empty folder holds no number that could be taken for another. Quirk (Courier): one that nothing was ever added to has a new numbering each second.
+        if (opening.Epoch is { } now && opening.Exists is not 0 && _epochs.TryGetValue(opening.Raw, out var before) && now != before)
             throw connection.Wire.Break(Cause.ServiceBusy, $"the folder '{opening.Path}' was numbered anew while it was being read");
         return true;
     }

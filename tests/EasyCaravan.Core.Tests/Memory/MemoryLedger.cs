@@ -36,6 +36,13 @@ internal sealed class MemoryLedger : ILedger
         return Task.CompletedTask;
     }
 
+    public Task<bool> RenumberAsync(long folder, uint toEpoch, CancellationToken cancel)
+    {
+        if (_entries[folder].Values.Any(e => e.Entry.Landed is not null)) return Task.FromResult(false);
+        _pages[folder] = _pages[folder] with { ToEpoch = toEpoch };
+        return Task.FromResult(true);
+    }
+
     public Task<NumberSet> SettledAsync(long folder, CancellationToken cancel) =>
         Task.FromResult(new NumberSet(_entries[folder].Values.Where(e => !e.Gone).Select(e => e.Entry.Number)));
 
