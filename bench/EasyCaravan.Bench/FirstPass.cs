@@ -28,6 +28,9 @@ internal sealed class FirstPass(int messages, int octets, int folders, int round
                 if (!without.Contains("LITERAL+")) now.Add(await rig.RawAsync($"raw, {Lanes(lanes)}", "bench", $"raw{lanes}-{round}", lanes, batch));
                 now.Add(await rig.CarryAsync($"Easy Caravan, {Lanes(lanes)}", [("bench", $"ours{lanes}-{round}")], lanes, 1));
             }
+            // What the servers make of many accounts at once is theirs: the raw copier tells it.
+            if (several.Count > 0 && !without.Contains("LITERAL+"))
+                now.Add(await rig.RawAtOnceAsync($"raw, {several.Max()} accounts at once", [.. Enumerable.Range(0, several.Max()).Select(i => ($"part{i}", $"rawpart{i}-{round}"))], batch));
             foreach (var many in several)
                 now.Add(await rig.CarryAsync($"Easy Caravan, {many} moves at once", [.. Enumerable.Range(0, several.Max()).Select(i => ($"part{i}", $"part{many}-{i}-{round}"))], 2, many));
             if (round > 0) now.Add(await rig.ScriptAsync("script", share == messages ? "bench" : "share", $"script-{round}"));
@@ -43,6 +46,8 @@ internal sealed class FirstPass(int messages, int octets, int folders, int round
             raw1 = Against("Easy Caravan, 1 lane", "raw, 1 lane"), raw2 = Against("Easy Caravan, 2 lanes", "raw, 2 lanes"),
             script1 = Against("Easy Caravan, 1 lane", "script"), script2 = Against("Easy Caravan, 2 lanes", "script"),
             atOnce = several.ToDictionary(m => m, m => Against($"Easy Caravan, {m} moves at once", "Easy Caravan, 2 lanes")),
+            rawAtOnce = several.Count > 0 ? Against($"Easy Caravan, {several.Max()} moves at once", $"raw, {several.Max()} accounts at once") : null,
+            rawAtOnceOfTwoLanes = several.Count > 0 ? Against($"raw, {several.Max()} accounts at once", "raw, 2 lanes") : null,
             peakMegabytes = runs.Where(r => r.Tool.StartsWith("Easy", StringComparison.Ordinal)).GroupBy(r => r.Tool).ToDictionary(g => g.Key, g => Rig.Median(g.Select(r => r.PeakMegabytes))),
         }));
         return 0;
@@ -60,7 +65,11 @@ internal sealed class FirstPass(int messages, int octets, int folders, int round
                 yield return $"ours{lanes}-{round}";
             }
             yield return $"script-{round}";
-            foreach (var many in movesAtOnce) for (var i = 0; i < movesAtOnce.Max(); i++) yield return $"part{many}-{i}-{round}";
+            for (var i = 0; i < movesAtOnce.Max(); i++)
+            {
+                yield return $"rawpart{i}-{round}";
+                foreach (var many in movesAtOnce) yield return $"part{many}-{i}-{round}";
+            }
         }
     }
 }

@@ -114,6 +114,14 @@ internal sealed class Rig : IAsyncDisposable
     public Task<Run> RawAsync(string name, string from, string to, int connections, int batch = 200) =>
         YardstickAsync(name, RawCopy, "--src", $"127.0.0.1:{FromPort}", "--dst", $"127.0.0.1:{ToPort}", "--user", from, "--password", Password, "--dst-user", to, "--connections", $"{connections}", "--batch", $"{batch}", "--sep", "/.");
 
+    /// <summary>As many raw copiers as there are accounts, all at the same time.</summary>
+    public async Task<Run> RawAtOnceAsync(string name, IReadOnlyList<(string From, string To)> accounts, int batch)
+    {
+        var (before, watch) = (Carry.CpuOf([From.ProcessId, To.ProcessId]), Stopwatch.StartNew());
+        var all = await Task.WhenAll(accounts.Select(a => RawAsync(name, a.From, a.To, 1, batch)));
+        return new Run(name, all.Sum(r => r.Messages), watch.Elapsed.TotalSeconds, all.Sum(r => r.CpuSeconds), ServersCpuSeconds: Carry.CpuOf([From.ProcessId, To.ProcessId]) - before);
+    }
+
     public Task<Run> ScriptAsync(string name, string from, string to) =>
         YardstickAsync(name, "python3", Path.Combine(_yardsticks, "naive.py"), "--src", $"127.0.0.1:{FromPort}", "--dst", $"127.0.0.1:{ToPort}", "--user", from, "--password", Password, "--dst-user", to, "--sep", "/.");
 

@@ -23,7 +23,7 @@ public sealed class OtherMakeTests(TwoServers servers)
         foreach (var folder in s_folders.Where(f => f is not "INBOX" and not "INBOX/below")) await from.RunAsync($"CREATE \"{folder}\"");
         await PlantAsync(from, [.. s_folders.Where(f => f != "INBOX/below")]);
         await using var service = await TestService.StartAsync();
-        var applied = await service.ApplyAsync(Plan(servers.From.PlainPort, cyrus.Port), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{account},{Account},{TwoServers.Password},{TwoServers.Password}\n"));
+        var applied = await service.ApplyAsync(TwoServers.PlanBetween(servers.From.PlainPort, cyrus.Port), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{account},{Account},{TwoServers.Password},{TwoServers.Password}\n"));
         Assert.True(applied.Code == 0, applied.Error);
         await TwoServers.RunToEndAsync(service);
         using var to = await PlainImap.SignInAsync(cyrus.Port, Account, TwoServers.Password);
@@ -53,7 +53,7 @@ public sealed class OtherMakeTests(TwoServers servers)
         foreach (var folder in folders.Where(f => !there.Contains(f) && f != "INBOX")) await from.RunAsync($"CREATE \"{folder}\"");
         await PlantAsync(from, folders);
         await using var service = await TestService.StartAsync();
-        await service.ApplyAsync(Plan(cyrus.Port, servers.To.PlainPort), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{Account},{account},{TwoServers.Password},{TwoServers.Password}\n"));
+        await service.ApplyAsync(TwoServers.PlanBetween(cyrus.Port, servers.To.PlainPort), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{Account},{account},{TwoServers.Password},{TwoServers.Password}\n"));
         await TwoServers.RunToEndAsync(service);
         using var to = await servers.AtToAsync(account);
         static string Place(string folder) => folder.Replace('.', '_').Replace('/', '.');
@@ -93,16 +93,4 @@ public sealed class OtherMakeTests(TwoServers servers)
         static string Describe(StoredMessage message) => $"{Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(message.Octets))} ({message.Flags}) {DateTimeOffset.Parse(message.Date, System.Globalization.CultureInfo.InvariantCulture):u}";
         Assert.Equal((await from.ReadFolderAsync(folder)).Select(Describe).Order(), (await to.ReadFolderAsync(place)).Select(Describe).Order());
     }
-
-    private static string Plan(int from, int to) => $$"""
-        services:
-          lanternpost:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{from}}, security: none}
-          northquay:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{to}}, security: none}
-        routes:
-          crossing: {from: lanternpost, to: northquay}
-        batches:
-          crew: {route: crossing, roster: crew.csv}
-        """;
 }

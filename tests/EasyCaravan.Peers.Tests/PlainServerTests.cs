@@ -30,7 +30,7 @@ public sealed class PlainServerTests(TwoServers servers)
         foreach (var (folder, _) in s_folders.Where(f => f.Dovecot is not "INBOX")) await from.RunAsync($"CREATE \"{folder}\"");
         for (var f = 0; f < s_folders.Length; f++) await from.AppendAsync(s_folders[f].Dovecot, [.. Enumerable.Range(f * 20, 20).Select(i => TwoServers.Message(Account, i, 1500)), Wide(f), Latin(f)]);
         await using var service = await TestService.StartAsync();
-        var applied = await service.ApplyAsync(Plan(servers.From.PlainPort, courier.Port), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{account},{Account},{TwoServers.Password},{TwoServers.Password}\n"));
+        var applied = await service.ApplyAsync(TwoServers.PlanBetween(servers.From.PlainPort, courier.Port), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{account},{Account},{TwoServers.Password},{TwoServers.Password}\n"));
         Assert.True(applied.Code == 0, applied.Error);
         await TwoServers.RunToEndAsync(service);
         using var to = await SignInAsync(courier);
@@ -61,7 +61,7 @@ public sealed class PlainServerTests(TwoServers servers)
             await from.AppendEachAsync(folder, [Wide(f)], utf8: true);
         }
         await using var service = await TestService.StartAsync();
-        await service.ApplyAsync(Plan(courier.Port, servers.To.PlainPort), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{Account},{account},{TwoServers.Password},{TwoServers.Password}\n"));
+        await service.ApplyAsync(TwoServers.PlanBetween(courier.Port, servers.To.PlainPort), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{Account},{account},{TwoServers.Password},{TwoServers.Password}\n"));
         await TwoServers.RunToEndAsync(service);
         using var to = await servers.AtToAsync(account);
         static string Place(string folder) => folder.Replace('/', '.');
@@ -93,7 +93,7 @@ public sealed class PlainServerTests(TwoServers servers)
         await from.AppendEachAsync("INBOX", [("\\Seen", DateTimeOffset.UnixEpoch, message)]);
         Assert.Equal(message, (await from.ReadFolderAsync("INBOX")).Single().Octets);
         await using var service = await TestService.StartAsync();
-        await service.ApplyAsync(Plan(courier.Port, cyrus.Port), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{Account},{Account},{TwoServers.Password},{TwoServers.Password}\n"));
+        await service.ApplyAsync(TwoServers.PlanBetween(courier.Port, cyrus.Port), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{Account},{Account},{TwoServers.Password},{TwoServers.Password}\n"));
         await TwoServers.RunToEndAsync(service);
         using var to = await PlainImap.SignInAsync(cyrus.Port, Account, TwoServers.Password);
         var arrived = Encoding.ASCII.GetString((await to.ReadFolderAsync("INBOX")).Single().Octets);
@@ -124,16 +124,4 @@ public sealed class PlainServerTests(TwoServers servers)
         static string Describe(StoredMessage message) => $"{Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(message.Octets[^1] == '\n' ? message.Octets : [.. message.Octets, (byte)'\r', (byte)'\n']))} ({message.Flags}) {DateTimeOffset.Parse(message.Date, System.Globalization.CultureInfo.InvariantCulture):u}";
         Assert.Equal((await from.ReadFolderAsync(folder)).Select(Describe).Order(), (await to.ReadFolderAsync(place)).Select(Describe).Order());
     }
-
-    private static string Plan(int from, int to) => $$"""
-        services:
-          lanternpost:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{from}}, security: none}
-          northquay:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{to}}, security: none}
-        routes:
-          crossing: {from: lanternpost, to: northquay}
-        batches:
-          crew: {route: crossing, roster: crew.csv}
-        """;
 }

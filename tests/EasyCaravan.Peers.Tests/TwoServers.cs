@@ -52,12 +52,15 @@ public sealed class TwoServers : IAsyncLifetime
 
     public Task<PlainImap> AtToAsync(string account) => PlainImap.SignInAsync(To.PlainPort, account, Password);
 
-    public string Plan(string route = "") => $$"""
+    public string Plan(string route = "") => PlanBetween(From.PlainPort, To.PlainPort, route);
+
+    /// <summary>Two services and a batch that moves from one to the other.</summary>
+    public static string PlanBetween(int from, int to, string route = "") => $$"""
         services:
           lanternpost:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{From.PlainPort}}, security: none}
+            mail: {speaks: imap, host: 127.0.0.1, port: {{from}}, security: none}
           northquay:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{To.PlainPort}}, security: none}
+            mail: {speaks: imap, host: 127.0.0.1, port: {{to}}, security: none}
         routes:
           crossing:
             from: lanternpost
