@@ -5,6 +5,7 @@ var messages = new Option<int>("--messages") { Description = "How many messages"
 var octets = new Option<int>("--octets") { Description = "Octets in each", DefaultValueFactory = _ => 36_000 };
 var folders = new Option<int>("--folders") { Description = "Over how many folders they are spread", DefaultValueFactory = _ => 4 };
 var rounds = new Option<int>("--rounds") { Description = "Counted rounds; one more warms up", DefaultValueFactory = _ => 5 };
+rounds.Validators.Add(r => { if (r.GetValueOrDefault<int>() < 1) r.AddError("--rounds: a median needs a round at least."); });
 var delay = new Option<double>("--delay") { Description = "Milliseconds of a round trip to either server" };
 var without = new Option<string[]>("--without") { Description = "Capabilities that the to side shall not have: MULTIAPPEND, LITERAL+", AllowMultipleArgumentsPerToken = true };
 var moves = new Option<int[]>("--moves") { Description = "Moves at once, besides one", AllowMultipleArgumentsPerToken = true, DefaultValueFactory = _ => [4, 16] };
