@@ -25,7 +25,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
     /// How many messages may be in them: more with each that the server takes. A pass that is told to stop awaits them all, and of a slow
     /// service nobody knows before it has answered.
     /// </summary>
-    private int _messagesUnderWay;
+    private int _mostMessages;
 
     private readonly ImapConnection _connection;
     private readonly IReadOnlyList<(string Name, FolderPath Path)> _folders;
@@ -57,7 +57,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
         _literalMinus = traits.Can(ImapCapabilities.LiteralMinus);
         // Without LITERAL+ the wait for each continuation sets the pace, and answers are read with it.
         _mostUnderWay = multi ? 16 : _literalPlus ? 32 : 1;
-        _messagesUnderWay = multi ? 4 * company : 8;
+        _mostMessages = multi ? 4 * company : 8;
     }
 
     private ImapWire Wire => _connection.Wire;
@@ -66,7 +66,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
     /// As many APPENDs are under way as may be, or two and these large or old: on a slow service what is confirmed is to be known soon, and
     /// little to be unknown after a lost connection.
     /// </summary>
-    private bool IsFull => _underWay.Count >= _mostUnderWay || _underWay.Sum(a => a.Numbers.Count) >= _messagesUnderWay
+    private bool IsFull => _underWay.Count >= _mostUnderWay || _underWay.Sum(a => a.Numbers.Count) >= _mostMessages
         || (_underWay.Count >= 2 && (Environment.TickCount64 - _underWay[0].Since >= 2 * LongestAppend || _underWay.Sum(a => a.Octets) >= 2 * LargestAppend));
 
     private sealed class Append(string tag, int folder)
@@ -191,7 +191,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
             Refuse(append, result);
             return;
         }
-        _messagesUnderWay += append.Numbers.Count;
+        _mostMessages += append.Numbers.Count;
         var landed = ReadLanded(result, append.Numbers.Count);
         for (var i = 0; i < append.Numbers.Count; i++)
             _receipts.Add(new AddReceipt(append.Folder, append.Numbers[i], landed?[i], null, append.Numbers.Count));
