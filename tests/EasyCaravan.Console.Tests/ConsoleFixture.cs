@@ -7,6 +7,8 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.Playwright;
 
 [assembly: AssemblyFixture(typeof(EasyCaravan.Console.Tests.ConsoleFixture))]
+// One world for all: a test that closes a service or slows it down would be felt in a page that another test looks at.
+[assembly: Xunit.v3.Parallelization(Mode = Xunit.Sdk.ParallelMode.None)]
 
 namespace EasyCaravan.Console.Tests;
 
@@ -15,6 +17,9 @@ public sealed class ConsoleFixture : IAsyncLifetime
 {
     private static readonly string[] s_browserArguments =
         ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"];
+
+    /// <summary>How long a page may take. Far more than it ever needs: what is awaited is the page, never a speed.</summary>
+    private static readonly TimeSpan s_patience = TimeSpan.FromMinutes(1);
 
     private readonly string _folder = Directory.CreateTempSubdirectory("caravan-console").FullName;
     private readonly Lazy<Task<string>> _session;
@@ -53,6 +58,7 @@ public sealed class ConsoleFixture : IAsyncLifetime
             foreach (var batch in new[] { "deckhands", "harbour-office", "engineers" }) await ActAsync(batch, action);
             await UntilAsync(async () => (await BatchesAsync()).Where(b => b.Name != "passengers").All(b => Busy(b) == 0));
         }
+        Assertions.SetDefaultExpectTimeout((float)s_patience.TotalMilliseconds);
         _playwright = await Playwright.CreateAsync();
         _browser = await _playwright.Chromium.LaunchAsync(new() { ExecutablePath = "/usr/bin/chromium", Headless = true, Args = s_browserArguments });
     }
@@ -104,7 +110,7 @@ public sealed class ConsoleFixture : IAsyncLifetime
             BaseURL = Address.ToString(), ViewportSize = new() { Width = 1280, Height = 800 }, ColorScheme = dark ? ColorScheme.Dark : ColorScheme.Light,
             Locale = "en-GB", TimezoneId = "Europe/Dublin", StorageState = session,
         });
-        context.SetDefaultTimeout(15_000);
+        context.SetDefaultTimeout((float)s_patience.TotalMilliseconds);
         return await context.NewPageAsync();
     }
 
@@ -126,7 +132,7 @@ public sealed class ConsoleFixture : IAsyncLifetime
 
     private static async Task UntilAsync(Func<Task<bool>> condition)
     {
-        using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        using var patience = new CancellationTokenSource(s_patience);
         while (!await condition()) await Task.Delay(50, patience.Token);
     }
 }
