@@ -69,6 +69,23 @@ public sealed class MoveStateTests
         Assert.Equal(2, (int)(state.Run().Fail(lost, progressed: true, 1, Now).Condition.Until!.Value - Now).TotalSeconds);
     }
 
+    [Theory]
+    [InlineData(Cause.ProtocolBroken, false, ConditionKind.NeedsYou)]
+    [InlineData(Cause.Unexpected, false, ConditionKind.NeedsYou)]
+    [InlineData(Cause.ProtocolBroken, true, ConditionKind.Waiting)]
+    [InlineData(Cause.ConnectionLost, false, ConditionKind.Waiting)]
+    public void Answers_that_make_no_sense_ten_times_in_a_row_need_a_person(Cause cause, bool progressed, ConditionKind ends)
+    {
+        var state = MoveState.New.Start(null, Now);
+        for (var i = 0; i < 10; i++)
+        {
+            Assert.NotEqual(ConditionKind.NeedsYou, state.Condition.Kind);
+            state = state.Run().Fail(new Fault(cause, "a", "b"), progressed, 1, Now);
+        }
+        Assert.Equal(ends, state.Condition.Kind);
+        Assert.Equal((ConditionKind.Queued, 0), (state.Retry(null, Now).Condition.Kind, state.Retry(null, Now).Attempts));
+    }
+
     [Fact]
     public void In_step_the_rhythm_calls_for_the_next_pass_by_itself()
     {

@@ -47,6 +47,39 @@ public sealed class PassTests
         Assert.True(_road.Waybill().Closes);
     }
 
+    [Theory]
+    [InlineData(true, Cause.ConnectionLost, 5, Cause.MessageUnreadable)]
+    [InlineData(true, Cause.ProtocolBroken, 2, Cause.MessageUnreadable)]
+    [InlineData(false, Cause.ConnectionLost, 5, Cause.MessageRefused)]
+    [InlineData(false, Cause.TimedOut, 5, Cause.MessageRefused)]
+    public void A_message_over_which_each_pass_breaks_stays_behind_at_last_and_those_after_it_arrive(bool onTheOldSide, Cause ends, int times, Cause named)
+    {
+        for (var i = 0; i < 20; i++) _road.From.Folder(i < 10 ? "INBOX" : "Work").Add(MemoryRoad.Message(i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        (onTheOldSide ? _road.From : _road.To).BreaksOver = octets => Encoding.Latin1.GetString(octets).Contains("<7@", StringComparison.Ordinal) ? ends : null;
+        _road.Suspects = new Suspects();
+        for (var i = 0; i < times; i++)
+        {
+            Assert.Empty(_road.Ledger.LeftBehind);
+            Assert.Equal(ends, Assert.Throws<FaultException>(_road.Run).Fault.Cause);
+        }
+        _road.Suspects = null;
+        _road.Run();
+        var left = Assert.Single(_road.Ledger.LeftBehind.Values);
+        Assert.Equal(("Tide 7", named), (left.Subject, left.Fault.Cause));
+        Assert.Equal(19, _road.To.Folders.Values.Sum(f => f.Messages.Count));
+        Assert.True(_road.Waybill().Closes);
+    }
+
+    [Fact]
+    public void A_service_that_is_away_accuses_no_message()
+    {
+        _road.From.Folder("INBOX").Add(MemoryRoad.Message(1), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        _road.From.BreaksOver = _ => Cause.ServiceBusy;
+        _road.Suspects = new Suspects();
+        for (var i = 0; i < 9; i++) Assert.Throws<FaultException>(_road.Run);
+        Assert.Empty(_road.Ledger.LeftBehind);
+    }
+
     [Fact]
     public void A_message_whose_keywords_are_not_borne_arrives_without_them()
     {

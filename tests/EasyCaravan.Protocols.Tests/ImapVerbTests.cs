@@ -334,6 +334,8 @@ public sealed partial class ImapVerbTests
     [Theory]
     [InlineData("* 1 FETCH (UID 99999999999 BODY[] {1}\r\na)\r\n§ OK done\r\n")]
     [InlineData("* 1 FETCH (UID 1 BODY[] {1}\r\nab\r\n§ OK done\r\n")]
+    [InlineData("* 1 FETCH (UID 1 BODY[] {1}\r\na longer one)\r\n§ OK done\r\n")]
+    [InlineData("* 1 FETCH (UID 1 BODY[] {1}\r\na (and more) of it)\r\n§ OK done\r\n")]
     [InlineData("* 1 FETCH (UID x BODY[] {1}\r\na)\r\n§ OK done\r\n")]
     [InlineData("X9 OK what\r\n§ OK done\r\n")]
     [InlineData("\r\n§ OK done\r\n")]
@@ -343,6 +345,31 @@ public sealed partial class ImapVerbTests
         await using var account = await server.SignInAsync();
         var reader = await account.ReadMessagesAsync([(FolderPath.Inbox, new NumberSet([1]))], CancellationToken.None);
         var fault = await Assert.ThrowsAsync<FaultException>(() => ReadAllAsync(reader));
+        Assert.Equal((Cause.ProtocolBroken, Verdict.Close), (fault.Fault.Cause, fault.Verdict));
+    }
+
+    [Fact]
+    public async Task A_message_that_is_longer_than_told_is_not_given_out_as_whole()
+    {
+        await using var server = new ScriptedServer(Everything, Pieces.Whole, [Examine, ("T UID FETCH 1 (UID BODY.PEEK[])", "* 1 FETCH (UID 1 BODY[] {3}\r\nSubject: cut short\r\n)\r\n§ OK done\r\n")]);
+        await using var account = await server.SignInAsync();
+        var reader = await account.ReadMessagesAsync([(FolderPath.Inbox, new NumberSet([1]))], CancellationToken.None);
+        Assert.Equal(3, (await reader.NextAsync(CancellationToken.None))!.Value.Size);
+        Assert.Equal(3, (await reader.ReadAsync(CancellationToken.None)).Length);
+        // Not after the end of the message was told: by then it would have been handed over.
+        var fault = await Assert.ThrowsAsync<FaultException>(async () => await reader.ReadAsync(CancellationToken.None));
+        Assert.Equal((Cause.ProtocolBroken, Verdict.Close), (fault.Fault.Cause, fault.Verdict));
+    }
+
+    [Theory]
+    [InlineData("* SEARCH {0}\r\n", 400_000)]
+    [InlineData("* 5 EXISTS\r\n", 10_000_001)]
+    public async Task An_answer_without_end_is_cut_off(string line, int times)
+    {
+        var answer = line.StartsWith("* SEARCH", StringComparison.Ordinal) ? line + string.Concat(Enumerable.Repeat("{0}\r\n", times)) : string.Concat(Enumerable.Repeat(line, times));
+        await using var server = new ScriptedServer(Everything, Pieces.Whole, [Examine, ("T UID SEARCH RETURN (ALL) ALL", answer)]);
+        await using var account = await server.SignInAsync();
+        var fault = await Assert.ThrowsAsync<FaultException>(() => account.ListNumbersAsync(FolderPath.Inbox, CancellationToken.None));
         Assert.Equal((Cause.ProtocolBroken, Verdict.Close), (fault.Fault.Cause, fault.Verdict));
     }
 

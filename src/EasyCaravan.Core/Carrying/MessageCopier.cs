@@ -39,12 +39,50 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
     /// <summary>Milliseconds after which they are written, however few.</summary>
     private const long LedgerPatience = 1_000;
 
-    /// <summary>Copies in full company first; what was refused in company is tried again in halves until the bad one stands alone.</summary>
+    /// <summary>Messages that go one by one where passes ended again and again. Nothing had got on, so the one at fault is among those that would have gone together.</summary>
+    private const int OneByOne = 500;
+
     public async Task CopyAsync(IReadOnlyList<CopyPart> parts, CancellationToken cancel)
     {
-        var all = parts.Where(p => p.Items.Count > 0).Select(p => (p, new NumberSet(p.Items.Keys))).ToList();
-        if (all.Count == 0) return;
-        var rounds = new Queue<(IReadOnlyList<(CopyPart Part, NumberSet Numbers)> Some, int Company)>([(all, Company)]);
+        var all = parts.Where(p => p.Items.Count > 0).Select(p => (Part: p, Numbers: new NumberSet(p.Items.Keys))).ToList();
+        if (order.Suspects is { } suspects)
+        {
+            foreach (var (part, number) in all.SelectMany(a => a.Numbers.Select(n => (a.Part, n))).Take(OneByOne).ToList()) await CopyAloneAsync(part, number, suspects, cancel);
+            all = [.. SkipFirst(all, OneByOne)];
+        }
+        if (all.Count > 0) await CopyAsync(all, Company, cancel);
+        foreach (var part in parts.Where(p => p.Bare.Count > 0))
+            journal($"{part.Bare.Count} message(s) of '{part.Page.From}' were refused by the new side with their keywords and tried again without them");
+    }
+
+    private static IEnumerable<(CopyPart Part, NumberSet Numbers)> SkipFirst(IEnumerable<(CopyPart Part, NumberSet Numbers)> all, long many)
+    {
+        foreach (var (part, numbers) in all)
+        {
+            if (numbers.Count > many) yield return (part, new NumberSet(numbers.Skip((int)many)));
+            many = Math.Max(0, many - numbers.Count);
+        }
+    }
+
+    private async Task CopyAloneAsync(CopyPart part, uint number, Suspects suspects, CancellationToken cancel)
+    {
+        try
+        {
+            await CopyAsync([(part, new NumberSet([number]))], 1, cancel);
+        }
+        catch (FaultException e) when (e.Verdict is Verdict.Close && suspects.Accuse(part.Page.Id, number, e.Fault.Cause))
+        {
+            // Each pass before has looked for it on the to side and not found it there.
+            var cause = e.Fault.Service == order.To.Service.Name ? Cause.MessageRefused : Cause.MessageUnreadable;
+            await LeaveBehindAsync(part.Page, [part.Items[number]], _ => new Fault(cause, e.Fault.Whom, $"each time that this message was carried the connection ended: {e.Fault.What}"), cancel);
+            throw;
+        }
+    }
+
+    /// <summary>Copies in company; what was refused in company is tried again in halves until the bad one stands alone.</summary>
+    private async Task CopyAsync(IReadOnlyList<(CopyPart Part, NumberSet Numbers)> all, int most, CancellationToken cancel)
+    {
+        var rounds = new Queue<(IReadOnlyList<(CopyPart Part, NumberSet Numbers)> Some, int Company)>([(all, most)]);
         while (rounds.TryDequeue(out var round))
         {
             var refused = new List<AddReceipt>();
@@ -52,8 +90,6 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
             foreach (var (part, receipts) in refused.GroupBy(r => r.Folder).Select(g => (round.Some[g.Key].Part, g.ToList())))
                 foreach (var (numbers, company) in await SortRefusedAsync(part, receipts, cancel)) rounds.Enqueue(([(part, numbers)], company));
         }
-        foreach (var part in parts.Where(p => p.Bare.Count > 0))
-            journal($"{part.Bare.Count} message(s) of '{part.Page.From}' were refused by the new side with their keywords and tried again without them");
     }
 
     /// <summary>Of what was refused: leaves behind what is to stay, and returns what is to be tried again in which company.</summary>
@@ -209,9 +245,9 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
         {
             await from.ReadHeadersAsync(page.From, new NumberSet(items.Select(i => i.Number)), h => labels[h.Number] = MessageLabel.Read(h.Header), cancel);
         }
-        catch (FaultException e) when (e.Verdict is Verdict.Keep)
+        catch (FaultException)
         {
-            // Without words, then: size and date still tell them apart.
+            // Without words, then: size and date still tell them apart. A lost connection is met again by whoever uses it next.
         }
         return labels;
     }

@@ -65,7 +65,16 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     /// <summary>A server that fell silent may still be at work on what it was sent: it is given a minute more before anybody looks whether it was.</summary>
     private const int SilentSteps = 5;
 
+    /// <summary>Answers that make no sense, or a defect of ours, are not met for ever: so often in a row, over a quarter of an hour, and a person has to look.</summary>
+    private const int MostSenseless = 10;
+
+    /// <summary>Failures in a row after which messages go one by one, see <see cref="Suspects"/>.</summary>
+    private const int Suspicious = 2;
+
     public static MoveState New { get; } = new(Stage.Listed, Condition.Idle, null, 0);
+
+    /// <summary>Passes end again and again without getting on.</summary>
+    public bool IsSuspicious => Attempts >= Suspicious;
 
     public bool IsOver => Stage is Stage.Done or Stage.Withdrawn;
 
@@ -125,7 +134,8 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     public MoveState Fail(Fault fault, bool progressed, double chance, Instant now)
     {
         var attempts = progressed ? 1 : Attempts + 1;
-        return fault.Turn is Turn.Wait
+        var senseless = fault.Cause is Cause.ProtocolBroken or Cause.Unexpected && attempts >= MostSenseless;
+        return fault.Turn is Turn.Wait && !senseless
             ? this with { Attempts = attempts, Condition = new Condition(ConditionKind.Waiting, Carrying.Wait.Retry, fault.NotBefore ?? now + Duration.FromTimeSpan(Backoff.After(fault.Cause is Cause.TimedOut ? attempts + SilentSteps : attempts, chance)), fault) }
             : this with { Attempts = attempts, Condition = new Condition(ConditionKind.NeedsYou, Fault: fault) };
     }

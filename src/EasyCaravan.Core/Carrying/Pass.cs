@@ -15,6 +15,9 @@ public sealed record PassOrder(PassKind Kind, Side From, Side To, CarryRules Rul
     public Allowance Allowance { get; init; } = Allowance.Unlimited;
 
     public Paces Pace { get; init; } = Paces.Free;
+
+    /// <summary>Given where passes ended again and again without getting on: the first messages then go one by one, so that it shows over which.</summary>
+    public Suspects? Suspects { get; init; }
 }
 
 /// <summary>One run of a move: looks at both sides, draws the folder map and carries each folder that changed.</summary>

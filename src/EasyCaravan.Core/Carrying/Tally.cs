@@ -33,6 +33,9 @@ public sealed class Tally
     /// <summary>Messages that a survey has looked at.</summary>
     public long Looked => Interlocked.Read(ref _looked);
 
+    /// <summary>Something got on: messages that were only left behind do not count.</summary>
+    public bool Progressed => Settled > LeftBehind;
+
     public long Settled => Carried + Paired + Excluded + LeftBehind;
 
     /// <summary>A folder that is being worked on, for people.</summary>

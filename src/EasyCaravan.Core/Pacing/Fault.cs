@@ -141,9 +141,9 @@ public static class FaultRules
         Cause.MessageTooLarge => "Raise the limit of the new side and retry, or accept that it stays behind",
         Cause.MessageRefused => "Look at the message on the old side and retry, or accept that it stays behind",
         Cause.MessageUnreadable => "Have the old side's mailbox repaired and retry, or accept that it stays behind",
-        Cause.ProtocolBroken => "It is tried again; if it comes back, the service's answers need a look by its operator",
+        Cause.ProtocolBroken => "It is tried again a few times; if it stays so, have the service's operator look at its answers, then retry",
         Cause.StoreFull => "Make room on the disk that holds the service's data folder; passes go on by themselves",
-        Cause.Unexpected => "It is tried again; if it comes back, the service's log has the details",
+        Cause.Unexpected => "It is tried again a few times; if it stays so, the service's log has the details; then retry",
     };
 }
 

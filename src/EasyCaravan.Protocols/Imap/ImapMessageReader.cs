@@ -15,6 +15,11 @@ internal sealed class ImapMessageReader : IMessageReader
     /// <summary>Commands whose answers are awaited, where folders are small.</summary>
     private const int MostUnderWay = 50;
 
+    private const string NoEnd = "a message's octets are not followed by the end of their response";
+
+    /// <summary>What may stand beside a body, asked for or not (RFC 9051 §7.5.2; RFC 7162, RFC 8474, RFC 8514).</summary>
+    private static readonly HashSet<string> s_items = new(["UID", "FLAGS", "MODSEQ", "INTERNALDATE", "RFC822.SIZE", "ENVELOPE", "EMAILID", "THREADID", "SAVEDATE"], StringComparer.OrdinalIgnoreCase);
+
     /// <summary>The opening of a folder, or a FETCH from it.</summary>
     private sealed record Asked(string Tag, int Folder, NumberSet Numbers, ImapFolders.Opening? Opening = null);
 
@@ -60,7 +65,11 @@ internal sealed class ImapMessageReader : IMessageReader
     {
         try
         {
-            if (_inBody) await EndBodyAsync(cancel);
+            if (_inBody)
+            {
+                await SkipBodyAsync(cancel);
+                await EndBodyAsync(cancel);
+            }
             while (true)
             {
                 await AskAsync(cancel);
@@ -83,7 +92,12 @@ internal sealed class ImapMessageReader : IMessageReader
             _left = 0;
             return whole;
         }
-        if (_left == 0) return default;
+        if (_left == 0)
+        {
+            // Whoever has taken all octets learns here whether they were all: a message cut short must not be handed over as whole.
+            if (_inBody) await EndBodyAsync(cancel);
+            return default;
+        }
         var piece = await Wire.ReadSomeAsync(_left, cancel);
         _left -= piece.Length;
         return piece;
@@ -217,16 +231,29 @@ internal sealed class ImapMessageReader : IMessageReader
         }
     }
 
-    /// <summary>What stands between the octets and the end of the response: more items, or the closing parenthesis alone.</summary>
-    private async ValueTask EndBodyAsync(CancellationToken cancel)
+    private async ValueTask SkipBodyAsync(CancellationToken cancel)
     {
-        if (!_whole) await SkipAsync(_left, cancel);
-        _inBody = false;
+        if (_inline is null) while (_left > 0) _left -= (await Wire.ReadSomeAsync(_left, cancel)).Length;
         _inline = null;
         _left = 0;
     }
 
-    /// <summary>Passes over the rest of a literal, if the line had one, and of its response.</summary>
+    /// <summary>What stands between the octets and the end of the response: more items, or the closing parenthesis alone.</summary>
+    private async ValueTask EndBodyAsync(CancellationToken cancel)
+    {
+        _inBody = false;
+        if (_whole) return;
+        try
+        {
+            await EndLineAsync(cancel);
+        }
+        catch (FormatException e)
+        {
+            throw Wire.Garbage(e);
+        }
+    }
+
+    /// <summary>Passes over a literal, if the line had one, and the rest of its response.</summary>
     private async ValueTask SkipAsync(long? literal, CancellationToken cancel)
     {
         if (literal is not { } octets) return;
@@ -237,11 +264,29 @@ internal sealed class ImapMessageReader : IMessageReader
     private async ValueTask EndLineAsync(CancellationToken cancel)
     {
         var line = await Wire.ReadLineAsync(cancel);
+        if (ImapWire.LiteralLength(line.Span) is null) CheckItems(line.Span);
         while (ImapWire.LiteralLength(line.Span) is { } more)
         {
             for (var left = more; left > 0;) left -= (await Wire.ReadSomeAsync(left, cancel)).Length;
             line = await Wire.ReadLineAsync(cancel);
         }
-        if (line.Span is not [.., (byte)')']) throw new FormatException("a message's octets are not followed by the end of their response");
+        if (line.Span is not [.., (byte)')']) throw new FormatException(NoEnd);
+    }
+
+    /// <summary>A literal that was told shorter than it is leaves text here that is no list of items.</summary>
+    private static void CheckItems(ReadOnlySpan<byte> rest)
+    {
+        if (rest is not [(byte)' ' or (byte)')', ..]) throw new FormatException(NoEnd);
+        var tokens = new ImapTokens(rest, []);
+        tokens.SkipSpaces();
+        while (!tokens.TryTake(')'))
+        {
+            var name = Encoding.ASCII.GetString(tokens.Atom());
+            if (!s_items.Contains(name)) throw new FormatException(NoEnd);
+            tokens.SkipSpaces();
+            tokens.SkipValue();
+            tokens.SkipSpaces();
+        }
+        if (!tokens.AtEnd) throw new FormatException(NoEnd);
     }
 }

@@ -20,6 +20,12 @@ public sealed class Pop3MailAccount : IMailAccount
     /// <summary>Commands under way at a time, where the server bears it (RFC 2449 §6.6).</summary>
     private const int Pipelined = 50;
 
+    /// <summary>More than any inbox holds: beyond it lies nonsense that would fill the memory.</summary>
+    private const int MostMessages = 1_000_000;
+
+    /// <summary>Octets of a header that are kept; what tells messages apart stands far before.</summary>
+    private const int LongestHeader = 4 * 1024 * 1024;
+
     private readonly ImapWire _wire;
     private readonly Service _service;
     private readonly string _account;
@@ -178,17 +184,22 @@ public sealed class Pop3MailAccount : IMailAccount
 
     private async IAsyncEnumerable<(int Place, string After)> ReadListAsync([System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancel)
     {
+        var lines = 0;
         while (true)
         {
             var line = Encoding.UTF8.GetString((await _wire.ReadLineAsync(cancel)).Span);
             if (line == ".") yield break;
+            if (++lines > MostMessages) throw _wire.Break(Cause.ProtocolBroken, $"the server lists more than {MostMessages} messages");
             var space = line.IndexOf(' ', StringComparison.Ordinal);
             if (space < 0 || !int.TryParse(line.AsSpan(0, space), NumberStyles.None, CultureInfo.InvariantCulture, out var place)) throw _wire.Garbage(new FormatException($"'{line[..Math.Min(60, line.Length)]}' is no line of a list"));
             yield return (place, line[(space + 1)..].Trim());
         }
     }
 
-    /// <summary>Headers by TOP (RFC 1939 §7), many under way where the server bears it. Messages that it does not give are left out.</summary>
+    /// <summary>
+    /// Headers by TOP (RFC 1939 §7), many under way where the server bears it. Not every server has TOP: where it is refused, by RETR. Messages that
+    /// are not given at all are left out.
+    /// </summary>
     private async IAsyncEnumerable<(uint Number, long Size, byte[] Header)> ReadTopsAsync(NumberSet numbers, [System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancel)
     {
         var items = await LookAsync(cancel);
@@ -196,15 +207,37 @@ public sealed class Pop3MailAccount : IMailAccount
         {
             foreach (var number in some) await _wire.WriteAsync($"TOP {items[number].Place} 0\r\n", cancel);
             await _wire.FlushAsync(cancel);
+            var refused = new List<uint>();
             foreach (var number in some)
             {
-                if (!await Pop3Body.IsOkAsync(_wire, cancel)) continue;
-                var header = new MemoryStream();
-                var body = new Pop3Body(_wire);
-                while (await body.ReadAsync(cancel) is { Length: > 0 } piece) header.Write(piece.Span);
-                yield return (number, items[number].Size, header.ToArray());
+                if (await ReadHeaderAsync(cancel) is { } header) yield return (number, items[number].Size, header);
+                else refused.Add(number);
+            }
+            foreach (var number in refused)
+            {
+                await _wire.WriteAsync($"RETR {items[number].Place}\r\n", cancel);
+                await _wire.FlushAsync(cancel);
+                if (await ReadHeaderAsync(cancel) is { } header) yield return (number, items[number].Size, header);
             }
         }
+    }
+
+    /// <summary>The header of the message that is answered with; null where the answer is a refusal.</summary>
+    private async Task<byte[]?> ReadHeaderAsync(CancellationToken cancel)
+    {
+        if (!await Pop3Body.IsOkAsync(_wire, cancel)) return null;
+        var header = new MemoryStream();
+        var body = new Pop3Body(_wire);
+        // Up to the empty line in which a header ends (RFC 5322 §2.1); the rest is passed over.
+        var newlines = 1;
+        while (await body.ReadAsync(cancel) is { Length: > 0 } piece)
+        {
+            var length = 0;
+            for (; length < piece.Length && newlines < 2; length++)
+                if (piece.Span[length] != '\r') newlines = piece.Span[length] == '\n' ? newlines + 1 : 0;
+            if (header.Length < LongestHeader) header.Write(piece.Span[..length]);
+        }
+        return header.ToArray();
     }
 
     private async Task MustAsync(string what, CancellationToken cancel)

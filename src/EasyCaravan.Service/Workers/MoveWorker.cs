@@ -23,6 +23,9 @@ internal sealed class MoveWorker(
     /// <summary>Folders of one move that are carried side by side, where the services bear it.</summary>
     private const int Lanes = 2;
 
+    /// <summary>Of moves whose passes end again and again.</summary>
+    private readonly ConcurrentDictionary<long, Suspects> _suspects = [];
+
     /// <summary>Never throws: whatever happens to a pass is written down with its move, or, where the store fails, in the log.</summary>
     public async Task RunAsync(Claim claim, CancellationToken stopping)
     {
@@ -109,9 +112,11 @@ internal sealed class MoveWorker(
             Math.Min(Lanes, Math.Min(road.From.Limits.PerAccount, road.To.Limits.PerAccount))) 
         {
             Allowance = await allowances.OfAsync(claim.Person, road.From, road.To, cancel),
+            Suspects = claim.State.IsSuspicious ? _suspects.GetOrAdd(claim.Person.Id, _ => new Suspects()) : null,
             Pace = care.PacesOf(road.From, claim.Person.FromAccount, road.To, claim.Person.ToAccount),
         };
         await new Pass(accounts, store.LedgerOf(claim), order, tally, notes.Enqueue).RunAsync(cancel);
+        _suspects.TryRemove(claim.Person.Id, out _);
         return null;
     }
 
@@ -179,7 +184,7 @@ internal sealed class MoveWorker(
             await store.EndAsync(claim, tally, end, state => end switch
             {
                 { Fault: { Turn: Turn.Wait, Service: { } service } fault } when FaultRules.IsOfService(fault) && care.PauseOf(service) is { } pause => state.Pause(fault, pause.Until),
-                { Fault: { } fault } => state.Fail(fault, progressed: tally.Settled > 0, Random.Shared.NextDouble(), Now),
+                { Fault: { } fault } => state.Fail(fault, tally.Progressed, Random.Shared.NextDouble(), Now),
                 { Stopped: true } => state.Interrupt(timetable, Now),
                 _ => state.Complete(timetable, Now),
             }, CancellationToken.None);

@@ -56,6 +56,9 @@ internal sealed class MemoryMail
     /// <summary>Octets of messages that are refused, alone or in company.</summary>
     public Func<byte[], Fault?> Refuses { get; set; } = _ => null;
 
+    /// <summary>Octets of messages over which the connection ends, and how.</summary>
+    public Func<byte[], Cause?> BreaksOver { get; set; } = _ => null;
+
     /// <summary>Keywords that messages may have; one that is not borne refuses the message.</summary>
     public Func<string, bool> BearsKeyword { get; set; } = _ => true;
 
@@ -103,6 +106,11 @@ internal sealed class MemoryMail
         if (left > 0) return;
         BreakAfter = null;
         throw new FaultException(new Fault(Cause.ConnectionLost, "a", "the connection was lost"), Verdict.Close);
+    }
+
+    public void Handle(byte[] octets, string service)
+    {
+        if (BreaksOver(octets) is { } cause) throw new FaultException(new Fault(cause, "a", "the connection ended") { Service = service }, Verdict.Close);
     }
 
     public FolderCursor CursorOf(MemoryFolder folder) => new(folder.Epoch, folder.Next, KeepsMarks ? folder.Mark : null, (uint)folder.Messages.Count);
@@ -235,6 +243,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         {
             if (!left.TryDequeue(out var next)) return ValueTask.FromResult<MessageStart?>(null);
             mail.Call("next");
+            mail.Handle(next.Message.Octets, "from");
             _current = next.Message.Octets;
             return ValueTask.FromResult<MessageStart?>(new MessageStart(next.Folder, next.Message.Number, next.Message.Octets.Length));
         }
@@ -284,6 +293,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
             var batch = _batch.ToList();
             _batch.Clear();
             if (!mail.AnswersAreLost) mail.Call("append");
+            foreach (var (_, octets) in batch) mail.Handle(octets.ToArray(), "to");
             // All or nothing, as MULTIAPPEND is.
             var unborne = batch.Exists(b => b.Item.Flags.Flags.Any(f => f[0] != '\\' && !mail.BearsKeyword(f))) ? new Fault(Cause.MessageRefused, "b", "keyword", "LIMIT") : null;
             if (batch.Select(b => mail.Refuses(b.Octets.ToArray())).FirstOrDefault(f => f is not null, unborne) is { } refused)

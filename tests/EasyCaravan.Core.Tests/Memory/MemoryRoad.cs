@@ -21,6 +21,8 @@ internal sealed class MemoryRoad : IMailAccounts
 
     public int Lanes { get; set; } = 1;
 
+    public Suspects? Suspects { get; set; }
+
     /// <summary>Sessions that passes have asked for.</summary>
     public int Opened { get; private set; }
 
@@ -30,7 +32,7 @@ internal sealed class MemoryRoad : IMailAccounts
     {
         var from = new Side(s_somewhere, new Credentials("a", "a", "s"));
         var to = new Side(s_somewhere with { Name = "to" }, new Credentials("b", "b", "s"));
-        new Pass(this, Ledger, new PassOrder(PassKind.First, from, to, Rules, Lanes), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
+        new Pass(this, Ledger, new PassOrder(PassKind.First, from, to, Rules, Lanes) { Suspects = Suspects }, new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
     }
 
     public Waybill Waybill() => Proving.Waybill.Draw(Ledger.FoldersAsync(CancellationToken.None).GetAwaiter().GetResult());

@@ -15,13 +15,19 @@ internal sealed class ImapWire : IAsyncDisposable
     /// <summary>The most that literals of one response may hold outside of message bodies.</summary>
     private const int LargestLiterals = 16 * 1024 * 1024;
 
+    /// <summary>What a literal takes in memory beyond its octets: endless empty ones would fill it as well.</summary>
+    private const int LiteralCost = 64;
+
+    /// <summary>Lines after something was asked, more than any mailbox has to tell: an answer without end would keep its pass for ever.</summary>
+    private const int MostLines = 10_000_000;
+
     private readonly Stream _stream;
     private readonly string _whom;
     private readonly TimeSpan _patience;
     private readonly Timer _watch;
     private byte[] _in = new byte[BufferSize];
     private readonly byte[] _out = new byte[BufferSize];
-    private int _read, _filled, _written;
+    private int _read, _filled, _written, _lines;
     private long _waitingSince;
     private volatile bool _timedOut;
     private bool _asked;
@@ -95,6 +101,7 @@ internal sealed class ImapWire : IAsyncDisposable
         try
         {
             _asked = true;
+            _lines = 0;
             await _stream.WriteAsync(octets, cancel);
             await _stream.FlushAsync(cancel);
         }
@@ -118,6 +125,7 @@ internal sealed class ImapWire : IAsyncDisposable
     /// <summary>One line without its end. Valid until the next read.</summary>
     public async ValueTask<ReadOnlyMemory<byte>> ReadLineAsync(CancellationToken cancel)
     {
+        if (++_lines > MostLines) throw Break(Cause.ProtocolBroken, $"the server's answer has more than {MostLines} lines and no end");
         var seen = 0;
         while (true)
         {
@@ -162,8 +170,9 @@ internal sealed class ImapWire : IAsyncDisposable
         {
             text.Write(line.Span);
             if (length is not { } octets) return Check(new ImapResponse(text.ToArray(), literals));
+            held += line.Length + LiteralCost;
+            if (octets > LargestLiterals - held) throw Break(Cause.ProtocolBroken, $"the server sent more than {LargestLiterals} octets where a few were asked for");
             held += octets;
-            if (held > LargestLiterals) throw Break(Cause.ProtocolBroken, $"the server sent {held} octets where a few were asked for");
             var literal = new byte[octets];
             for (var at = 0; at < literal.Length;)
             {
