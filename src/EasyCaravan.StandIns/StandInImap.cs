@@ -47,6 +47,9 @@ public sealed record StandInManners(char? Separator = '/', long? LargestMessage 
     /// <summary>A session ends when its token does.</summary>
     public bool EndsWithToken { get; init; }
 
+    /// <summary>Messages that it tells shorter by a few octets than it then gives them.</summary>
+    public Func<byte[], bool> TellsShort { get; init; } = _ => false;
+
     private static readonly string[] s_all =
         ["IMAP4rev1", "NAMESPACE", "QUOTA", "UIDPLUS", "MULTIAPPEND", "LITERAL+", "LIST-EXTENDED", "LIST-STATUS", "SPECIAL-USE", "CREATE-SPECIAL-USE", "ESEARCH", "CONDSTORE"];
 

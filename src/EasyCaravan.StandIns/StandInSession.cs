@@ -303,7 +303,7 @@ internal sealed class StandInSession(StandInImap service, TcpClient client)
             else if (items.Contains("BODY.PEEK[]", StringComparison.OrdinalIgnoreCase))
             {
                 await PaceAsync(cancel);
-                await WriteAsync($"{line} BODY[] {{{message.Octets.Length}}}\r\n", cancel);
+                await WriteAsync($"{line} BODY[] {{{message.Octets.Length - (service.Manners.TellsShort(message.Octets) ? 9 : 0)}}}\r\n", cancel);
                 await _stream.WriteAsync(message.Octets, cancel);
                 await WriteAsync(")\r\n", cancel);
             }

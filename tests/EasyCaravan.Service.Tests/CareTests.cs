@@ -102,6 +102,26 @@ public sealed class CareTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_message_over_which_each_pass_breaks_is_named_and_stays_behind_while_all_others_arrive()
+    {
+        await using var service = await TestService.StartAsync();
+        _from.Manners = _from.Manners with { TellsShort = octets => octets.AsSpan().IndexOf("Subject: Tide 5\r"u8) >= 0 };
+        await service.ApplyAsync(Plan(), ("crew.csv", Roster(1)));
+        await service.RunAsync("start", "crew");
+        // Several passes, each some seconds after the one before: whether the message is at fault shows only in time.
+        await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0] is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle }, seconds: 120);
+        Assert.Equal(People - 1, _to.Find("p0@saltmarsh.example")!.Find("INBOX")!.Messages.Count);
+        var left = await service.RunAsync("left-behind", "crew");
+        Assert.Contains("Tide 5", left.Out, StringComparison.Ordinal);
+        Assert.Contains("each time that this message was carried the connection ended", left.Out, StringComparison.Ordinal);
+        Assert.Equal(3, left.Code);
+
+        _from.Manners = _from.Manners with { TellsShort = _ => false };
+        await service.RunAsync("left-behind", "crew", "--retry");
+        await TestService.UntilAsync(() => Task.FromResult(_to.Find("p0@saltmarsh.example")!.Find("INBOX")!.Messages.Count == People));
+    }
+
+    [Fact]
     public async Task Small_mailboxes_go_first_where_the_route_says_so()
     {
         await using var service = await TestService.StartAsync(options: o => o with { MovesAtOnce = 1 });

@@ -66,6 +66,8 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
 
     private async Task CopyAloneAsync(CopyPart part, uint number, Suspects suspects, CancellationToken cancel)
     {
+        // A connection that has ended cannot be asked for its subject any more.
+        var labels = suspects.Knows(part.Page.Id, number) ? await ReadLabelsAsync(part.Page, [part.Items[number]], cancel) : [];
         try
         {
             await CopyAsync([(part, new NumberSet([number]))], 1, cancel);
@@ -74,7 +76,7 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
         {
             // Each pass before has looked for it on the to side and not found it there.
             var cause = e.Fault.Service == order.To.Service.Name ? Cause.MessageRefused : Cause.MessageUnreadable;
-            await LeaveBehindAsync(part.Page, [part.Items[number]], _ => new Fault(cause, e.Fault.Whom, $"each time that this message was carried the connection ended: {e.Fault.What}"), cancel);
+            await LeaveBehindAsync(part.Page, [part.Items[number]], _ => new Fault(cause, e.Fault.Whom, $"each time that this message was carried the connection ended: {e.Fault.What}"), labels, cancel);
             throw;
         }
     }
@@ -227,8 +229,11 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
 
     public async Task LeaveBehindAsync(LedgerFolder page, IReadOnlyList<ItemInfo> items, Func<ItemInfo, Fault> fault, CancellationToken cancel)
     {
-        if (items.Count == 0) return;
-        var labels = await ReadLabelsAsync(page, items, cancel);
+        if (items.Count > 0) await LeaveBehindAsync(page, items, fault, await ReadLabelsAsync(page, items, cancel), cancel);
+    }
+
+    private async Task LeaveBehindAsync(LedgerFolder page, IReadOnlyList<ItemInfo> items, Func<ItemInfo, Fault> fault, Dictionary<uint, (string Subject, string Sender)> labels, CancellationToken cancel)
+    {
         await ledger.LeaveBehindAsync(page.Id, [.. items.Select(i =>
         {
             var (subject, sender) = labels.GetValueOrDefault(i.Number, ("", ""));
@@ -245,9 +250,9 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
         {
             await from.ReadHeadersAsync(page.From, new NumberSet(items.Select(i => i.Number)), h => labels[h.Number] = MessageLabel.Read(h.Header), cancel);
         }
-        catch (FaultException)
+        catch (FaultException e) when (e.Verdict is Verdict.Keep)
         {
-            // Without words, then: size and date still tell them apart. A lost connection is met again by whoever uses it next.
+            // Without words, then: size and date still tell them apart.
         }
         return labels;
     }

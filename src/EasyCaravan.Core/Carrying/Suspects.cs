@@ -22,5 +22,7 @@ public sealed class Suspects
         _ => false,
     };
 
+    public bool Knows(long page, uint number) => _accused.ContainsKey((page, number));
+
     private int Count(long page, uint number) => _accused.AddOrUpdate((page, number), 1, (_, times) => times + 1);
 }
