@@ -56,7 +56,8 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             {
                 var (from, to) = (folder.From.ToString(), folder.To?.ToString() ?? "");
                 var isNew = !known.TryGetValue((from, to), out var row);
-                if (isNew) db.LedgerFolders.Add(row = new LedgerFolderRow { MoveId = Move, From = from, To = to, FromEpoch = folder.FromEpoch, ToEpoch = folder.ToEpoch, ToBaseNext = folder.ToBaseNext });
+                if (isNew) db.LedgerFolders.Add(row = new LedgerFolderRow { MoveId = Move, From = from, To = to, FromEpoch = folder.FromEpoch, ToEpoch = folder.ToEpoch, ToBaseNext = folder.ToBaseNext, Found = folder.Found });
+                else if (row!.Found != folder.Found) await db.Database.ExecuteSqlAsync($"""UPDATE ledger_folders SET "Found" = {row.Found = folder.Found} WHERE "Id" = {row.Id}""", cancel);
                 rows.Add((row!, isNew));
             }
             if (rows.Exists(r => r.IsNew)) await db.SaveChangesAsync(cancel);
@@ -139,6 +140,9 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
                 (row.Size, row.Received, row.Subject, row.Sender) = (item.Size, item.Received.ToString("O", CultureInfo.InvariantCulture), item.Subject, item.Sender);
                 (row.State, row.AcceptedBy) = (LeftBehindState.Open, null);
             }
+            // At once, and not when the pass ends: somebody may be waiting for it.
+            await db.SaveChangesAsync(cancel);
+            await Totals.UpdateLeftBehindAsync(db, Move, cancel);
             return true;
         }, cancel);
 
@@ -262,7 +266,6 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
                     "Gone" = {gone}, "Missing" = COALESCE({page.Missing}, "Missing") WHERE "Id" = {page.Folder}
                     """, cancel);
             }
-            await Totals.UpdateAsync(db, Move, cancel);
             return true;
         }, cancel);
 

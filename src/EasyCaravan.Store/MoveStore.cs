@@ -57,7 +57,9 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             WHERE "Id" = {next.Id} AND "Fence" = {next.Fence} AND ("DueAt" <= {now} OR "Condition" = {(int)ConditionKind.Running}) AND ("LeaseUntil" IS NULL OR "LeaseUntil" < {now})
             """, cancel);
         if (taken == 0) return null;
-        await db.Database.ExecuteSqlAsync($"""UPDATE passes SET "EndedAt" = {now}, "Stopped" = {true} WHERE "MoveId" = {next.Id} AND "EndedAt" IS NULL""", cancel);
+        // A worker that was lost could not count what it had done.
+        if (await db.Database.ExecuteSqlAsync($"""UPDATE passes SET "EndedAt" = {now}, "Stopped" = {true} WHERE "MoveId" = {next.Id} AND "EndedAt" IS NULL""", cancel) > 0)
+            await Totals.RecountAsync(db, next.Id, 0, cancel);
         var row = await s_row(db, next.Id, cancel);
         var state = MoveStates.StateOf(row!).Run();
         MoveStates.Apply(row!, state, Instant.FromUnixTimeMilliseconds(now));
@@ -106,6 +108,9 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             (row.LeaseOwner, row.LeaseUntil) = (null, null);
             row.Octets += tally.Octets;
             await NoteAsync(db, claim, tally, end, cancel);
+            if (claim.State.Wanted is PassKind.Survey) return;
+            if (end.Fault is null && !end.Stopped) await Totals.UpdateAsync(db, row.Id, cancel);
+            else if (tally.Settled > 0) await Totals.RecountAsync(db, row.Id, row.Carried + row.Paired + row.Excluded + Math.Max(0, row.LeftBehind - tally.LeftBehind) + tally.Expected, cancel);
         }, cancel);
 
     public ILedger LedgerOf(Claim claim) => new Ledger(database, _flagSets, time, claim);

@@ -66,7 +66,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
             foreach (var move in touched)
             {
                 journal.Add(db, who, batch, new MoveRowName(move.Key, moves[move.Key].FromAccount), $"{(accept ? "accepted that" : "asked for another try of")} {move.Count()} message(s) left behind{(accept ? " stay behind" : "")}");
-                await Totals.UpdateAsync(db, move.Key, cancel);
+                await Totals.UpdateLeftBehindAsync(db, move.Key, cancel);
             }
             return (rows.Count, [.. touched.Select(g => g.Key)]);
         }, cancel);

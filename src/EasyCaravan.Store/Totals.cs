@@ -1,16 +1,49 @@
+using EasyCaravan.Core.Ports;
 using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Store;
 
-/// <summary>A move's sums over its folders, kept on its row so that a table of thousands reads one row each.</summary>
+/// <summary>
+/// A move's sums over its folders, kept on its row so that a table of thousands reads one row each. They are those of the last pass that
+/// ended; what a running one adds stands with the pass.
+/// </summary>
 internal static class Totals
 {
-    public static Task UpdateAsync(CaravanDb db, long move, CancellationToken cancel) => db.Database.ExecuteSqlAsync(
+    public static async Task UpdateAsync(CaravanDb db, long move, CancellationToken cancel)
+    {
+        await db.Database.ExecuteSqlAsync(
+            $"""
+            UPDATE moves SET ("Found", "Carried", "Paired", "Excluded") =
+                (SELECT COALESCE(SUM("Found"), 0), COALESCE(SUM("Carried"), 0), COALESCE(SUM("Paired"), 0), COALESCE(SUM("Excluded"), 0) FROM ledger_folders WHERE "MoveId" = {move})
+            WHERE "Id" = {move}
+            """, cancel);
+        await UpdateLeftBehindAsync(db, move, cancel);
+    }
+
+    /// <summary>Those that nobody has accepted.</summary>
+    public static Task UpdateLeftBehindAsync(CaravanDb db, long move, CancellationToken cancel) => db.Database.ExecuteSqlAsync(
         $"""
-        UPDATE moves SET
-        ("Found", "Carried", "Paired", "Excluded") =
-            (SELECT COALESCE(SUM("Found"), 0), COALESCE(SUM("Carried"), 0), COALESCE(SUM("Paired"), 0), COALESCE(SUM("Excluded"), 0) FROM ledger_folders WHERE "MoveId" = {move}),
-        "LeftBehind" = (SELECT COUNT(*) FROM left_behind i JOIN ledger_folders f ON f."Id" = i."FolderId" WHERE f."MoveId" = {move} AND i."State" <> {(int)Rows.LeftBehindState.Accepted})
+        UPDATE moves SET "LeftBehind" = (SELECT COUNT(*) FROM left_behind i JOIN ledger_folders f ON f."Id" = i."FolderId" WHERE f."MoveId" = {move} AND i."State" <> {(int)Rows.LeftBehindState.Accepted})
         WHERE "Id" = {move}
         """, cancel);
+
+    /// <summary>After a pass that did not come to its end: what it settled stands in the ledger and is counted there.</summary>
+    /// <param name="expected">Messages that it had yet to settle, of folders too that it did not come to.</param>
+    public static async Task RecountAsync(CaravanDb db, long move, long expected, CancellationToken cancel)
+    {
+        var sums = (await (from item in db.LedgerItems
+                           join folder in db.LedgerFolders on item.FolderId equals folder.Id
+                           where folder.MoveId == move
+                           group item by new { item.FolderId, item.Outcome, item.Gone } into same
+                           select new { same.Key.FolderId, same.Key.Outcome, same.Key.Gone, Count = same.LongCount() }).ToListAsync(cancel)).ToLookup(s => s.FolderId);
+        foreach (var page in await db.LedgerFolders.AsTracking().Where(f => f.MoveId == move).ToListAsync(cancel))
+        {
+            long Of(Outcome outcome) => sums[page.Id].Where(s => s.Outcome == outcome && !s.Gone).Sum(s => s.Count);
+            (page.Carried, page.Paired, page.Excluded, page.LeftBehind) = (Of(Outcome.Carried), Of(Outcome.Paired), Of(Outcome.Excluded), Of(Outcome.LeftBehind));
+            page.Gone = sums[page.Id].Where(s => s.Gone).Sum(s => s.Count);
+        }
+        await db.SaveChangesAsync(cancel);
+        await UpdateAsync(db, move, cancel);
+        await db.Database.ExecuteSqlAsync($"""UPDATE moves SET "Found" = {expected} WHERE "Id" = {move} AND "Found" < {expected}""", cancel);
+    }
 }

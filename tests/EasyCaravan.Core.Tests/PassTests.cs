@@ -91,6 +91,26 @@ public sealed class PassTests
         Assert.Contains(_road.Journal, j => j.Contains("without them", StringComparison.Ordinal));
     }
 
+    [Theory]
+    [InlineData(1)]
+    [InlineData(2)]
+    public void A_folder_that_is_refused_needs_a_person_and_all_others_arrive_meanwhile(int lanes)
+    {
+        _road.Lanes = lanes;
+        foreach (var (folder, messages) in new[] { ("Aft", 3), ("Bow", 2), ("Crow", 1), ("INBOX", 2_500) })
+            for (var i = 0; i < messages; i++) _road.From.Folder(folder).Add(MemoryRoad.Message(i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        _road.To.RefusesFolder = path => path.ToString() == "Bow" ? new Fault(Cause.FolderRefused, "b", "no such name") : null;
+        for (var pass = 0; pass < 2; pass++)
+        {
+            Assert.Equal(Cause.FolderRefused, Assert.Throws<FaultException>(_road.Run).Fault.Cause);
+            Assert.Equal((3, 1, 2_500), (_road.To.Folder("Aft").Messages.Count, _road.To.Folder("Crow").Messages.Count, _road.To.Folder("INBOX").Messages.Count));
+        }
+        _road.To.RefusesFolder = _ => null;
+        _road.Run();
+        Assert.Equal(2, _road.To.Folder("Bow").Messages.Count);
+        Assert.True(_road.Waybill().Closes);
+    }
+
     [Fact]
     public void A_full_account_stops_the_pass_and_leaves_nothing_behind()
     {

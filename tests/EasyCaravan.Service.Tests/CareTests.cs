@@ -94,11 +94,38 @@ public sealed class CareTests : IAsyncLifetime
         await service.ApplyAsync(Plan(), ("crew.csv", Roster(4)));
         await service.RunAsync("start", "crew");
         await TestService.UntilAsync(async () => (await service.MovesAsync("crew")).Skip(1).All(m => m.Stage is MoveStage.InStep));
-        Assert.Equal(MoveStage.Copying, (await service.MovesAsync("crew"))[0].Stage);
+        var givenWay = (await service.MovesAsync("crew"))[0];
+        Assert.Equal((MoveStage.Copying, 2_000L + People), (givenWay.Stage, givenWay.Counts.Found));
+        Assert.InRange(givenWay.Counts.Carried, 1, 2_000);
         _to.Manners = _to.Manners with { PausePerMessage = TimeSpan.Zero };
         await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0].Stage is MoveStage.InStep);
         Assert.Equal(2_000 + People, _to.Find("p0@saltmarsh.example")!.Find("INBOX")!.Messages.Count);
         Assert.Contains((await service.GetAsync<MoveDetail>("batches/crew/moves/p0@saltmarsh.example")).Passes, p => p.Stopped);
+    }
+
+    [Fact]
+    public async Task Where_a_pass_ends_early_what_it_did_is_counted_and_the_waybill_stays_open_for_what_it_did_not_come_to()
+    {
+        await using var service = await TestService.StartAsync();
+        var account = _from.Find("p0@saltmarsh.example")!;
+        // Too many to travel with the small folder, so that the inbox is done before the other is begun.
+        for (var m = 0; m < 2_500; m++) account.Find("INBOX")!.Add(Message(1000 + m), [], DateTimeOffset.UnixEpoch);
+        account.Make("Forbidden").Add(Message(1), [], DateTimeOffset.UnixEpoch);
+        _to.Manners = _to.Manners with { Reserved = new HashSet<string> { "Forbidden" } };
+        await service.ApplyAsync(Plan(), ("crew.csv", Roster(1)));
+        Assert.Equal(3, (await service.RunAsync("start", "crew", "--wait")).Code);
+        var move = (await service.MovesAsync("crew"))[0];
+        Assert.Equal((MoveCondition.NeedsYou, 2_501L + People, 2_500L + People, 0L), (move.Condition, move.Counts.Found, move.Counts.Carried, move.Counts.LeftBehind));
+        var batch = (await service.GetAsync<List<BatchView>>("batches")).Single();
+        Assert.Equal(move.Counts, batch.Counts);
+        var waybill = await service.GetAsync<BatchWaybill>("batches/crew/waybill");
+        Assert.True(Assert.Single(waybill.Moves[0].Folders).Closes);
+        Assert.False(waybill.Closes);
+        Assert.Equal(3, (await service.RunAsync("waybill", "crew")).Code);
+
+        _to.Manners = _to.Manners with { Reserved = new HashSet<string>() };
+        Assert.Equal(0, (await service.RunAsync("retry", "crew", "--wait")).Code);
+        Assert.True((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
     }
 
     [Fact]

@@ -32,8 +32,9 @@ public sealed class LedgerTests : IAsyncLifetime
     [Fact]
     public async Task What_is_recorded_is_settled_claimed_and_counted()
     {
-        var ledger = _store.LedgerOf(await ClaimAsync());
-        var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None))[0];
+        var claim = await ClaimAsync();
+        var ledger = _store.LedgerOf(claim);
+        var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1) { Found = 1003 }], None))[0];
         await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 1000).Select(i => new LedgerEntry((uint)i, (uint)i + 5000, Outcome.Carried, FlagSet.Parse(i % 2 == 0 ? "\\Seen" : "")))], None);
         await ledger.RecordAsync(page.Id, [new(1001, 77, Outcome.Paired, FlagSet.Empty), new(1002, null, Outcome.Excluded, FlagSet.Empty)], None);
         await ledger.LeaveBehindAsync(page.Id, [Left(1003)], None);
@@ -47,8 +48,40 @@ public sealed class LedgerTests : IAsyncLifetime
         var counts = (await ledger.FoldersAsync(None)).Single().Counts;
         Assert.Equal(new FolderCounts(1003, 1000, 1, 1, 1, 0, 0), counts);
         Assert.True(counts.Closes);
+        await _store.EndAsync(claim, new Tally(), new PassEnd(null, false), s => s.Complete(null, default), None);
         await using var db = _database.Read();
         Assert.Equal((1003, 1000, 1), ((await db.Moves.SingleAsync()).Found, (await db.Moves.SingleAsync()).Carried, (await db.Moves.SingleAsync()).LeftBehind));
+    }
+
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public async Task What_a_pass_settled_before_it_was_stopped_or_killed_is_counted(bool killed)
+    {
+        var claim = await ClaimAsync();
+        var ledger = _store.LedgerOf(claim);
+        var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1) { Found = 50 }], None))[0];
+        await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 20).Select(i => new LedgerEntry((uint)i, (uint)i, Outcome.Carried, FlagSet.Empty))], None);
+        await ledger.LeaveBehindAsync(page.Id, [Left(21)], None);
+        await using var db = _database.Read();
+        Assert.Equal(1, (await db.Moves.SingleAsync()).LeftBehind);
+        var tally = new Tally();
+        tally.Expect(70);
+        tally.Carry(20, 2_000);
+        tally.LeaveBehind(1);
+        if (killed)
+        {
+            await _store.ReleaseAsync("one", None);
+            Assert.NotNull(await _store.ClaimAsync("two", [], None));
+        }
+        else
+        {
+            await _store.EndAsync(claim, tally, new PassEnd(null, true), s => s.Interrupt(null, default), None);
+        }
+        var counts = (await db.LedgerFolders.ToListAsync()).Select(Pages.PageOf).Single().Counts;
+        Assert.Equal(new FolderCounts(50, 20, 0, 0, 1, 0, 0), counts);
+        // Twenty that it expected are in folders to which it did not come; who was killed could not tell.
+        Assert.Equal((killed ? 50 : 70, 20, 1), ((await db.Moves.SingleAsync()).Found, (await db.Moves.SingleAsync()).Carried, (await db.Moves.SingleAsync()).LeftBehind));
     }
 
     [Fact]

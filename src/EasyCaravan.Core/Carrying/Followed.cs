@@ -187,7 +187,7 @@ public sealed class Followed(IMailAccount from, IMailAccount to, ILedger ledger,
 
         var (source, target) = (folder.Landing.From, folder.Landing.To!);
         var there = folder.There?.Cursor ?? (await to.CreateFoldersAsync([new NewFolder(target, source.Use, source.Subscribed)], cancel))[0].Cursor;
-        var page = (await ledger.OpenAsync([new PageOpening(source.Path, target, source.Cursor!.Epoch, there.Epoch, there.Next)], cancel))[0];
+        var page = (await ledger.OpenAsync([new PageOpening(source.Path, target, source.Cursor!.Epoch, there.Epoch, there.Next) { Found = source.Cursor.Count }], cancel))[0];
         if (page.FromEpoch != source.Cursor.Epoch || page.ToEpoch != there.Epoch) return;
         var flags = (await from.ListItemsAsync(source.Path, new NumberSet(matches.Keys), new Dictionary<uint, Pacing.Fault>(), cancel)).ToDictionary(i => i.Number, i => i.Flags);
         foreach (var origin in matches.GroupBy(m => m.Value.From))

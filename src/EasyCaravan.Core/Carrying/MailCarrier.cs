@@ -44,7 +44,7 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
             var made = await to.CreateFoldersAsync([.. missing.Select(f => new NewFolder(f.To!, f.From.Use, f.From.Subscribed))], cancel);
             for (var i = 0; i < made.Count; i++) missing[i].Take(made[i]);
         }
-        var pages = await ledger.OpenAsync([.. folders.Select(f => new PageOpening(f.From.Path, f.To, f.Cursor.Epoch, f.There?.Epoch, f.There?.Next ?? 0))], cancel);
+        var pages = await ledger.OpenAsync([.. folders.Select(f => new PageOpening(f.From.Path, f.To, f.Cursor.Epoch, f.There?.Epoch, f.There?.Next ?? 0) { Found = f.Cursor.Count })], cancel);
         for (var i = 0; i < pages.Count; i++)
         {
             var (folder, page) = (folders[i], pages[i]);

@@ -30,6 +30,9 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
     /// <summary>Messages for which another pair of connections is opened.</summary>
     private const long WorthALane = 1_000;
 
+    /// <summary>Folders that one of the sides refused: a person has to see to them, and meanwhile the others are carried.</summary>
+    private readonly ConcurrentQueue<FaultException> _refused = [];
+
     /// <exception cref="FaultException">The pass could not be completed. What is settled is in the ledger.</exception>
     /// <exception cref="LeaseLostException">Another worker has the move.</exception>
     public async Task RunAsync(CancellationToken cancel)
@@ -57,6 +60,7 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
             ?? failures.FirstOrDefault();
         if (decisive is not null) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(decisive);
         cancel.ThrowIfCancellationRequested();
+        if (_refused.TryPeek(out var refused)) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(refused);
     }
 
     /// <summary>Lists both sides, follows what moved or was deleted, and puts in a queue what else changed.</summary>
@@ -149,13 +153,27 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
             while (work.TryDequeue(out var next))
             {
                 stop.Token.ThrowIfCancellationRequested();
-                await carrier.CarryAsync(next, stop.Token);
+                await CarryAsync(carrier, next, stop.Token);
             }
         }
         catch
         {
             await stop.CancelAsync();
             throw;
+        }
+    }
+
+    private async Task CarryAsync(MailCarrier carrier, FolderLoad load, CancellationToken cancel)
+    {
+        try
+        {
+            await carrier.CarryAsync(load, cancel);
+        }
+        catch (FaultException e) when (e is { Verdict: Verdict.Keep, Fault.Cause: Cause.FolderRefused or Cause.NotPermitted })
+        {
+            // Of those that travelled together, the others go on by themselves.
+            if (load.Folders.Count == 1) _refused.Enqueue(e);
+            else foreach (var folder in load.Folders) await CarryAsync(carrier, new FolderLoad([folder]), cancel);
         }
     }
 }

@@ -52,7 +52,11 @@ public sealed record LedgerFolder(
 public sealed record Claimed(NumberSet Live, NumberSet Gone);
 
 /// <summary>A page to be opened. The parameters are those of <see cref="LedgerFolder"/>, for a page that has yet to be made.</summary>
-public sealed record PageOpening(FolderPath From, FolderPath? To, uint? FromEpoch, uint? ToEpoch, uint ToBaseNext);
+public sealed record PageOpening(FolderPath From, FolderPath? To, uint? FromEpoch, uint? ToEpoch, uint ToBaseNext)
+{
+    /// <summary>Messages that the folder holds as listed: until the page is complete, its sums are seen to be open.</summary>
+    public long Found { get; init; }
+}
 
 /// <summary>Entries for one page.</summary>
 public sealed record PageEntries(long Folder, IReadOnlyList<LedgerEntry> Entries);

@@ -20,19 +20,29 @@ internal static class BatchViews
                 Found = g.Sum(m => m.Found), Carried = g.Sum(m => m.Carried), Paired = g.Sum(m => m.Paired), Excluded = g.Sum(m => m.Excluded),
                 Open = g.Sum(m => m.LeftBehind), Octets = g.Sum(m => m.Octets),
             }).ToListAsync(cancel);
+        // What running passes have added: there are never more of them than workers.
+        var running = (await (from pass in db.Passes
+                              where pass.EndedAt == null && pass.Kind != PassKind.Survey
+                              join move in db.Moves on pass.MoveId equals move.Id
+                              where move.Condition == ConditionKind.Running && (only == null || move.Batch == only)
+                              select new { Pass = pass, Move = move }).ToListAsync(cancel))
+            .ToLookup(r => r.Move.Batch, r => (Now: MoveViews.CountsOf(r.Move, r.Pass), Before: MoveViews.CountsOf(r.Move, null), r.Pass.Octets));
         var views = new List<BatchView>();
         foreach (var batch in plan.Batches.Where(b => only is null || b.Name == only))
         {
             var route = plan.Routes.First(r => r.Name == batch.Route);
             var own = groups.Where(g => g.Batch == batch.Name).ToList();
-            var (found, carried, paired, excluded) = (own.Sum(g => g.Found), own.Sum(g => g.Carried), own.Sum(g => g.Paired), own.Sum(g => g.Excluded));
+            long Sum(Func<Counts, long> which, long ended) => ended + running[batch.Name].Sum(r => which(r.Now) - which(r.Before));
+            var left = own.Sum(g => g.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying or Stage.Withdrawn ? g.Open : Math.Max(0, g.Found - g.Carried - g.Paired - g.Excluded));
+            var counts = new Counts(
+                Sum(c => c.Found, own.Sum(g => g.Found)), Sum(c => c.Carried, own.Sum(g => g.Carried)), Sum(c => c.Paired, own.Sum(g => g.Paired)),
+                Sum(c => c.Excluded, own.Sum(g => g.Excluded)), Sum(c => c.LeftBehind, left));
             var doing = Doing([.. own.Select(g => (g.Stage, g.Condition, g.WaitsFor, g.People, MoveStates.ToInstant(g.Until)))], batch.Timetable);
             views.Add(new BatchView(
                 batch.Name, batch.Route, route.From, route.To, own.Sum(g => g.People),
                 own.GroupBy(g => Word(g.Stage)).ToDictionary(g => g.Key, g => g.Sum(s => s.People)),
                 own.GroupBy(g => Word(g.Condition)).ToDictionary(g => g.Key, g => g.Sum(s => s.People)),
-                doing, new Counts(found, carried, paired, excluded, Math.Max(0, found - carried - paired - excluded)),
-                own.Sum(g => g.Octets), own.Sum(g => g.Open), batch.Timetable is { } timetable ? Describe(timetable) : null));
+                doing, counts, own.Sum(g => g.Octets) + running[batch.Name].Sum(r => r.Octets), own.Sum(g => g.Open), batch.Timetable is { } timetable ? Describe(timetable) : null));
         }
         return views;
     }

@@ -39,10 +39,17 @@ internal static class MoveViews
 
     public static string KindName(PassKind kind) => System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(kind.ToString());
 
-    /// <summary>The move's sums, or in its first pass, while folders are not yet complete, those of the pass.</summary>
-    private static Counts CountsOf(MoveRow row, PassRow? pass) => pass is not null && pass.Kind is not PassKind.Survey && row.Found < pass.Expected
-        ? new Counts(pass.Expected, pass.Carried, pass.Paired, pass.Excluded, pass.LeftBehind)
-        : new Counts(row.Found, row.Carried, row.Paired, row.Excluded, Math.Max(0, row.Found - row.Carried - row.Paired - row.Excluded));
+    /// <summary>The move's sums as its last pass left them, and what a running one has added since.</summary>
+    public static Counts CountsOf(MoveRow row, PassRow? pass)
+    {
+        var settled = row.Carried + row.Paired + row.Excluded;
+        // Of a mailbox that no pass has gone through to the end, what is not settled is still to come.
+        var left = row.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying or Stage.Withdrawn ? row.LeftBehind : Math.Max(0, row.Found - settled);
+        if (pass is null or { Kind: PassKind.Survey }) return new Counts(row.Found, row.Carried, row.Paired, row.Excluded, left);
+        var leftBefore = Math.Max(0, row.LeftBehind - pass.LeftBehind);
+        return new Counts(
+            Math.Max(row.Found, settled + leftBefore + pass.Expected), row.Carried + pass.Carried, row.Paired + pass.Paired, row.Excluded + pass.Excluded, Math.Max(left, pass.LeftBehind));
+    }
 
     private static PassProgress ProgressOf(PassRow pass, DateTimeOffset now)
     {

@@ -1,4 +1,5 @@
 using EasyCaravan.Contract;
+using EasyCaravan.Core.Carrying;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using Microsoft.AspNetCore.Http.HttpResults;
@@ -25,13 +26,15 @@ internal static class WaybillApi
         var ids = rows.Select(r => r.Id).ToList();
         var left = (await LeftBehindApi.LoadAsync(db, batch, ids, includeAccepted: true, cancel)).ToLookup(i => i.Account);
         var foldersByMove = await BatchApi.FoldersAsync(db, ids, cancel);
+        // Folders to which no pass has come yet stand nowhere: only a pass that came to its end has seen them all.
+        var seen = (await db.Passes.Where(p => ids.Contains(p.MoveId) && p.Kind != PassKind.Survey && p.EndedAt != null && !p.Stopped && p.Fault == null).Select(p => p.MoveId).Distinct().ToListAsync(cancel)).ToHashSet();
         var moves = new List<MoveWaybill>(rows.Count);
         foreach (var row in rows)
         {
             var folders = foldersByMove[row.Id].ToList();
             moves.Add(new MoveWaybill(
                 row.FromAccount, row.ToAccount, row.Name, Enum.Parse<MoveStage>(row.Stage.ToString()), Sum(folders.Select(f => f.Counts)),
-                folders.Sum(f => f.Gone), folders.Sum(f => f.Missing), folders.Count > 0 && folders.All(f => f.Closes), folders, [.. left[row.FromAccount]]));
+                folders.Sum(f => f.Gone), folders.Sum(f => f.Missing), seen.Contains(row.Id) && folders.TrueForAll(f => f.Closes), folders, [.. left[row.FromAccount]]));
         }
         return TypedResults.Ok(new BatchWaybill(batch, route.From, route.To, time.GetUtcNow(), Sum(moves.Select(m => m.Total)), moves.All(m => m.Closes), moves));
     }

@@ -20,8 +20,8 @@ internal sealed class MemoryLedger : ILedger
 
     private LedgerFolder Open(PageOpening folder)
     {
-        if (_pages.Values.FirstOrDefault(p => p.From.Equals(folder.From) && Equals(p.To, folder.To)) is { } known) return known;
-        var page = new LedgerFolder(_pages.Count + 1, folder.From, folder.To, folder.FromEpoch, folder.ToEpoch, folder.ToBaseNext, null, false, FolderCounts.Zero);
+        if (_pages.Values.FirstOrDefault(p => p.From.Equals(folder.From) && Equals(p.To, folder.To)) is { } known) return _pages[known.Id] = known with { Counts = known.Counts with { Found = folder.Found } };
+        var page = new LedgerFolder(_pages.Count + 1, folder.From, folder.To, folder.FromEpoch, folder.ToEpoch, folder.ToBaseNext, null, false, FolderCounts.Zero with { Found = folder.Found });
         _pages[page.Id] = page;
         _entries[page.Id] = [];
         return page with { IsNew = true };

@@ -56,6 +56,9 @@ internal sealed class MemoryMail
     /// <summary>Octets of messages that are refused, alone or in company.</summary>
     public Func<byte[], Fault?> Refuses { get; set; } = _ => null;
 
+    /// <summary>Folders that cannot be made.</summary>
+    public Func<FolderPath, Fault?> RefusesFolder { get; set; } = _ => null;
+
     /// <summary>Octets of messages over which the connection ends, and how.</summary>
     public Func<byte[], Cause?> BreaksOver { get; set; } = _ => null;
 
@@ -136,6 +139,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
     public Task<IReadOnlyList<MadeFolder>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel)
     {
         mail.Call("create");
+        if (folders.Select(f => mail.RefusesFolder(f.Path)).FirstOrDefault(f => f is not null) is { } refused) throw new FaultException(refused, Verdict.Keep);
         foreach (var folder in folders.Where(f => f.Subscribe)) mail.Subscribed.Add(folder.Path);
         return Task.FromResult<IReadOnlyList<MadeFolder>>([.. folders.Select(f => new MadeFolder(mail.CursorOf(mail.Folder(f.Path.ToString())), false))]);
     }
