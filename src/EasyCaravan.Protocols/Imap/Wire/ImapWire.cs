@@ -9,8 +9,8 @@ internal sealed class ImapWire : IAsyncDisposable
 {
     private const int BufferSize = 256 * 1024;
 
-    /// <summary>The longest line that is taken without a literal: more is not IMAP any more.</summary>
-    private const int LongestLine = 1024 * 1024;
+    /// <summary>The longest line that is taken without a literal. A plain server tells all numbers of a folder in one: here of two million messages.</summary>
+    private const int LongestLine = 16 * 1024 * 1024;
 
     /// <summary>The most that literals of one response may hold outside of message bodies.</summary>
     private const int LargestLiterals = 16 * 1024 * 1024;
@@ -210,6 +210,8 @@ internal sealed class ImapWire : IAsyncDisposable
         if (_read == _filled)
         {
             _read = _filled = 0;
+            // A long line was here: what it needed is given back.
+            if (_in.Length > BufferSize) _in = new byte[BufferSize];
         }
         else if (_filled == _in.Length)
         {
