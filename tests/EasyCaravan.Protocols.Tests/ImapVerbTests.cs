@@ -299,6 +299,26 @@ public sealed partial class ImapVerbTests
     }
 
     [Theory]
+    [InlineData("30-Mar-2019 23:59:58 -0130", "2019-03-30T23:59:58-01:30")]
+    [InlineData(" 3-Mar-2019 23:59:58 +0545", "2019-03-03T23:59:58+05:45")]
+    [InlineData("03-Mar-2019 23:59:58 +1800", "2019-03-03T05:59:58+00:00")]
+    [InlineData("31-Feb-2019 23:59:58 +0000", null)]
+    [InlineData("01-Jan-0001 00:00:00 +0100", null)]
+    [InlineData("31-Dec-9999 23:59:59 -1400", null)]
+    [InlineData("03-Mar-2019 23:59:58", null)]
+    [InlineData("yesterday", null)]
+    public async Task A_date_is_taken_to_the_second_with_its_zone_and_one_that_is_none_is_named(string written, string? read)
+    {
+        await using var server = new ScriptedServer(Everything, Pieces.Whole,
+            [Examine, ("T UID FETCH 1 (UID RFC822.SIZE INTERNALDATE FLAGS)", $"* 1 FETCH (UID 1 RFC822.SIZE 9 INTERNALDATE \"{written}\" FLAGS ())\r\n§ OK done\r\n")]);
+        await using var account = await server.SignInAsync();
+        var unreadable = new Dictionary<uint, Fault>();
+        var items = await account.ListItemsAsync(FolderPath.Inbox, new NumberSet([1]), unreadable, CancellationToken.None);
+        Assert.Equal(read, items.Count == 0 ? null : items[0].Received.ToString("yyyy-MM-ddTHH:mm:sszzz", System.Globalization.CultureInfo.InvariantCulture));
+        Assert.Equal(read is null ? [1u] : [], unreadable.Keys);
+    }
+
+    [Theory]
     [InlineData("T UID SEARCH RETURN (ALL) ALL", "* ESEARCH (TAG \"T\") UID ALL 1:4294967295\r\n§ OK done\r\n")]
     public async Task A_server_that_makes_numbers_up_is_not_believed(string asked, string answer)
     {

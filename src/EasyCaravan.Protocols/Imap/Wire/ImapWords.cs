@@ -17,13 +17,20 @@ internal static class ImapWords
         return $"\"{text[..^3]}{text[^2..]}\"";
     }
 
-    public static DateTimeOffset ReadDate(ReadOnlySpan<byte> text)
+    /// <summary>
+    /// Null for what is no date: its message is named, and no other date made up. A zone further off than any on earth, which some clients write,
+    /// becomes the same moment in UTC.
+    /// </summary>
+    public static DateTimeOffset? ReadDate(ReadOnlySpan<byte> text)
     {
         var written = Encoding.ASCII.GetString(text).Trim();
-        if (written.Length > 5 && written[^3] != ':') written = written[..^2] + ":" + written[^2..];
-        return DateTimeOffset.TryParseExact(written, ["d-MMM-yyyy HH:mm:ss zzz", DateForm], CultureInfo.InvariantCulture, DateTimeStyles.None, out var date)
-            ? date
-            : throw new FormatException($"'{written}' is not a date");
+        var blank = written.LastIndexOf(' ');
+        if (blank < 0 || !DateTime.TryParseExact(written.AsSpan(0, blank), "d-MMM-yyyy HH:mm:ss", CultureInfo.InvariantCulture, DateTimeStyles.None, out var local)) return null;
+        if (written.AsSpan(blank + 1) is not [('+' or '-') and var sign, ..] zone || zone.Length != 5 || !int.TryParse(zone[1..], NumberStyles.None, CultureInfo.InvariantCulture, out var digits)) return null;
+        var offset = TimeSpan.FromMinutes((sign == '-' ? -1 : 1) * ((digits / 100 * 60) + (digits % 100)));
+        // In the first hours of the calendar or the last, no zone can be counted.
+        if (local.Ticks < offset.Ticks || local.Ticks - offset.Ticks > DateTime.MaxValue.Ticks) return null;
+        return offset.Duration() <= TimeSpan.FromHours(14) ? new DateTimeOffset(local, offset) : new DateTimeOffset(local - offset, TimeSpan.Zero);
     }
 
     /// <summary>A quoted string. A name that cannot be quoted safely is refused, so that none can smuggle a command.</summary>
