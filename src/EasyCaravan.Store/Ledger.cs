@@ -72,6 +72,12 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             await db.ItemKeys.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
             await db.Strangers.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
             var row = await db.LedgerFolders.AsTracking().FirstAsync(f => f.Id == folder, cancel);
+            // What is struck out is settled anew, and would be seen twice beside what the running pass counts.
+            await db.Database.ExecuteSqlAsync(
+                $"""
+                UPDATE moves SET "Found" = CASE WHEN "Found" > {row.Found} THEN "Found" - {row.Found} ELSE 0 END, "Carried" = "Carried" - {row.Carried}, "Paired" = "Paired" - {row.Paired}, "Excluded" = "Excluded" - {row.Excluded} WHERE "Id" = {Move}
+                """, cancel);
+            (row.Carried, row.Paired, row.Excluded, row.LeftBehind, row.Gone, row.Missing) = (0, 0, 0, 0, 0, 0);
             (row.FromEpoch, row.ToEpoch, row.ToBaseNext, row.CursorNext, row.CursorMark, row.CursorCount) = (fromEpoch, toEpoch, 0, null, null, null);
             return true;
         }, cancel);

@@ -85,6 +85,23 @@ public sealed class LedgerTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task What_is_struck_out_is_in_no_sum()
+    {
+        var claim = await ClaimAsync();
+        var ledger = _store.LedgerOf(claim);
+        var work = FolderPath.Of("Work");
+        var pages = await ledger.OpenAsync([new(Inbox, Inbox, 7, 9, 1) { Found = 1 }, new(work, work, 8, 10, 1) { Found = 2 }], None);
+        await ledger.RecordAsync([new(pages[0].Id, [new(4, 70, Outcome.Carried, FlagSet.Empty)]), new(pages[1].Id, [new(4, 71, Outcome.Paired, FlagSet.Empty), new(5, 72, Outcome.Carried, FlagSet.Empty)])], None);
+        await ledger.CompleteAsync([new(pages[0].Id, new FolderCursor(7, 5, 1, 1), 1, null), new(pages[1].Id, new FolderCursor(8, 6, null, 2), 2, 1)], None);
+        await _store.EndAsync(claim, new Tally(), new PassEnd(null, false), s => s.Complete(null, default).CatchUp(null, default), None);
+        await _store.LedgerOf((await _store.ClaimAsync("one", [], None))!).ForgetEntriesAsync(pages[1].Id, 11, 10, None);
+        await using var db = _database.Read();
+        var move = await db.Moves.SingleAsync();
+        Assert.Equal((1, 1, 0), (move.Found, move.Carried, move.Paired));
+        Assert.Equal([new FolderCounts(1, 1, 0, 0, 0, 0, 0), new FolderCounts(2, 0, 0, 0, 0, 0, 0)], (await db.LedgerFolders.ToListAsync()).Select(Pages.PageOf).Select(p => p.Counts));
+    }
+
+    [Fact]
     public async Task Several_pages_are_opened_recorded_and_completed_together_and_all_or_none_of_it_stands()
     {
         var claim = await ClaimAsync();

@@ -32,7 +32,7 @@ internal sealed class MemoryLedger : ILedger
         _entries[folder].Clear();
         foreach (var key in _keys.Keys.Where(k => k.Folder == folder).ToList()) _keys.Remove(key);
         foreach (var key in _strangers.Keys.Where(k => k.Folder == folder).ToList()) _strangers.Remove(key);
-        _pages[folder] = _pages[folder] with { FromEpoch = fromEpoch, ToEpoch = toEpoch, ToBaseNext = 0, Cursor = null };
+        _pages[folder] = _pages[folder] with { FromEpoch = fromEpoch, ToEpoch = toEpoch, ToBaseNext = 0, Cursor = null, Counts = FolderCounts.Zero with { Found = _pages[folder].Counts.Found } };
         return Task.CompletedTask;
     }
 
