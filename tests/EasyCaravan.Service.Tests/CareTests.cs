@@ -126,6 +126,12 @@ public sealed class CareTests : IAsyncLifetime
         _to.Manners = _to.Manners with { Reserved = new HashSet<string>() };
         Assert.Equal(0, (await service.RunAsync("retry", "crew", "--wait")).Code);
         Assert.True((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
+
+        // The same later on: a folder that its owner has made since.
+        account.Make("Not here").Add(Message(2), [], DateTimeOffset.UnixEpoch);
+        _to.Manners = _to.Manners with { Reserved = new HashSet<string> { "Not here" } };
+        Assert.Equal(3, (await service.RunAsync("catch-up", "crew", "--wait")).Code);
+        Assert.False((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
     }
 
     [Fact]

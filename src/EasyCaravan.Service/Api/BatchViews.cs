@@ -33,7 +33,7 @@ internal static class BatchViews
             var route = plan.Routes.First(r => r.Name == batch.Route);
             var own = groups.Where(g => g.Batch == batch.Name).ToList();
             long Sum(Func<Counts, long> which, long ended) => ended + running[batch.Name].Sum(r => which(r.Now) - which(r.Before));
-            var left = own.Sum(g => g.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying or Stage.Withdrawn ? g.Open : Math.Max(0, g.Found - g.Carried - g.Paired - g.Excluded));
+            var left = own.Sum(g => MoveViews.IsGoneThrough(g.Stage) ? Math.Max(0, g.Found - g.Carried - g.Paired - g.Excluded) : g.Open);
             var counts = new Counts(
                 Sum(c => c.Found, own.Sum(g => g.Found)), Sum(c => c.Carried, own.Sum(g => g.Carried)), Sum(c => c.Paired, own.Sum(g => g.Paired)),
                 Sum(c => c.Excluded, own.Sum(g => g.Excluded)), Sum(c => c.LeftBehind, left));

@@ -43,13 +43,15 @@ internal static class MoveViews
     public static Counts CountsOf(MoveRow row, PassRow? pass)
     {
         var settled = row.Carried + row.Paired + row.Excluded;
-        // Of a mailbox that no pass has gone through to the end, what is not settled is still to come.
-        var left = row.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying or Stage.Withdrawn ? row.LeftBehind : Math.Max(0, row.Found - settled);
+        var left = IsGoneThrough(row.Stage) ? Math.Max(0, row.Found - settled) : row.LeftBehind;
         if (pass is null or { Kind: PassKind.Survey }) return new Counts(row.Found, row.Carried, row.Paired, row.Excluded, left);
         var leftBefore = Math.Max(0, row.LeftBehind - pass.LeftBehind);
         return new Counts(
             Math.Max(row.Found, settled + leftBefore + pass.Expected), row.Carried + pass.Carried, row.Paired + pass.Paired, row.Excluded + pass.Excluded, Math.Max(left, pass.LeftBehind));
     }
+
+    /// <summary>A pass has come to its end, so that whatever is not settled stays behind. Before that it is still to come.</summary>
+    public static bool IsGoneThrough(Stage stage) => stage is Stage.InStep or Stage.Crossing or Stage.Settling or Stage.Done;
 
     private static PassProgress ProgressOf(PassRow pass, DateTimeOffset now)
     {

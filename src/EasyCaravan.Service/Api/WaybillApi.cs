@@ -26,8 +26,9 @@ internal static class WaybillApi
         var ids = rows.Select(r => r.Id).ToList();
         var left = (await LeftBehindApi.LoadAsync(db, batch, ids, includeAccepted: true, cancel)).ToLookup(i => i.Account);
         var foldersByMove = await BatchApi.FoldersAsync(db, ids, cancel);
-        // Folders to which no pass has come yet stand nowhere: only a pass that came to its end has seen them all.
-        var seen = (await db.Passes.Where(p => ids.Contains(p.MoveId) && p.Kind != PassKind.Survey && p.EndedAt != null && !p.Stopped && p.Fault == null).Select(p => p.MoveId).Distinct().ToListAsync(cancel)).ToHashSet();
+        // Folders to which no pass has come yet stand nowhere: only one that came to its end has seen them all.
+        var last = db.Passes.Where(p => ids.Contains(p.MoveId) && p.Kind != PassKind.Survey && p.EndedAt != null).GroupBy(p => p.MoveId).Select(g => g.Max(p => p.Id));
+        var seen = (await db.Passes.Where(p => last.Contains(p.Id) && !p.Stopped && p.Fault == null).Select(p => p.MoveId).ToListAsync(cancel)).ToHashSet();
         var moves = new List<MoveWaybill>(rows.Count);
         foreach (var row in rows)
         {
