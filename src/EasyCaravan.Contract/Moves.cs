@@ -18,7 +18,7 @@ public sealed record PassProgress(string Kind, DateTimeOffset StartedAt, long Ex
 /// <param name="ConditionText">The condition in words, with what for and until when.</param>
 /// <param name="Until">When a waiting move goes on, or an idle one catches up next.</param>
 /// <param name="OpenLeftBehind">Items left behind about which nobody has decided.</param>
-/// <param name="Octets">Carried so far, in all passes that have ended.</param>
+/// <param name="Octets">Carried so far, in all passes, a running one included.</param>
 public sealed record MoveView(
     string Batch, string Account, string ToAccount, string Name, string? Note, MoveStage Stage, MoveCondition Condition, string ConditionText,
     DateTimeOffset? Until, Problem? Problem, Counts Counts, long OpenLeftBehind, long Octets, PassProgress? Pass, DateTimeOffset ChangedAt);

@@ -1,7 +1,7 @@
 namespace EasyCaravan.Contract;
 
 /// <summary>The proof for a batch: every move, every folder.</summary>
-/// <param name="Closes">Every folder of every move was settled to its end, and all sums close.</param>
+/// <param name="Closes">The last pass of every move came to its end, every folder was settled, and all sums close.</param>
 public sealed record BatchWaybill(string Batch, string From, string To, DateTimeOffset DrawnAt, Counts Total, bool Closes, IReadOnlyList<MoveWaybill> Moves);
 
 /// <param name="LeftBehind">Each item that could not be carried, and why.</param>

@@ -109,7 +109,7 @@ internal sealed class MoveWorker(
             new Side(road.From, await access.FromAsync(claim.Person, road.From, cancel)),
             new Side(road.To, await access.ToAsync(claim.Person, road.To, road.Rules.Root, cancel)),
             road.Rules,
-            Math.Min(Lanes, Math.Min(road.From.Limits.PerAccount, road.To.Limits.PerAccount))) 
+            Math.Min(Lanes, Math.Min(road.From.Limits.PerAccount, road.To.Limits.PerAccount)))
         {
             Allowance = await allowances.OfAsync(claim.Person, road.From, road.To, cancel),
             Suspects = claim.State.IsSuspicious ? _suspects.GetOrAdd(claim.Person.Id, _ => new Suspects()) : null,
