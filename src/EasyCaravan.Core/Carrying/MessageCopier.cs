@@ -50,7 +50,7 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
             foreach (var (part, number) in all.SelectMany(a => a.Numbers.Select(n => (a.Part, n))).Take(OneByOne).ToList()) await CopyAloneAsync(part, number, suspects, cancel);
             all = [.. SkipFirst(all, OneByOne)];
         }
-        if (all.Count > 0) await CopyAsync(all, Company, cancel);
+        if (all.Count > 0) await CopyInHalvesAsync(all, Company, cancel);
         foreach (var part in parts.Where(p => p.Bare.Count > 0))
             journal($"{part.Bare.Count} message(s) of '{part.Page.From}' were refused by the new side with their keywords and tried again without them");
     }
@@ -70,7 +70,7 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
         var labels = suspects.Knows(part.Page.Id, number) ? await ReadLabelsAsync(part.Page, [part.Items[number]], cancel) : [];
         try
         {
-            await CopyAsync([(part, new NumberSet([number]))], 1, cancel);
+            await CopyInHalvesAsync([(part, new NumberSet([number]))], 1, cancel);
         }
         catch (FaultException e) when (e.Verdict is Verdict.Close && suspects.Accuse(part.Page.Id, number, e.Fault.Cause))
         {
@@ -82,7 +82,7 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
     }
 
     /// <summary>Copies in company; what was refused in company is tried again in halves until the bad one stands alone.</summary>
-    private async Task CopyAsync(IReadOnlyList<(CopyPart Part, NumberSet Numbers)> all, int most, CancellationToken cancel)
+    private async Task CopyInHalvesAsync(IReadOnlyList<(CopyPart Part, NumberSet Numbers)> all, int most, CancellationToken cancel)
     {
         var rounds = new Queue<(IReadOnlyList<(CopyPart Part, NumberSet Numbers)> Some, int Company)>([(all, most)]);
         while (rounds.TryDequeue(out var round))

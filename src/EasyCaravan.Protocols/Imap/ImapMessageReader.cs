@@ -67,7 +67,8 @@ internal sealed class ImapMessageReader : IMessageReader
         {
             if (_inBody)
             {
-                await SkipBodyAsync(cancel);
+                if (_inline is null) await PassOverAsync(_left, cancel);
+                (_inline, _left) = (null, 0);
                 await EndBodyAsync(cancel);
             }
             while (true)
@@ -231,11 +232,9 @@ internal sealed class ImapMessageReader : IMessageReader
         }
     }
 
-    private async ValueTask SkipBodyAsync(CancellationToken cancel)
+    private async ValueTask PassOverAsync(long octets, CancellationToken cancel)
     {
-        if (_inline is null) while (_left > 0) _left -= (await Wire.ReadSomeAsync(_left, cancel)).Length;
-        _inline = null;
-        _left = 0;
+        while (octets > 0) octets -= (await Wire.ReadSomeAsync(octets, cancel)).Length;
     }
 
     /// <summary>What stands between the octets and the end of the response: more items, or the closing parenthesis alone.</summary>
@@ -257,7 +256,7 @@ internal sealed class ImapMessageReader : IMessageReader
     private async ValueTask SkipAsync(long? literal, CancellationToken cancel)
     {
         if (literal is not { } octets) return;
-        while (octets > 0) octets -= (await Wire.ReadSomeAsync(octets, cancel)).Length;
+        await PassOverAsync(octets, cancel);
         await EndLineAsync(cancel);
     }
 
@@ -267,7 +266,7 @@ internal sealed class ImapMessageReader : IMessageReader
         if (ImapWire.LiteralLength(line.Span) is null) CheckItems(line.Span);
         while (ImapWire.LiteralLength(line.Span) is { } more)
         {
-            for (var left = more; left > 0;) left -= (await Wire.ReadSomeAsync(left, cancel)).Length;
+            await PassOverAsync(more, cancel);
             line = await Wire.ReadLineAsync(cancel);
         }
         if (line.Span is not [.., (byte)')']) throw new FormatException(NoEnd);
