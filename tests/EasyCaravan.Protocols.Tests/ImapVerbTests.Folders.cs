@@ -93,6 +93,40 @@ public sealed partial class ImapVerbTests
         Assert.Equal(1, ((ImapMailAccount)account).RoundTrips);
     }
 
+    [Theory]
+    [InlineData(Pieces.Whole)]
+    [InlineData(Pieces.OneByOne)]
+    public async Task The_answer_to_a_search_is_known_by_its_tag_and_taken_wherever_it_comes(Pieces pieces)
+    {
+        await using var server = new ScriptedServer(Everything, pieces,
+        [
+            ("T SELECT \"A\"", ""),
+            ("T UID STORE 6 -FLAGS.SILENT (\\Seen)", ""),
+            // Tags are C1, C2, C3: the search's answer comes before the ends of what was sent ahead of it.
+            ("T UID SEARCH RETURN (ALL) ALL", "* 2 EXISTS\r\nC1 OK [READ-WRITE] done\r\n* ESEARCH (TAG \"C3\") UID ALL 5:6\r\nC2 OK done\r\nC3 OK done\r\n"),
+            ("T EXAMINE \"B\"", "* 0 EXISTS\r\n§ OK [READ-ONLY] done\r\n"),
+            ("T UID SEARCH RETURN (ALL) ALL", "* ESEARCH (TAG \"C3\") UID ALL 99\r\n* ESEARCH (TAG \"§\") UID\r\n§ OK done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var seen = await account.VisitAsync(
+        [
+            new FolderVisit(FolderPath.Of("A"), List: true) { Flags = [new FlagChange(new NumberSet([6]), FlagSet.Empty, FlagSet.Parse("\\Seen"))] },
+            new FolderVisit(FolderPath.Of("B"), List: true),
+        ], CancellationToken.None);
+        Assert.Equal(["5:6", ""], seen.Select(s => s.Numbers?.ToString()));
+        Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Fact]
+    public async Task A_search_that_ends_without_its_answer_is_not_taken_for_an_empty_folder()
+    {
+        await using var server = new ScriptedServer(Everything, Pieces.Whole,
+            [("T EXAMINE \"A\"", "* 2 EXISTS\r\n§ OK [READ-ONLY] done\r\n"), ("T UID SEARCH RETURN (ALL) ALL", "* ESEARCH (TAG \"other\") UID\r\n§ OK done\r\n")]);
+        await using var account = await server.SignInAsync();
+        var fault = await Assert.ThrowsAsync<FaultException>(() => account.ListNumbersAsync(FolderPath.Of("A"), CancellationToken.None));
+        Assert.Equal(Cause.ProtocolBroken, fault.Fault.Cause);
+    }
+
     [Fact]
     public async Task Folders_are_made_together_and_one_whose_use_is_refused_is_made_without_it()
     {

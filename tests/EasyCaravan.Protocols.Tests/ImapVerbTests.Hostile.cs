@@ -29,7 +29,7 @@ public sealed partial class ImapVerbTests
     }
 
     [Theory]
-    [InlineData("T UID SEARCH RETURN (ALL) ALL", "* ESEARCH (TAG \"T\") UID ALL 1:4294967295\r\n§ OK done\r\n")]
+    [InlineData("T UID SEARCH RETURN (ALL) ALL", "* ESEARCH (TAG \"§\") UID ALL 1:4294967295\r\n§ OK done\r\n")]
     public async Task A_server_that_makes_numbers_up_is_not_believed(string asked, string answer)
     {
         await using var server = new ScriptedServer(Everything, Pieces.Whole, [Examine, (asked, answer)]);

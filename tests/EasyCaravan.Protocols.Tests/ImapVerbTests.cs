@@ -190,7 +190,7 @@ public sealed partial class ImapVerbTests
         await using var server = new ScriptedServer(Everything, Pieces.Whole,
         [
             ("T EXAMINE \"INBOX\"", "* 3 EXISTS\r\n* OK [UIDVALIDITY 7] ok\r\n§ OK [READ-ONLY] done\r\n"),
-            ("T UID SEARCH RETURN (ALL) ALL", "* ESEARCH (TAG \"T\") UID ALL 1:2,12\r\n§ OK done\r\n"),
+            ("T UID SEARCH RETURN (ALL) ALL", "* ESEARCH (TAG \"§\") UID ALL 1:2,12\r\n§ OK done\r\n"),
             ("T UID FETCH 1:11 (UID FLAGS) (CHANGEDSINCE 98)", "* 2 FETCH (UID 2 MODSEQ (99) FLAGS (\\Seen \\Recent $A))\r\n§ OK done\r\n"),
             ("T UID FETCH 12:* (UID RFC822.SIZE INTERNALDATE FLAGS)", "* 3 FETCH (UID 12 FLAGS (\\Seen))\r\n§ OK done\r\n"),
         ]);
@@ -299,8 +299,8 @@ public sealed partial class ImapVerbTests
     }
 
     [Theory]
-    [InlineData("ESEARCH", "* ESEARCH (TAG \"T\") UID ALL 1:3,7\r\n§ OK done\r\n", "1:3,7")]
-    [InlineData("ESEARCH", "* ESEARCH (TAG \"T\") UID\r\n§ OK done\r\n", "")]
+    [InlineData("ESEARCH", "* ESEARCH (TAG \"§\") UID ALL 1:3,7\r\n§ OK done\r\n", "1:3,7")]
+    [InlineData("ESEARCH", "* ESEARCH (TAG \"§\") UID\r\n§ OK done\r\n", "")]
     [InlineData("", "* SEARCH 7 1 2 3\r\n§ OK done\r\n", "1:3,7")]
     [InlineData("", "* SEARCH\r\n§ OK done\r\n", "")]
     public async Task Numbers_come_as_ranges_or_one_by_one(string capability, string answer, string numbers)

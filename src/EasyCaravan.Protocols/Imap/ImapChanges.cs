@@ -20,14 +20,12 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
 
     private bool? _resync;
 
-    private sealed record Asked(ChangeQuery Query, bool Resync, ImapFolders.Opening Opening, IReadOnlyList<string> Tags);
+    private sealed record Asked(ChangeQuery Query, ImapFolders.Opening Opening, ImapSearch? Search, IReadOnlyList<string> Tags);
 
     private sealed class Gathered
     {
         public NumberSet Gone { get; } = new();
         public NumberSet Fresh { get; } = new();
-        public List<uint> Present { get; } = [];
-        public NumberSet? PresentRanges { get; set; }
         public Dictionary<uint, FlagSet> Flags { get; } = [];
         public Dictionary<uint, ItemInfo> Items { get; } = [];
     }
@@ -56,25 +54,32 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
         var resync = _resync == true && mark is not null;
         var opening = await folders.PutOpenAsync(query.Path, writable: false, resync ? $" (QRESYNC ({since.Epoch} {mark}))" : "", cancel);
         var tags = new List<string>();
+        ImapSearch? search = null;
         if (!resync)
         {
-            tags.Add(await connection.PutAsync(ImapSearch.CommandFor(traits), cancel));
+            search = new ImapSearch(await connection.PutAsync(ImapSearch.CommandFor(traits), cancel));
+            tags.Add(search.Tag);
             if (since.Next > 1) tags.Add(await connection.PutAsync($"UID FETCH 1:{since.Next - 1} (UID FLAGS){(mark is null ? "" : $" (CHANGEDSINCE {mark})")}", cancel));
         }
         if (now.Next > since.Next) tags.Add(await connection.PutAsync($"UID FETCH {since.Next}:* (UID RFC822.SIZE INTERNALDATE FLAGS)", cancel));
-        return new Asked(query, resync, opening, tags);
+        return new Asked(query, opening, search, tags);
     }
 
     private async Task<FolderChange?> AnswerAsync(Asked asked, CancellationToken cancel)
     {
         var since = asked.Query.Since;
         var gathered = new Gathered();
-        void Take(ImapResponse response) => Gather(response, since, gathered);
+        void Take(ImapResponse response)
+        {
+            if (asked.Search?.Take(response) != true) Gather(response, since, gathered);
+        }
         var ok = await folders.FinishOpenAsync(asked.Opening, Take, cancel);
         foreach (var tag in asked.Tags) ok &= (await connection.AnswerAsync(tag, Take, cancel)).IsOk;
         if (!ok || asked.Opening.Epoch is { } epoch && epoch != since.Epoch || asked.Opening.Exists is not { } count) return null;
 
-        var present = asked.Resync ? null : gathered.PresentRanges ?? new NumberSet(gathered.Present);
+        // Silence is not "none": taken so, all messages of the folder would count as deleted.
+        if (asked.Search is { Numbers: null } && count > 0) throw connection.Wire.Garbage(new FormatException($"the search of '{asked.Query.Path}' ended without its answer"));
+        var present = asked.Search is null ? null : asked.Search.Numbers ?? new NumberSet();
         if (present is not null)
         {
             if (present.Count > (long)count + gathered.Fresh.Count) throw connection.Wire.Garbage(new FormatException($"{present.Count} messages are listed in a folder of {count}"));
@@ -100,9 +105,7 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
         if (ReadVanished(response) is { } gone)
         {
             foreach (var (first, last) in gone.Ranges) into.Gone.Add(first, last);
-            return;
         }
-        into.PresentRanges = ImapSearch.Read(response, into.Present) ?? into.PresentRanges;
     }
 
     /// <summary>VANISHED (RFC 7162 §3.2.10), of earlier or of now.</summary>

@@ -3,42 +3,74 @@ using EasyCaravan.Protocols.Imap.Wire;
 
 namespace EasyCaravan.Protocols.Imap;
 
-/// <summary>The answers to UID SEARCH: numbers one by one (RFC 9051 §7.3.4), or ranges, which is a few octets for a full folder (RFC 4731).</summary>
-internal static class ImapSearch
+/// <summary>
+/// The answer to one UID SEARCH for all messages: numbers one by one (RFC 9051 §7.3.4), or ranges, which is a few octets for a full
+/// folder (RFC 4731).
+/// </summary>
+/// <remarks>
+/// A server may give the ESEARCH response before the tagged answers of commands that were sent ahead of the search (RFC 9051 §5.5). It
+/// carries the tag of its search (RFC 4731 §3.1), so it is taken wherever it comes.
+/// </remarks>
+/// <param name="tag">Of the search command.</param>
+internal sealed class ImapSearch(string tag)
 {
-    /// <summary>Asks for the numbers of all messages in the open folder.</summary>
+    private List<uint>? _listed;
+    private NumberSet? _ranges;
+
+    public string Tag => tag;
+
+    /// <summary>The numbers that the server told; null while it told none, not even that there are none.</summary>
+    public NumberSet? Numbers => _ranges ?? (_listed is null ? null : new NumberSet(_listed));
+
+    /// <summary>The command for the numbers of all messages in the open folder.</summary>
     public static string CommandFor(ImapTraits traits) => traits.Can(MailKit.Net.Imap.ImapCapabilities.ESearch) ? "UID SEARCH RETURN (ALL) ALL" : "UID SEARCH ALL";
 
-    /// <summary>The ranges of an ESEARCH answer, or null while the numbers of a SEARCH answer are added to the list.</summary>
-    public static NumberSet? Read(ImapResponse response, List<uint> numbers)
+    /// <summary>Takes a response if it belongs to this search. False for everything else.</summary>
+    public bool Take(ImapResponse response)
     {
         var tokens = new ImapTokens(response);
         tokens.Take('*');
         tokens.SkipSpaces();
         if (tokens.TryWord("SEARCH"u8))
         {
+            _listed ??= [];
             tokens.SkipSpaces();
             while (!tokens.AtEnd && tokens.Rest[0] != '(')
             {
-                numbers.Add(tokens.Number32());
+                _listed.Add(tokens.Number32());
                 tokens.SkipSpaces();
             }
-            return null;
+            return true;
         }
-        if (!tokens.TryWord("ESEARCH"u8)) return null;
+        if (!tokens.TryWord("ESEARCH"u8)) return false;
         tokens.SkipSpaces();
-        if (!tokens.AtEnd && tokens.Rest[0] == '(') tokens.SkipValue();
+        if (!IsOurs(ref tokens)) return false;
+        var ranges = new NumberSet();
         while (!tokens.AtEnd)
         {
             tokens.SkipSpaces();
             if (tokens.TryWord("ALL"u8))
             {
                 tokens.SkipSpaces();
-                return ImapWords.ReadNumbers(tokens.Atom());
+                ranges = ImapWords.ReadNumbers(tokens.Atom());
             }
-            if (!tokens.AtEnd) tokens.Atom();
+            else if (!tokens.AtEnd) tokens.Atom();
         }
         // RFC 4731 §3.1: ALL is left out when nothing matches.
-        return new NumberSet();
+        _ranges = ranges;
+        return true;
+    }
+
+    /// <summary>The search correlator. One that a server leaves out is taken for ours: it can only belong to the search that is under way.</summary>
+    private bool IsOurs(ref ImapTokens tokens)
+    {
+        if (!tokens.TryTake('(')) return true;
+        tokens.SkipSpaces();
+        if (!tokens.TryWord("TAG"u8)) throw new FormatException("an ESEARCH response has a correlator that is no TAG");
+        tokens.SkipSpaces();
+        var told = tokens.String() ?? [];
+        tokens.SkipSpaces();
+        tokens.Take(')');
+        return told.AsSpan().SequenceEqual(System.Text.Encoding.ASCII.GetBytes(tag));
     }
 }

@@ -16,7 +16,7 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
     /// <summary>Numbers in one STORE.</summary>
     private const int StoreStep = 5_000;
 
-    private sealed record Asked(FolderVisit Visit, string? Subscribe, ImapFolders.Opening? Opening, IReadOnlyList<IReadOnlyList<string>> Stores, string? Search);
+    private sealed record Asked(FolderVisit Visit, string? Subscribe, ImapFolders.Opening? Opening, IReadOnlyList<IReadOnlyList<string>> Stores, ImapSearch? Search);
 
     public async Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel)
     {
@@ -25,7 +25,18 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
         {
             var asked = new List<Asked>();
             foreach (var visit in some) asked.Add(await AskAsync(visit, cancel));
-            foreach (var one in asked) seen.Add(await AnswerAsync(one, cancel));
+            // The answer to a search may come before those of the commands sent ahead of it: all searches under way listen all the time.
+            var searches = asked.Select(a => a.Search).OfType<ImapSearch>().ToList();
+            void Take(ImapResponse response)
+            {
+                foreach (var search in searches)
+                    if (search.Take(response)) return;
+            }
+            foreach (var one in asked)
+            {
+                seen.Add(await AnswerAsync(one, Take, cancel));
+                if (one.Search is not null) searches.Remove(one.Search);
+            }
         }
         return seen;
     }
@@ -37,7 +48,7 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
         var opening = visit.List || visit.Flags.Count > 0 ? await folders.PutOpenAsync(visit.Path, writable: visit.Flags.Count > 0, "", cancel) : null;
         var stores = new List<IReadOnlyList<string>>();
         foreach (var change in visit.Flags) stores.Add(await StoreAsync(change, cancel));
-        return new Asked(visit, subscribe, opening, stores, visit.List ? await connection.PutAsync(ImapSearch.CommandFor(traits), cancel) : null);
+        return new Asked(visit, subscribe, opening, stores, visit.List ? new ImapSearch(await connection.PutAsync(ImapSearch.CommandFor(traits), cancel)) : null);
     }
 
     private async Task<List<string>> StoreAsync(FlagChange change, CancellationToken cancel)
@@ -51,31 +62,31 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
         return tags;
     }
 
-    private async Task<FolderSeen> AnswerAsync(Asked asked, CancellationToken cancel)
+    private async Task<FolderSeen> AnswerAsync(Asked asked, Action<ImapResponse> take, CancellationToken cancel)
     {
         var (visit, opening) = (asked.Visit, asked.Opening);
-        if (asked.Subscribe is not null) await connection.AnswerAsync(asked.Subscribe, null, cancel);
+        if (asked.Subscribe is not null) await connection.AnswerAsync(asked.Subscribe, take, cancel);
         if (opening is null) return new FolderSeen(null, null, []);
-        var refused = await folders.FinishOpenAsync(opening, null, cancel) ? null : folders.RefusalOf(opening);
+        var refused = await folders.FinishOpenAsync(opening, take, cancel) ? null : folders.RefusalOf(opening);
         var flagsRefused = new List<Fault?>();
         foreach (var tags in asked.Stores)
         {
             Fault? fault = null;
             foreach (var tag in tags)
             {
-                var stored = await connection.AnswerAsync(tag, null, cancel);
+                var stored = await connection.AnswerAsync(tag, take, cancel);
                 if (!stored.IsOk) fault ??= refused ?? ImapCauses.Refused(stored, connection.Wire, $"the flags of messages in '{visit.Path}' cannot be changed", Cause.NotPermitted);
             }
             flagsRefused.Add(fault);
         }
         if (asked.Search is null) return new FolderSeen(null, refused, flagsRefused);
 
-        var numbers = new List<uint>();
-        NumberSet? compact = null;
-        var result = await connection.AnswerAsync(asked.Search, r => compact = ImapSearch.Read(r, numbers) ?? compact, cancel);
+        var result = await connection.AnswerAsync(asked.Search.Tag, take, cancel);
         if (!result.IsOk) refused ??= ImapCauses.Refused(result, connection.Wire, $"the messages of '{visit.Path}' cannot be listed", Cause.NotPermitted);
         if (refused is not null) return new FolderSeen(null, refused, flagsRefused);
-        var all = compact ?? new NumberSet(numbers);
+        // Silence is not "none": taken so, all messages of the folder would count as lost.
+        if (asked.Search.Numbers is null && opening.Exists is > 0) throw connection.Wire.Garbage(new FormatException($"the search of '{visit.Path}' ended without its answer"));
+        var all = asked.Search.Numbers ?? new NumberSet();
         // A few may have arrived in between; many more than there are is a server that makes numbers up.
         if (opening.Exists is { } exists && all.Count > (long)exists + MostArrivals) throw connection.Wire.Garbage(new FormatException($"{all.Count} messages are listed in a folder of {exists}"));
         return new FolderSeen(all, null, flagsRefused);
