@@ -17,11 +17,15 @@ internal sealed class CaravanClient : IDisposable
     public CaravanClient(Uri service, string token)
     {
         _service = service;
-        _http = new HttpClient();
+        // The token goes to the named service and to nobody else: not where a redirect points, and not to a proxy for this machine's own address.
+        _http = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, UseProxy = !IsLoopback(service) });
         _http.BaseAddress = service;
         _http.Timeout = TimeSpan.FromSeconds(100);
         _http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);
     }
+
+    /// <summary>Whether an address means this machine: what is sent there stays on it.</summary>
+    public static bool IsLoopback(Uri address) => address.IsLoopback || (IPAddress.TryParse(address.DnsSafeHost, out var ip) && IPAddress.IsLoopback(ip));
 
     public Task<T> GetAsync<T>(string path, CancellationToken cancel) => SendAsync<T>(HttpMethod.Get, path, null, cancel);
 
@@ -80,9 +84,15 @@ internal sealed class CaravanClient : IDisposable
         {
             throw new CommandException(ExitCode.NoService, $"The service at {_service} did not answer in time.\nLook whether it is running, and try again.");
         }
+        if ((int)response.StatusCode is >= 300 and < 400)
+        {
+            var elsewhere = response.Headers.Location;
+            response.Dispose();
+            throw new CommandException(ExitCode.NoService, $"{_service} sends callers elsewhere ({elsewhere}); the token is not sent there.\nIf that is the service, name it with --service or CARAVAN_URL.");
+        }
         if (response.StatusCode is not (HttpStatusCode.Unauthorized or HttpStatusCode.Forbidden)) return response;
         response.Dispose();
-        throw new CommandException(ExitCode.NoService, $"The service at {_service} does not accept the token.\nGive the one from admin.token in its data folder with --token or CARAVAN_TOKEN.");
+        throw new CommandException(ExitCode.NoService, $"The service at {_service} does not accept the token.\nGive the one from admin.token in its data folder with --token-file, CARAVAN_TOKEN or 'caravan profile save'.");
     }
 
     private static async Task<CommandException> ExplainAsync(HttpResponseMessage response, CancellationToken cancel)

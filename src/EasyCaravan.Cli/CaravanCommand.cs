@@ -23,7 +23,7 @@ internal static class CaravanCommand
               caravan waybill deckhands                  the proof
             """)
         {
-            host.Service, host.Token, host.Output,
+            host.Service, host.Token, host.TokenFile, host.Insecure, host.Output,
             Elsewhere(host, "demo", "Shows a move of an invented company between two simulated services", "caravan demo"),
             Elsewhere(host, "serve", "Runs the service", "caravan serve --data data"),
             PlanCommands.Make(host),
@@ -33,6 +33,8 @@ internal static class CaravanCommand
         foreach (var command in MoveCommands.Make(host)) root.Add(command);
         root.Add(WatchCommand.Make(host));
         root.Add(LeftBehindCommand.Make(host));
+        root.Add(DifferencesCommand.Make(host));
+        root.Add(CompareCommand.Make(host));
         root.Add(WaybillCommand.Make(host));
         root.Add(JournalCommand.Make(host));
         root.Add(ProfileCommands.Make(host));

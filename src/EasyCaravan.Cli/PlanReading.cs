@@ -1,4 +1,5 @@
 using EasyCaravan.Contract;
+using EasyCaravan.Core.Planning;
 using YamlDotNet.Core;
 using YamlDotNet.RepresentationModel;
 
@@ -26,16 +27,16 @@ internal static class PlanReading
 
     private static HashSet<string> NamedFiles(string text)
     {
-        var stream = new YamlStream();
+        YamlNode? root;
         try
         {
-            stream.Load(new StringReader(text));
+            root = BoundedYaml.Load(text);
         }
         catch (YamlException)
         {
             return [];
         }
-        return [.. stream.Documents.SelectMany(d => d.AllNodes).OfType<YamlMappingNode>().SelectMany(m => m.Children)
+        return root is null ? [] : [.. root.AllNodes.OfType<YamlMappingNode>().SelectMany(m => m.Children)
             .Where(c => c.Key is YamlScalarNode { Value: { } key } && s_fileKeys.Contains(key)).Select(c => (c.Value as YamlScalarNode)?.Value).OfType<string>()];
     }
 }

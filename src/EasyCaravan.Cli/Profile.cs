@@ -5,18 +5,33 @@ namespace EasyCaravan.Cli;
 /// <summary>Where the service is and with which token, kept for the next command. Readable by its owner alone.</summary>
 internal sealed record Profile(string? Service, string? Token)
 {
+    private const UnixFileMode Own = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+
     private static string File => Path.Combine(
         Environment.GetEnvironmentVariable("XDG_CONFIG_HOME") is { Length: > 0 } config ? config : Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".config"),
         "caravan", "profile.json");
 
-    public static Profile Load() =>
-        System.IO.File.Exists(File) ? JsonSerializer.Deserialize<Profile>(System.IO.File.ReadAllText(File))! : new Profile(null, null);
+    /// <summary>What is saved. A file that others may read is closed to them first: it holds a token.</summary>
+    public static Profile Load()
+    {
+        if (!System.IO.File.Exists(File)) return new Profile(null, null);
+        if ((System.IO.File.GetUnixFileMode(File) & ~Own) != 0) System.IO.File.SetUnixFileMode(File, Own);
+        try
+        {
+            return JsonSerializer.Deserialize<Profile>(System.IO.File.ReadAllText(File)) ?? new Profile(null, null);
+        }
+        catch (JsonException)
+        {
+            throw new CommandException(ExitCode.Failed, $"{File} cannot be understood.\nDelete it with 'caravan profile forget', and save the profile again.");
+        }
+    }
 
     public string Save()
     {
         Directory.CreateDirectory(Path.GetDirectoryName(File)!);
-        var options = new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite };
-        using var stream = new FileStream(File, options);
+        // Made anew, so that no mode of an earlier file stays.
+        System.IO.File.Delete(File);
+        using var stream = new FileStream(File, new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.Write, UnixCreateMode = Own });
         JsonSerializer.Serialize(stream, this);
         return File;
     }

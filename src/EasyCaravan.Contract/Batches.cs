@@ -3,10 +3,12 @@ namespace EasyCaravan.Contract;
 /// <param name="Stages">How many people are at each stage; stages with nobody are left out.</param>
 /// <param name="Conditions">The same for conditions.</param>
 /// <param name="Doing">What the whole batch is doing and why, in one line.</param>
+/// <param name="OpenLeftBehind">Messages left behind about which nobody has decided.</param>
+/// <param name="Undecided">Differences between the sides about which nobody has decided.</param>
 /// <param name="Windows">The timetable in words; null: at all hours.</param>
 public sealed record BatchView(
     string Name, string Route, string From, string To, int People, IReadOnlyDictionary<string, int> Stages, IReadOnlyDictionary<string, int> Conditions,
-    string Doing, Counts Counts, long Octets, long OpenLeftBehind, string? Windows);
+    string Doing, Counts Counts, long Octets, long OpenLeftBehind, long Undecided, string? Windows);
 
 /// <summary>One page of a longer list.</summary>
 /// <param name="Next">To be handed back as <c>cursor</c> for the next page; null on the last.</param>

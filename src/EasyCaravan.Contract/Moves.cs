@@ -17,17 +17,22 @@ public sealed record PassProgress(string Kind, DateTimeOffset StartedAt, long Ex
 /// <param name="Account">The from account, by which the move is known within its batch.</param>
 /// <param name="ConditionText">The condition in words, with what for and until when.</param>
 /// <param name="Until">When a waiting move goes on, or an idle one catches up next.</param>
-/// <param name="OpenLeftBehind">Items left behind about which nobody has decided.</param>
+/// <param name="OpenLeftBehind">Messages left behind about which nobody has decided.</param>
+/// <param name="Undecided">Differences between the sides about which nobody has decided.</param>
 /// <param name="Octets">Carried so far, in all passes, a running one included.</param>
 public sealed record MoveView(
     string Batch, string Account, string ToAccount, string Name, string? Note, MoveStage Stage, MoveCondition Condition, string ConditionText,
-    DateTimeOffset? Until, Problem? Problem, Counts Counts, long OpenLeftBehind, long Octets, PassProgress? Pass, DateTimeOffset ChangedAt);
+    DateTimeOffset? Until, Problem? Problem, Counts Counts, long OpenLeftBehind, long Undecided, long Octets, PassProgress? Pass, DateTimeOffset ChangedAt);
 
 /// <param name="To">Null when a rule leaves the folder behind.</param>
 /// <param name="Gone">Settled earlier, since deleted on the old side by its owner.</param>
 /// <param name="Missing">Landed earlier, no longer on the new side.</param>
-/// <param name="Closes">The folder was settled to its end, and its sums close.</param>
-public sealed record FolderView(string From, string? To, Counts Counts, long Gone, long Missing, bool Closes);
+/// <param name="Twice">Second copies, octet for octet, on the new side.</param>
+/// <param name="Altered">On the new side, but not as they are on the old.</param>
+/// <param name="Undecided">Of the missing, double and altered ones, those about which nobody has decided.</param>
+/// <param name="Octets">Of the carried messages.</param>
+/// <param name="Closes">The folder was settled to its end, its sums close, and nothing is undecided.</param>
+public sealed record FolderView(string From, string? To, Counts Counts, long Gone, long Missing, long Twice, long Altered, long Undecided, long Octets, bool Closes);
 
 /// <param name="Ended">Null while it runs.</param>
 /// <param name="Stopped">It was told to stop, or its worker was lost; the next pass goes on from there.</param>
@@ -43,8 +48,9 @@ public sealed record MoveDetail(MoveView Move, IReadOnlyList<FolderView> Folders
 
 /// <param name="State">open, accepted or retry.</param>
 /// <param name="Size">In octets.</param>
+/// <param name="Messages">1, or, where the whole folder was refused, all that stayed behind with it.</param>
 public sealed record LeftBehindView(
-    long Id, string Batch, string Account, string Folder, string Subject, string Sender, DateTimeOffset Received, long Size, Problem Problem, string State, string? AcceptedBy);
+    long Id, string Batch, string Account, string Folder, string Subject, string Sender, DateTimeOffset Received, long Size, long Messages, Problem Problem, string State, string? AcceptedBy);
 
 /// <param name="Moves">From accounts, to accounts or names; null: everybody in the batch.</param>
 public sealed record MoveActionRequest(MoveAction Action, IReadOnlyList<string>? Moves);

@@ -21,7 +21,9 @@ public sealed record PlanBatch(string Name, string Route, string From, string To
 public sealed record PlanChange(string Batch, string Account, string Change);
 
 /// <param name="DryRun">True: nothing was changed, this is what would be.</param>
-public sealed record PlanApplied(bool DryRun, IReadOnlyList<PlanChange> Changes);
+/// <param name="Settings">What changes beside the people, in words.</param>
+/// <param name="Next">What to do next, as a sentence with its command; null: nothing.</param>
+public sealed record PlanApplied(bool DryRun, IReadOnlyList<PlanChange> Changes, IReadOnlyList<string> Settings, string? Next);
 
 /// <summary>The plan in force.</summary>
 public sealed record PlanView(string File, string Text, DateTimeOffset AppliedAt, string AppliedBy, IReadOnlyList<PlanBatch> Batches);

@@ -127,6 +127,8 @@ public static class CaravanHost
         FolderApi.Map(api);
         ConsentApi.Map(open, api);
         LeftBehindApi.Map(api);
+        DifferenceApi.Map(api);
+        ComparisonApi.Map(api);
         WaybillApi.Map(api);
         JournalApi.Map(api);
         TodayApi.Map(api);

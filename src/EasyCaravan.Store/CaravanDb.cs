@@ -15,6 +15,8 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<StrangerRow> Strangers => Set<StrangerRow>();
     public DbSet<FlagSetRow> FlagSets => Set<FlagSetRow>();
     public DbSet<LeftBehindRow> LeftBehind => Set<LeftBehindRow>();
+    public DbSet<DifferenceRow> Differences => Set<DifferenceRow>();
+    public DbSet<ComparisonRow> Comparisons => Set<ComparisonRow>();
     public DbSet<SurveyRow> Surveys => Set<SurveyRow>();
     public DbSet<ChoiceRow> Choices => Set<ChoiceRow>();
     public DbSet<ItemNameRow> ItemNames => Set<ItemNameRow>();
@@ -57,6 +59,7 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
             item.Property(i => i.Outcome).HasColumnName("outcome");
             item.Property(i => i.Gone).HasColumnName("gone");
             item.Property(i => i.Flags).HasColumnName("flags");
+            item.Property(i => i.Size).HasColumnName("size");
             item.HasOne<LedgerFolderRow>().WithMany().HasForeignKey(i => i.FolderId);
         });
         modelBuilder.Entity<ItemKeyRow>(key =>
@@ -93,6 +96,18 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
             item.ToTable("left_behind");
             item.HasIndex(i => new { i.FolderId, i.Number }).IsUnique();
             item.HasOne<LedgerFolderRow>().WithMany().HasForeignKey(i => i.FolderId);
+        });
+        modelBuilder.Entity<DifferenceRow>(difference =>
+        {
+            difference.ToTable("differences");
+            difference.HasIndex(d => new { d.FolderId, d.Kind, d.Number, d.Landed }).IsUnique();
+            difference.HasOne<LedgerFolderRow>().WithMany().HasForeignKey(d => d.FolderId);
+        });
+        modelBuilder.Entity<ComparisonRow>(comparison =>
+        {
+            comparison.ToTable("comparisons");
+            comparison.HasKey(c => c.MoveId);
+            comparison.HasOne<MoveRow>().WithOne().HasForeignKey<ComparisonRow>(c => c.MoveId);
         });
         modelBuilder.Entity<SurveyRow>(survey =>
         {

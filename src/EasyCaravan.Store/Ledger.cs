@@ -1,4 +1,5 @@
 using System.Globalization;
+using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Store.Rows;
@@ -9,7 +10,7 @@ namespace EasyCaravan.Store;
 /// <summary>The ledger of one claimed move. Every write first proves that the lease still holds, in the same transaction.</summary>
 internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider time, Claim claim) : ILedger
 {
-    private static readonly ManyRows s_items = new("ledger_items", ["folder_id", "number"], ["landed", "outcome", "gone", "flags"]);
+    private static readonly ManyRows s_items = new("ledger_items", ["folder_id", "number"], ["landed", "outcome", "gone", "flags", "size"]);
     private static readonly ManyRows s_keys = new("item_keys", ["folder_id", "number"], ["move_id", "low", "high"]);
     private static readonly ManyRows s_strangers = new("strangers", ["folder_id", "number"], ["size", "low", "high", "certain"]);
 
@@ -17,11 +18,11 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     private static readonly Func<CaravanDb, long, IAsyncEnumerable<LedgerFolderRow>> s_pages =
         EF.CompileAsyncQuery((CaravanDb db, long move) => db.LedgerFolders.AsNoTracking().Where(f => f.MoveId == move));
     private static readonly Func<CaravanDb, long, IAsyncEnumerable<Sum>> s_sums = EF.CompileAsyncQuery((CaravanDb db, long folder) =>
-        db.LedgerItems.Where(i => i.FolderId == folder).GroupBy(i => new { i.Outcome, i.Gone }).Select(g => new Sum(g.Key.Outcome, g.Key.Gone, g.LongCount())));
-    private static readonly Func<CaravanDb, long, string, IAsyncEnumerable<Landed>> s_landed = EF.CompileAsyncQuery((CaravanDb db, long move, string to) =>
+        db.LedgerItems.Where(i => i.FolderId == folder).GroupBy(i => new { i.Outcome, i.Gone }).Select(g => new Sum(g.Key.Outcome, g.Key.Gone, g.LongCount(), g.Sum(i => i.Size))));
+    private static readonly Func<CaravanDb, long, string, long, IAsyncEnumerable<Landed>> s_landed = EF.CompileAsyncQuery((CaravanDb db, long move, string to, long epoch) =>
         from item in db.LedgerItems
         join folder in db.LedgerFolders on item.FolderId equals folder.Id
-        where folder.MoveId == move && folder.To == to && item.Landed != null
+        where folder.MoveId == move && folder.To == to && folder.ToEpoch == epoch && item.Landed != null
         orderby item.Landed
         select new Landed(item.Landed!.Value, item.Gone));
     private static readonly Func<CaravanDb, long, IAsyncEnumerable<long>> s_settled = EF.CompileAsyncQuery((CaravanDb db, long folder) =>
@@ -37,7 +38,9 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
 
     private long Move => claim.Person.Id;
 
-    private sealed record Sum(Outcome Outcome, bool Gone, long Count);
+    private long Now => time.GetUtcNow().ToUnixTimeMilliseconds();
+
+    private sealed record Sum(Outcome Outcome, bool Gone, long Count, long Octets);
 
     private sealed record Landed(long Number, bool Gone);
 
@@ -71,13 +74,16 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             await db.LeftBehind.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
             await db.ItemKeys.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
             await db.Strangers.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
+            await db.Differences.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
             var row = await db.LedgerFolders.AsTracking().FirstAsync(f => f.Id == folder, cancel);
             // What is struck out is settled anew, and would be seen twice beside what the running pass counts.
             await db.Database.ExecuteSqlAsync(
                 $"""
-                UPDATE moves SET "Found" = CASE WHEN "Found" > {row.Found} THEN "Found" - {row.Found} ELSE 0 END, "Carried" = "Carried" - {row.Carried}, "Paired" = "Paired" - {row.Paired}, "Excluded" = "Excluded" - {row.Excluded} WHERE "Id" = {Move}
+                UPDATE moves SET "Found" = CASE WHEN "Found" > {row.Found} THEN "Found" - {row.Found} ELSE 0 END, "Carried" = "Carried" - {row.Carried}, "Paired" = "Paired" - {row.Paired}, "Excluded" = "Excluded" - {row.Excluded}, "Octets" = "Octets" - {row.Octets} WHERE "Id" = {Move}
                 """, cancel);
-            (row.Carried, row.Paired, row.Excluded, row.LeftBehind, row.Gone, row.Missing) = (0, 0, 0, 0, 0, 0);
+            (row.Carried, row.Paired, row.Excluded, row.LeftBehind, row.Gone, row.Octets, row.OctetsBefore) = (0, 0, 0, 0, 0, 0, 0);
+            (row.Missing, row.Twice, row.Altered, row.Undecided) = (0, 0, 0, 0);
+            (row.SeenNext, row.SeenCount, row.LeftWhole) = (null, null, false);
             (row.FromEpoch, row.ToEpoch, row.ToBaseNext, row.CursorNext, row.CursorMark, row.CursorCount) = (fromEpoch, toEpoch, 0, null, null, null);
             return true;
         }, cancel);
@@ -97,11 +103,73 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         return numbers;
     }
 
-    public async Task<Claimed> ClaimedAsync(FolderPath to, CancellationToken cancel)
+    public async Task<IReadOnlyList<LandedEntry>> LandedAsync(FolderPath to, uint epoch, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        var place = to.ToString();
+        return await (from item in db.LedgerItems
+                      join folder in db.LedgerFolders on item.FolderId equals folder.Id
+                      where folder.MoveId == Move && folder.To == place && folder.ToEpoch == (long)epoch && item.Landed != null
+                      select new LandedEntry(item.FolderId, (uint)item.Number, (uint)item.Landed!.Value, item.Outcome, item.Gone, item.Size)).ToListAsync(cancel);
+    }
+
+    public async Task<IReadOnlyList<KnownDifference>> DifferencesAsync(CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        return await Differences.OfMoveAsync(db, Move, cancel);
+    }
+
+    public Task RecordLooksAsync(IReadOnlyList<PageLook> looks, CancellationToken cancel) =>
+        WriteAsync(async db =>
+        {
+            foreach (var look in looks)
+            {
+                await Differences.ReplaceAsync(db, look, Now, cancel);
+                await db.Database.ExecuteSqlAsync($"""UPDATE ledger_folders SET "SeenNext" = {(long)look.Seen.Next}, "SeenCount" = {(long)look.Seen.Count} WHERE "Id" = {look.Folder}""", cancel);
+            }
+            await Differences.CountAsync(db, Move, [.. looks.Select(l => l.Folder)], cancel);
+            return true;
+        }, cancel);
+
+    public Task AddDifferencesAsync(IReadOnlyList<Difference> differences, CancellationToken cancel) =>
+        WriteAsync(async db =>
+        {
+            await Differences.AddAsync(db, differences, Now, cancel);
+            await Differences.CountAsync(db, Move, [.. differences.Select(d => d.Folder).Distinct()], cancel);
+            return true;
+        }, cancel);
+
+    public async Task<ComparisonProgress?> ComparisonAsync(CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        return await db.Comparisons.FirstOrDefaultAsync(c => c.MoveId == Move, cancel) is { } row
+            ? new ComparisonProgress(row.Share, row.Page, (uint)row.Number)
+            {
+                Compared = row.Compared, Octets = row.Octets, Differing = row.Differing, FlagsChanged = row.FlagsChanged, Arrived = row.Arrived, IsDone = row.EndedAt is not null,
+            }
+            : null;
+    }
+
+    public Task RecordComparisonAsync(ComparisonProgress progress, CancellationToken cancel) =>
+        WriteAsync(db => db.Comparisons.Where(c => c.MoveId == Move).ExecuteUpdateAsync(set => set
+            .SetProperty(c => c.Page, progress.Page).SetProperty(c => c.Number, progress.Number).SetProperty(c => c.Compared, progress.Compared).SetProperty(c => c.Octets, progress.Octets)
+            .SetProperty(c => c.Differing, progress.Differing).SetProperty(c => c.FlagsChanged, progress.FlagsChanged).SetProperty(c => c.Arrived, progress.Arrived)
+            .SetProperty(c => c.EndedAt, progress.IsDone ? Now : null), cancel), cancel);
+
+    public Task RemoveDifferencesAsync(IReadOnlyCollection<long> ids, CancellationToken cancel) =>
+        WriteAsync(async db =>
+        {
+            var folders = await db.Differences.Where(d => ids.Contains(d.Id)).Select(d => d.FolderId).Distinct().ToListAsync(cancel);
+            await db.Differences.Where(d => ids.Contains(d.Id)).ExecuteDeleteAsync(cancel);
+            await Differences.CountAsync(db, Move, folders, cancel);
+            return true;
+        }, cancel);
+
+    public async Task<Claimed> ClaimedAsync(FolderPath to, uint epoch, CancellationToken cancel)
     {
         await using var db = database.Read();
         var claimed = new Claimed(new NumberSet(), new NumberSet());
-        await foreach (var item in s_landed(db, Move, to.ToString()).WithCancellation(cancel)) (item.Gone ? claimed.Gone : claimed.Live).Add((uint)item.Number);
+        await foreach (var item in s_landed(db, Move, to.ToString(), epoch).WithCancellation(cancel)) (item.Gone ? claimed.Gone : claimed.Live).Add((uint)item.Number);
         return claimed;
     }
 
@@ -115,7 +183,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         {
             var (low, high) = ((long)first, (long)last);
             await foreach (var row in db.LedgerItems.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high && !i.Gone).AsAsyncEnumerable().WithCancellation(cancel))
-                if (numbers.Contains((uint)row.Number)) entries.Add(new LedgerEntry((uint)row.Number, (uint?)row.Landed, row.Outcome, await flagSets.SetOfAsync(db, row.Flags, cancel)));
+                if (numbers.Contains((uint)row.Number)) entries.Add(new LedgerEntry((uint)row.Number, (uint?)row.Landed, row.Outcome, await flagSets.SetOfAsync(db, row.Flags, cancel)) { Size = row.Size });
         }
         return entries;
     }
@@ -143,11 +211,36 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
                 var row = await db.LeftBehind.AsTracking().FirstOrDefaultAsync(i => i.FolderId == folder && i.Number == item.Number, cancel);
                 if (row is null) db.LeftBehind.Add(row = new LeftBehindRow { FolderId = folder, Number = item.Number, Whom = "", What = "", Received = "", Subject = "", Sender = "" });
                 (row.Cause, row.Whom, row.What, row.Code) = (item.Fault.Cause, item.Fault.Whom, item.Fault.What, item.Fault.Code);
+                row.Help = item.Fault.Help;
                 (row.Size, row.Received, row.Subject, row.Sender) = (item.Size, item.Received.ToString("O", CultureInfo.InvariantCulture), item.Subject, item.Sender);
                 (row.State, row.AcceptedBy) = (LeftBehindState.Open, null);
             }
             // At once, and not when the pass ends: somebody may be waiting for it.
             await db.SaveChangesAsync(cancel);
+            await Totals.UpdateLeftBehindAsync(db, Move, cancel);
+            return true;
+        }, cancel);
+
+    public Task LeaveFolderBehindAsync(long folder, NumberSet numbers, Fault fault, CancellationToken cancel) =>
+        WriteAsync(async db =>
+        {
+            await InsertAsync(db, [new PageEntries(folder, [.. numbers.Select(n => new LedgerEntry(n, null, Outcome.LeftBehind, FlagSet.Empty))])], cancel);
+            await db.LeftBehind.Where(i => i.FolderId == folder && i.Number == 0).ExecuteDeleteAsync(cancel);
+            db.LeftBehind.Add(new LeftBehindRow
+            {
+                FolderId = folder, Number = 0, Messages = numbers.Count, Cause = fault.Cause, Whom = fault.Whom, What = fault.What, Code = fault.Code, Help = fault.Help,
+                Received = DateTimeOffset.UnixEpoch.ToString("O", CultureInfo.InvariantCulture), Subject = "", Sender = "",
+            });
+            await db.SaveChangesAsync(cancel);
+            await db.LedgerFolders.Where(f => f.Id == folder).ExecuteUpdateAsync(set => set.SetProperty(f => f.LeftWhole, true), cancel);
+            await Totals.UpdateLeftBehindAsync(db, Move, cancel);
+            return true;
+        }, cancel);
+
+    public Task RetryFolderAsync(long folder, CancellationToken cancel) =>
+        WriteAsync(async db =>
+        {
+            await RefusedFolders.RetryAsync(db, folder, cancel);
             await Totals.UpdateLeftBehindAsync(db, Move, cancel);
             return true;
         }, cancel);
@@ -210,7 +303,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
                               select new { key.Low, key.High, Item = item, folder.To }).ToListAsync(cancel);
             foreach (var row in rows.Where(r => wanted.Contains(KeyOf(r.Low, r.High))))
             {
-                var entry = new LedgerEntry((uint)row.Item.Number, (uint?)row.Item.Landed, row.Item.Outcome, await flagSets.SetOfAsync(db, row.Item.Flags, cancel));
+                var entry = new LedgerEntry((uint)row.Item.Number, (uint?)row.Item.Landed, row.Item.Outcome, await flagSets.SetOfAsync(db, row.Item.Flags, cancel)) { Size = row.Item.Size };
                 found.Add(new KeyedEntry(KeyOf(row.Low, row.High), row.Item.FolderId, row.To.Length == 0 ? null : FolderPath.Parse(row.To), entry));
             }
         }
@@ -269,7 +362,8 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
                     $"""
                     UPDATE ledger_folders SET "CursorNext" = {(long)page.Cursor.Next}, "CursorMark" = {(long?)page.Cursor.Mark}, "CursorCount" = {(long)page.Cursor.Count}, "Reopened" = {false},
                     "Found" = {page.Found}, "Carried" = {Of(Outcome.Carried)}, "Paired" = {Of(Outcome.Paired)}, "Excluded" = {Of(Outcome.Excluded)}, "LeftBehind" = {Of(Outcome.LeftBehind)},
-                    "Gone" = {gone}, "Missing" = COALESCE({page.Missing}, "Missing") WHERE "Id" = {page.Folder}
+                    "Gone" = {gone}, "Octets" = "OctetsBefore" + {sums.Where(s => s is { Outcome: Outcome.Carried, Gone: false }).Sum(s => s.Octets)},
+                    "SeenNext" = {(long?)page.Seen?.Next}, "SeenCount" = {(long?)page.Seen?.Count} WHERE "Id" = {page.Folder}
                     """, cancel);
             }
             return true;
@@ -281,13 +375,13 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         foreach (var entry in pages.SelectMany(p => p.Entries))
             if (!ids.ContainsKey(entry.Flags)) ids[entry.Flags] = await flagSets.IdOfAsync(db, entry.Flags, cancel);
         await s_items.WriteAsync(db, pages.SelectMany(p => p.Entries.Select(e => (p.Folder, Entry: e))),
-            (e, row) => row.Add(e.Folder).Add(e.Entry.Number).Add(e.Entry.Landed).Add((int)e.Entry.Outcome).Add(false).Add(ids[e.Entry.Flags]), cancel);
+            (e, row) => row.Add(e.Folder).Add(e.Entry.Number).Add(e.Entry.Landed).Add((int)e.Entry.Outcome).Add(false).Add(ids[e.Entry.Flags]).Add(e.Entry.Size), cancel);
     }
 
     private Task<T> WriteAsync<T>(Func<CaravanDb, Task<T>> work, CancellationToken cancel) =>
         database.WriteAsync(async db =>
         {
-            var until = time.GetUtcNow().ToUnixTimeMilliseconds() + (long)MoveStore.Lease.TotalMilliseconds;
+            var until = Now + (long)MoveStore.Lease.TotalMilliseconds;
             var held = await db.Database.ExecuteSqlAsync(
                 $"""UPDATE moves SET "LeaseUntil" = {until} WHERE "Id" = {Move} AND "Fence" = {claim.Fence} AND "LeaseOwner" = {claim.Owner}""", cancel);
             if (held == 0) throw new LeaseLostException();

@@ -12,7 +12,7 @@ public static class MoveStates
     public static MoveState StateOf(MoveRow row) =>
         new(row.Stage, new Condition(row.Condition, row.WaitsFor, ToInstant(row.Until), FaultOf(row)), row.Wanted, row.Attempts);
 
-    public static Fault? FaultOf(MoveRow row) => row.FaultCause is { } cause ? new Fault(cause, row.FaultWhom!, row.FaultWhat!, row.FaultCode) { Help = row.FaultHelp } : null;
+    public static Fault? FaultOf(MoveRow row) => row.FaultCause is { } cause ? new Fault(cause, row.FaultWhom!, row.FaultWhat!, row.FaultCode) { Help = row.FaultHelp, Service = row.FaultService } : null;
 
     public static void Apply(MoveRow row, MoveState state, Instant now)
     {
@@ -21,7 +21,7 @@ public static class MoveStates
         row.Until = state.Condition.Until?.ToUnixTimeMilliseconds();
         (row.FaultCause, row.FaultWhom, row.FaultWhat, row.FaultCode) =
             (state.Condition.Fault?.Cause, state.Condition.Fault?.Whom, state.Condition.Fault?.What, state.Condition.Fault?.Code);
-        row.FaultHelp = state.Condition.Fault?.Help;
+        (row.FaultHelp, row.FaultService) = (state.Condition.Fault?.Help, state.Condition.Fault?.Service);
         // Whoever is queued keeps the place in the line; a move that gave way goes to its end.
         if (!wasQueued || state.Condition.Kind is not ConditionKind.Queued)
             row.DueAt = state.Condition.Kind is ConditionKind.Queued ? now.ToUnixTimeMilliseconds() : state.DueAt?.ToUnixTimeMilliseconds();

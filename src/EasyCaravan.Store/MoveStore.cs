@@ -79,6 +79,11 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     /// <summary>Whether a move could run and waits for a worker.</summary>
     public async Task<bool> AnyDueAsync(IReadOnlyCollection<string> except, CancellationToken cancel) => await NextAsync(except, cancel) is not null;
 
+    /// <summary>Moves that wait for a service in trouble are due now.</summary>
+    public Task ResumeServiceAsync(string service, CancellationToken cancel) =>
+        database.WriteAsync(db => db.Moves.Where(m => m.Condition == ConditionKind.Waiting && m.WaitsFor == Wait.Service && m.FaultService == service)
+            .ExecuteUpdateAsync(set => set.SetProperty(m => m.DueAt, Now), cancel), cancel);
+
     /// <summary>Gives back the leases of an earlier life of this same owner, which was killed before it could.</summary>
     public Task ReleaseAsync(string owner, CancellationToken cancel) =>
         database.WriteAsync(db => db.Moves.Where(m => m.LeaseOwner == owner && m.LeaseUntil != null)
@@ -106,9 +111,8 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             var state = MoveStates.StateOf(row);
             MoveStates.Apply(row, state.Condition.Kind is ConditionKind.Running ? next(state) : state, Instant.FromUnixTimeMilliseconds(Now));
             (row.LeaseOwner, row.LeaseUntil) = (null, null);
-            row.Octets += tally.Octets;
             await NoteAsync(db, claim, tally, end, cancel);
-            if (claim.State.Wanted is PassKind.Survey) return;
+            if (claim.State.Wanted is PassKind.Survey or PassKind.Compare) return;
             if (end.Fault is null && !end.Stopped) await Totals.UpdateAsync(db, row.Id, cancel);
             else if (tally.Settled > 0) await Totals.RecountAsync(db, row.Id, row.Carried + row.Paired + row.Excluded + Math.Max(0, row.LeftBehind - tally.LeftBehind) + tally.Expected, cancel);
         }, cancel);
@@ -119,7 +123,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     private Task<int> NoteAsync(CaravanDb db, Claim claim, Tally tally, PassEnd? end, CancellationToken cancel) => db.Database.ExecuteSqlAsync(
         $"""
         UPDATE passes SET "Expected" = {tally.Expected}, "Carried" = {tally.Carried}, "Paired" = {tally.Paired}, "Excluded" = {tally.Excluded}, "LeftBehind" = {tally.LeftBehind},
-        "Octets" = {tally.Octets}, "FlagsChanged" = {tally.FlagsChanged}, "Moved" = {tally.Moved}, "Removed" = {tally.Removed}, "Looked" = {tally.Looked},
+        "Octets" = {tally.Octets}, "FlagsChanged" = {tally.FlagsChanged}, "Moved" = {tally.Moved}, "Removed" = {tally.Removed}, "Looked" = {tally.Looked}, "Differences" = {tally.Differences},
         "Folder" = {(end is null ? tally.Folder : null)}, "EndedAt" = {(end is null ? null : (long?)Now)}, "Stopped" = {end?.Stopped ?? false}, "Fault" = {end?.Fault?.ToString()}
         WHERE "Id" = {claim.Pass}
         """, cancel);

@@ -1,5 +1,6 @@
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
 using EasyCaravan.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
@@ -15,21 +16,37 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
     /// <returns>The moves that changed.</returns>
     public Task<IReadOnlyList<long>> StepAsync(
         string batch, IReadOnlyCollection<long>? only, string who, string verb, Func<MoveState, Instant, MoveState> step, CancellationToken cancel) =>
-        database.WriteAsync<IReadOnlyList<long>>(async db =>
+        database.WriteAsync(db => StepAsync(db, batch, only, who, verb, step, cancel), cancel);
+
+    /// <summary>Asks for both sides to be read anew; one that runs already is left alone.</summary>
+    /// <param name="share">Of the messages, above 0 and at most 1.</param>
+    /// <returns>The moves of which it will be done.</returns>
+    public Task<IReadOnlyList<long>> AskComparisonAsync(
+        string batch, IReadOnlyCollection<long>? only, double share, string who, Func<MoveState, Instant, MoveState> step, CancellationToken cancel) =>
+        database.WriteAsync(async db =>
         {
-            var now = Instant.FromDateTimeOffset(time.GetUtcNow());
-            var changed = new List<long>();
-            await foreach (var row in Chosen(db, batch, only).AsTracking().AsAsyncEnumerable().WithCancellation(cancel))
-            {
-                var before = MoveStates.StateOf(row);
-                var after = step(before, now);
-                if (after == before) continue;
-                MoveStates.Apply(row, after, now);
-                journal.Add(db, who, batch, new MoveRowName(row.Id, row.FromAccount), verb);
-                changed.Add(row.Id);
-            }
-            return changed;
+            var asked = await StepAsync(db, batch, only, who, share < 1 ? $"asked for a comparison of {share:0.##%} of the messages" : "asked for a comparison of all messages", step, cancel);
+            await db.Comparisons.Where(c => asked.Contains(c.MoveId)).ExecuteDeleteAsync(cancel);
+            foreach (var move in asked) db.Comparisons.Add(new ComparisonRow { MoveId = move, AskedAt = time.GetUtcNow().ToUnixTimeMilliseconds(), AskedBy = who, Share = share });
+            return asked;
         }, cancel);
+
+    private async Task<IReadOnlyList<long>> StepAsync(
+        CaravanDb db, string batch, IReadOnlyCollection<long>? only, string who, string verb, Func<MoveState, Instant, MoveState> step, CancellationToken cancel)
+    {
+        var now = Instant.FromDateTimeOffset(time.GetUtcNow());
+        var changed = new List<long>();
+        await foreach (var row in Chosen(db, batch, only).AsTracking().AsAsyncEnumerable().WithCancellation(cancel))
+        {
+            var before = MoveStates.StateOf(row);
+            var after = step(before, now);
+            if (after == before) continue;
+            MoveStates.Apply(row, after, now);
+            journal.Add(db, who, batch, new MoveRowName(row.Id, row.FromAccount), verb);
+            changed.Add(row.Id);
+        }
+        return changed;
+    }
 
     /// <summary>Puts the moves of a batch in line: by the size that a survey found, or as they are listed. One that nobody knows comes last.</summary>
     public Task RankAsync(string batch, bool smallFirst, CancellationToken cancel) =>
@@ -54,8 +71,14 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
             var folderIds = folders.Keys.ToList();
             var rows = await db.LeftBehind.AsTracking().Where(i => folderIds.Contains(i.FolderId) && i.State == LeftBehindState.Open).ToListAsync(cancel);
             if (items is not null) rows = [.. rows.Where(r => items.Contains(r.Id))];
+            var whole = accept ? [] : rows.Where(r => r.Number == 0).Select(r => r.FolderId).ToHashSet();
             foreach (var row in rows)
             {
+                if (whole.Contains(row.FolderId))
+                {
+                    db.Entry(row).State = EntityState.Detached;
+                    continue;
+                }
                 (row.State, row.AcceptedBy) = accept ? (LeftBehindState.Accepted, who) : (LeftBehindState.Retry, null);
                 if (accept) continue;
                 await db.LedgerItems.Where(i => i.FolderId == row.FolderId && i.Number == row.Number).ExecuteDeleteAsync(cancel);
@@ -63,10 +86,53 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
             }
             var touched = rows.GroupBy(r => folders[r.FolderId].MoveId).ToList();
             await db.SaveChangesAsync(cancel);
+            foreach (var folder in whole) await RefusedFolders.RetryAsync(db, folder, cancel);
             foreach (var move in touched)
             {
-                journal.Add(db, who, batch, new MoveRowName(move.Key, moves[move.Key].FromAccount), $"{(accept ? "accepted that" : "asked for another try of")} {move.Count()} message(s) left behind{(accept ? " stay behind" : "")}");
+                journal.Add(db, who, batch, new MoveRowName(move.Key, moves[move.Key].FromAccount), $"{(accept ? "accepted that" : "asked for another try of")} {move.Sum(i => i.Messages)} message(s) left behind{(accept ? " stay behind" : "")}");
                 await Totals.UpdateLeftBehindAsync(db, move.Key, cancel);
+            }
+            return ((int)rows.Sum(r => r.Messages), [.. touched.Select(g => g.Key)]);
+        }, cancel);
+
+    /// <summary>Decides on differences between the sides.</summary>
+    /// <param name="kind">Only those of this kind; null: of all on which this can be decided.</param>
+    /// <returns>How many were decided, and the moves they belong to.</returns>
+    public Task<(int Items, IReadOnlyList<long> Moves)> DecideDifferencesAsync(
+        string batch, IReadOnlyCollection<long>? only, IReadOnlyCollection<long>? items, DifferenceKind? kind, DifferenceDecision decision, string who, CancellationToken cancel) =>
+        database.WriteAsync<(int, IReadOnlyList<long>)>(async db =>
+        {
+            var moves = await Chosen(db, batch, only).ToDictionaryAsync(m => m.Id, cancel);
+            var ids = moves.Keys.ToList();
+            var folders = await db.LedgerFolders.AsTracking().Where(f => ids.Contains(f.MoveId)).ToDictionaryAsync(f => f.Id, cancel);
+            var folderIds = folders.Keys.ToList();
+            var rows = (await db.Differences.AsTracking().Where(d => folderIds.Contains(d.FolderId) && d.State != DifferenceState.Accepted).ToListAsync(cancel))
+                .Where(d => (items is null || items.Contains(d.Id)) && (kind is null || d.Kind == kind) && decision.AppliesTo(d.Kind)).ToList();
+            foreach (var row in rows)
+            {
+                row.DecidedBy = who;
+                switch (decision)
+                {
+                    case DifferenceDecision.Accept:
+                        row.State = DifferenceState.Accepted;
+                        break;
+                    case DifferenceDecision.RemoveSecond:
+                        row.State = DifferenceState.Remove;
+                        break;
+                    case DifferenceDecision.CarryAgain:
+                        // Struck out of the ledger it is fresh: the next pass looks whether it is there after all, and carries it if not.
+                        await db.LedgerItems.Where(i => i.FolderId == row.FolderId && i.Number == row.Number).ExecuteDeleteAsync(cancel);
+                        folders[row.FolderId].Reopened = true;
+                        db.Differences.Remove(row);
+                        break;
+                }
+            }
+            var touched = rows.GroupBy(r => folders[r.FolderId].MoveId).ToList();
+            await db.SaveChangesAsync(cancel);
+            foreach (var move in touched)
+            {
+                await Differences.CountAsync(db, move.Key, [.. move.Select(r => r.FolderId).Distinct()], cancel);
+                journal.Add(db, who, batch, new MoveRowName(move.Key, moves[move.Key].FromAccount), $"{decision.Words()} {move.Count()} message(s) that differ between the sides");
             }
             return (rows.Count, [.. touched.Select(g => g.Key)]);
         }, cancel);

@@ -83,7 +83,8 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
                 AppliedAt = time.GetUtcNow().ToUnixTimeMilliseconds(),
                 AppliedBy = who,
             });
-            journal.Add(db, who, null, null, $"applied the plan {bundle.Name}: {Summarise(changes)}");
+            var settings = PlanChanges.Between(before?.Row.Text, bundle.Text);
+            journal.Add(db, who, null, null, $"applied the plan {bundle.Name}: {string.Join("; ", settings.Prepend(Summarise(changes)))}");
             return (changes, errors);
         }, cancel);
 
@@ -93,6 +94,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
         var id = move.Id.ToString(System.Globalization.CultureInfo.InvariantCulture);
         await db.Surveys.Where(s => s.MoveId == move.Id).ExecuteDeleteAsync(cancel);
         await db.Passes.Where(p => p.MoveId == move.Id).ExecuteDeleteAsync(cancel);
+        await db.Comparisons.Where(c => c.MoveId == move.Id).ExecuteDeleteAsync(cancel);
         await db.Choices.Where(c => c.Scope == ChoiceScope.Move && c.Place == id).ExecuteDeleteAsync(cancel);
         db.Moves.Remove(move);
     }

@@ -13,17 +13,20 @@ internal static class Totals
     {
         await db.Database.ExecuteSqlAsync(
             $"""
-            UPDATE moves SET ("Found", "Carried", "Paired", "Excluded") =
-                (SELECT COALESCE(SUM("Found"), 0), COALESCE(SUM("Carried"), 0), COALESCE(SUM("Paired"), 0), COALESCE(SUM("Excluded"), 0) FROM ledger_folders WHERE "MoveId" = {move})
+            UPDATE moves SET ("Found", "Carried", "Paired", "Excluded", "Octets", "Undecided") =
+                (SELECT COALESCE(SUM("Found"), 0), COALESCE(SUM("Carried"), 0), COALESCE(SUM("Paired"), 0), COALESCE(SUM("Excluded"), 0), COALESCE(SUM("Octets"), 0), COALESCE(SUM("Undecided"), 0)
+                FROM ledger_folders WHERE "MoveId" = {move})
             WHERE "Id" = {move}
             """, cancel);
         await UpdateLeftBehindAsync(db, move, cancel);
     }
 
-    /// <summary>Those that nobody has accepted.</summary>
+    /// <summary>What is left behind, and of it what nobody has accepted.</summary>
     public static Task UpdateLeftBehindAsync(CaravanDb db, long move, CancellationToken cancel) => db.Database.ExecuteSqlAsync(
         $"""
-        UPDATE moves SET "LeftBehind" = (SELECT COUNT(*) FROM left_behind i JOIN ledger_folders f ON f."Id" = i."FolderId" WHERE f."MoveId" = {move} AND i."State" <> {(int)Rows.LeftBehindState.Accepted})
+        UPDATE moves SET ("LeftBehind", "OpenLeftBehind") =
+            (SELECT COALESCE(SUM(i."Messages"), 0), COALESCE(SUM(CASE WHEN i."State" <> {(int)Rows.LeftBehindState.Accepted} THEN i."Messages" ELSE 0 END), 0)
+            FROM left_behind i JOIN ledger_folders f ON f."Id" = i."FolderId" WHERE f."MoveId" = {move})
         WHERE "Id" = {move}
         """, cancel);
 
@@ -35,12 +38,13 @@ internal static class Totals
                            join folder in db.LedgerFolders on item.FolderId equals folder.Id
                            where folder.MoveId == move
                            group item by new { item.FolderId, item.Outcome, item.Gone } into same
-                           select new { same.Key.FolderId, same.Key.Outcome, same.Key.Gone, Count = same.LongCount() }).ToListAsync(cancel)).ToLookup(s => s.FolderId);
+                           select new { same.Key.FolderId, same.Key.Outcome, same.Key.Gone, Count = same.LongCount(), Octets = same.Sum(i => i.Size) }).ToListAsync(cancel)).ToLookup(s => s.FolderId);
         foreach (var page in await db.LedgerFolders.AsTracking().Where(f => f.MoveId == move).ToListAsync(cancel))
         {
             long Of(Outcome outcome) => sums[page.Id].Where(s => s.Outcome == outcome && !s.Gone).Sum(s => s.Count);
             (page.Carried, page.Paired, page.Excluded, page.LeftBehind) = (Of(Outcome.Carried), Of(Outcome.Paired), Of(Outcome.Excluded), Of(Outcome.LeftBehind));
             page.Gone = sums[page.Id].Where(s => s.Gone).Sum(s => s.Count);
+            page.Octets = page.OctetsBefore + sums[page.Id].Where(s => s.Outcome == Outcome.Carried && !s.Gone).Sum(s => s.Octets);
         }
         await db.SaveChangesAsync(cancel);
         await UpdateAsync(db, move, cancel);

@@ -15,8 +15,8 @@ public sealed class MoveStateTests
         s => s.DueAt <= Now ? s.Run() : s,
         s => s.Condition.Kind is ConditionKind.Running ? s.Complete(null, Now) : s,
         s => s.Condition.Kind is ConditionKind.Running ? s.Interrupt(null, Now) : s,
-        s => s.Condition.Kind is ConditionKind.Running ? s.Fail(new Fault(Cause.SignInRefused, "a", "b"), false, 0.5, Now) : s,
-        s => s.Condition.Kind is ConditionKind.Running ? s.Fail(new Fault(Cause.ConnectionLost, "a", "b"), true, 0.5, Now) : s,
+        s => s.Condition.Kind is ConditionKind.Running ? s.Fail(new Fault(Cause.SignInRefused, "a", "b"), false, 0.5, null, Now) : s,
+        s => s.Condition.Kind is ConditionKind.Running ? s.Fail(new Fault(Cause.ConnectionLost, "a", "b"), true, 0.5, null, Now) : s,
     ];
 
     [Fact]
@@ -62,11 +62,11 @@ public sealed class MoveStateTests
         var waits = new List<Duration>();
         for (var i = 0; i < 5; i++)
         {
-            state = state.Run().Fail(lost, progressed: false, 1, Now);
+            state = state.Run().Fail(lost, progressed: false, 1, null, Now);
             waits.Add(state.Condition.Until!.Value - Now);
         }
         Assert.Equal([2, 4, 8, 16, 32], waits.Select(w => (int)w.TotalSeconds));
-        Assert.Equal(2, (int)(state.Run().Fail(lost, progressed: true, 1, Now).Condition.Until!.Value - Now).TotalSeconds);
+        Assert.Equal(2, (int)(state.Run().Fail(lost, progressed: true, 1, null, Now).Condition.Until!.Value - Now).TotalSeconds);
     }
 
     [Theory]
@@ -80,7 +80,7 @@ public sealed class MoveStateTests
         for (var i = 0; i < 10; i++)
         {
             Assert.NotEqual(ConditionKind.NeedsYou, state.Condition.Kind);
-            state = state.Run().Fail(new Fault(cause, "a", "b"), progressed, 1, Now);
+            state = state.Run().Fail(new Fault(cause, "a", "b"), progressed, 1, null, Now);
         }
         Assert.Equal(ends, state.Condition.Kind);
         Assert.Equal((ConditionKind.Queued, 0), (state.Retry(null, Now).Condition.Kind, state.Retry(null, Now).Attempts));

@@ -42,7 +42,46 @@ public sealed partial class ImapVerbTests
         await using var account = await server.SignInAsync();
         var reader = await account.ReadMessagesAsync([(FolderPath.Of("A"), new NumberSet([5])), (FolderPath.Of("B"), new NumberSet([5]))], CancellationToken.None);
         var fault = await Assert.ThrowsAsync<FaultException>(() => ReadAllAsync(reader));
-        Assert.Equal((Turn.Wait, Verdict.Close), (fault.Fault.Turn, fault.Verdict));
+        Assert.Equal((Turn.Wait, Verdict.Keep), (fault.Fault.Turn, fault.Verdict));
+        Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Fact]
+    public async Task A_refusal_is_told_when_all_that_was_under_way_has_been_read_so_that_the_connection_can_be_used_on()
+    {
+        var numbers = new NumberSet(Enumerable.Range(1, 600).Select(i => (uint)i));
+        await using var server = new ScriptedServer(Everything, Pieces.Whole,
+        [
+            Examine,
+            ("T UID FETCH 1:500 (UID BODY.PEEK[])", ""),
+            ("T UID FETCH 501:600 (UID BODY.PEEK[])", "* 1 FETCH (UID 1 BODY[] {1}\r\na)\r\nC2 NO [NOPERM] not yours\r\n* 501 FETCH (UID 501 BODY[] {1}\r\nb)\r\n§ OK done\r\n"),
+            ("T EXAMINE \"INBOX\"", "* 600 EXISTS\r\n§ OK [READ-ONLY] done\r\n"),
+            ("T UID SEARCH RETURN (ALL) ALL", "* ESEARCH (TAG \"§\") UID ALL 1:600\r\n§ OK done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var reader = await account.ReadMessagesAsync([(FolderPath.Inbox, numbers)], CancellationToken.None);
+        var fault = await Assert.ThrowsAsync<FaultException>(() => ReadAllAsync(reader));
+        Assert.Equal((Cause.NotPermitted, Verdict.Keep), (fault.Fault.Cause, fault.Verdict));
+        Assert.Equal(600, (await account.ListNumbersAsync(FolderPath.Inbox, CancellationToken.None)).Count);
+        Assert.Empty(await EndAsync(account, server));
+    }
+
+    [Fact]
+    public async Task Names_that_become_one_path_are_two_folders_and_an_empty_name_is_shown_by_a_mark()
+    {
+        const string Status = "(MESSAGES 1 UIDNEXT 2 UIDVALIDITY 7)";
+        await using var server = new ScriptedServer("LIST-EXTENDED LIST-STATUS", Pieces.Whole,
+        [
+            ("T LIST \"\" \"*\" RETURN (SUBSCRIBED STATUS (MESSAGES UIDNEXT UIDVALIDITY))",
+                $"* LIST () \"/\" \"A//B\"\r\n* STATUS \"A//B\" {Status}\r\n* LIST () \"/\" \"A/_/B\"\r\n* STATUS \"A/_/B\" {Status}\r\n* LIST () \"/\" \"/X\"\r\n* LIST (\\Noselect) \"/\" \"C/\"\r\n§ OK done\r\n"),
+            ("T EXAMINE \"A//B\"", "* 1 EXISTS\r\n§ OK done\r\n"),
+            ("T UID SEARCH ALL", "* SEARCH 1\r\n§ OK done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var folders = await account.ListFoldersAsync(CancellationToken.None);
+        Assert.Equal(["A/_/B (2)", "A/_/B", "_/X", "C"], folders.Select(f => f.Path.ToString()));
+        Assert.Equal(1, (await account.ListNumbersAsync(folders[0].Path, CancellationToken.None)).Count);
+        Assert.Empty(await EndAsync(account, server));
     }
 
     [Fact]

@@ -104,34 +104,40 @@ public sealed class CareTests : IAsyncLifetime
     }
 
     [Fact]
-    public async Task Where_a_pass_ends_early_what_it_did_is_counted_and_the_waybill_stays_open_for_what_it_did_not_come_to()
+    public async Task A_folder_that_is_refused_stays_behind_by_its_name_everything_else_goes_on_and_its_remedy_works()
     {
         await using var service = await TestService.StartAsync();
         var account = _from.Find("p0@saltmarsh.example")!;
         // Too many to travel with the small folder, so that the inbox is done before the other is begun.
         for (var m = 0; m < 2_500; m++) account.Find("INBOX")!.Add(Message(1000 + m), [], DateTimeOffset.UnixEpoch);
-        account.Make("Forbidden").Add(Message(1), [], DateTimeOffset.UnixEpoch);
-        _to.Manners = _to.Manners with { Reserved = new HashSet<string> { "Forbidden" } };
+        account.Make("For'bid\\den").Add(Message(1), [], DateTimeOffset.UnixEpoch);
+        _to.Manners = _to.Manners with { Reserved = new HashSet<string> { "For'bid\\den" } };
         await service.ApplyAsync(Plan(), ("crew.csv", Roster(1)));
         Assert.Equal(3, (await service.RunAsync("start", "crew", "--wait")).Code);
         var move = (await service.MovesAsync("crew"))[0];
-        Assert.Equal((MoveCondition.NeedsYou, 2_501L + People, 2_500L + People, 0L), (move.Condition, move.Counts.Found, move.Counts.Carried, move.Counts.LeftBehind));
+        Assert.Equal((MoveStage.InStep, MoveCondition.Idle, 2_501L + People, 2_500L + People, 1L, 1L), (move.Stage, move.Condition, move.Counts.Found, move.Counts.Carried, move.Counts.LeftBehind, move.OpenLeftBehind));
         var batch = (await service.GetAsync<List<BatchView>>("batches")).Single();
         Assert.Equal(move.Counts, batch.Counts);
+        var left = Assert.Single(await service.GetAsync<List<LeftBehindView>>("batches/crew/left-behind"));
+        Assert.Equal(("For'bid\\\\den", 1L, "folder-refused"), (left.Folder, left.Messages, left.Problem.Cause));
         var waybill = await service.GetAsync<BatchWaybill>("batches/crew/waybill");
-        Assert.True(Assert.Single(waybill.Moves[0].Folders).Closes);
-        Assert.False(waybill.Closes);
+        Assert.True(waybill.Closes);
         Assert.Equal(3, (await service.RunAsync("waybill", "crew")).Code);
 
-        _to.Manners = _to.Manners with { Reserved = new HashSet<string>() };
-        Assert.Equal(0, (await service.RunAsync("retry", "crew", "--wait")).Code);
-        Assert.True((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
+        // The remedy's rule, as it stands there, sends the folder elsewhere.
+        var rule = System.Text.RegularExpressions.Regex.Match(left.Problem.Remedy, @"\{match: \{.*?\}, to: '.*?'\}").Value;
+        await service.ApplyAsync(Plan(route: $", folders: [{rule}]"), ("crew.csv", Roster(1)));
+        Assert.Equal(0, (await service.RunAsync("catch-up", "crew", "--wait")).Code);
+        Assert.Single(_to.Find("p0@saltmarsh.example")!.Find("Another name")!.Messages);
 
-        // The same later on: a folder that its owner has made since.
+        // The same later on: a folder that its owner has made since. Once the new side takes it, it is tried again.
         account.Make("Not here").Add(Message(2), [], DateTimeOffset.UnixEpoch);
         _to.Manners = _to.Manners with { Reserved = new HashSet<string> { "Not here" } };
         Assert.Equal(3, (await service.RunAsync("catch-up", "crew", "--wait")).Code);
-        Assert.False((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
+        _to.Manners = _to.Manners with { Reserved = new HashSet<string>() };
+        Assert.Equal(0, (await service.RunAsync("left-behind", "crew", "--retry")).Code);
+        await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0] is { OpenLeftBehind: 0, Condition: MoveCondition.Idle });
+        Assert.Single(_to.Find("p0@saltmarsh.example")!.Find("Not here")!.Messages);
     }
 
     [Fact]

@@ -40,11 +40,11 @@ public sealed class LedgerTests : IAsyncLifetime
         await ledger.LeaveBehindAsync(page.Id, [Left(1003)], None);
 
         Assert.Equal("1:1003", (await ledger.SettledAsync(page.Id, None)).ToString());
-        Assert.Equal("77,5001:6000", (await ledger.ClaimedAsync(Inbox, None)).Live.ToString());
+        Assert.Equal("77,5001:6000", (await ledger.ClaimedAsync(Inbox, 9, None)).Live.ToString());
         Assert.Equal("\\Seen", (await ledger.FindAsync(page.Id, new NumberSet([2]), None))[0].Flags.Written);
         var scattered = new NumberSet(Enumerable.Range(1, 300).Select(i => (uint)i * 3));
         Assert.Equal(scattered, (await ledger.FindAsync(page.Id, scattered, None)).Select(e => e.Number).Order());
-        await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 1004, 5, 1003), 1003, 0)], None);
+        await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 1004, 5, 1003), 1003, null)], None);
         var counts = (await ledger.FoldersAsync(None)).Single().Counts;
         Assert.Equal(new FolderCounts(1003, 1000, 1, 1, 1, 0, 0), counts);
         Assert.True(counts.Closes);
@@ -92,7 +92,7 @@ public sealed class LedgerTests : IAsyncLifetime
         var work = FolderPath.Of("Work");
         var pages = await ledger.OpenAsync([new(Inbox, Inbox, 7, 9, 1) { Found = 1 }, new(work, work, 8, 10, 1) { Found = 2 }], None);
         await ledger.RecordAsync([new(pages[0].Id, [new(4, 70, Outcome.Carried, FlagSet.Empty)]), new(pages[1].Id, [new(4, 71, Outcome.Paired, FlagSet.Empty), new(5, 72, Outcome.Carried, FlagSet.Empty)])], None);
-        await ledger.CompleteAsync([new(pages[0].Id, new FolderCursor(7, 5, 1, 1), 1, null), new(pages[1].Id, new FolderCursor(8, 6, null, 2), 2, 1)], None);
+        await ledger.CompleteAsync([new(pages[0].Id, new FolderCursor(7, 5, 1, 1), 1, null), new(pages[1].Id, new FolderCursor(8, 6, null, 2), 2, null)], None);
         await _store.EndAsync(claim, new Tally(), new PassEnd(null, false), s => s.Complete(null, default).CatchUp(null, default), None);
         await _store.LedgerOf((await _store.ClaimAsync("one", [], None))!).ForgetEntriesAsync(pages[1].Id, 11, 10, None);
         await using var db = _database.Read();
@@ -112,14 +112,12 @@ public sealed class LedgerTests : IAsyncLifetime
         Assert.All(pages, p => Assert.True(p.IsNew));
         await ledger.LeaveBehindAsync(pages[1].Id, [Left(4)], None);
         await ledger.RecordAsync([new(pages[0].Id, [new(4, 70, Outcome.Carried, FlagSet.Empty)]), new(pages[1].Id, [new(4, 71, Outcome.Paired, FlagSet.Empty), new(5, 72, Outcome.Carried, FlagSet.Empty)])], None);
-        PageEnd[] ends = [new(pages[0].Id, new FolderCursor(7, 5, 1, 1), 1, null), new(pages[1].Id, new FolderCursor(8, 6, null, 2), 2, 1)];
+        PageEnd[] ends = [new(pages[0].Id, new FolderCursor(7, 5, 1, 1), 1, null), new(pages[1].Id, new FolderCursor(8, 6, null, 2), 2, new Membership(10, 73, 2))];
         await ledger.CompleteAsync(ends, None);
         var complete = await ledger.FoldersAsync(None);
-        Assert.Equal([new FolderCounts(1, 1, 0, 0, 0, 0, 0), new FolderCounts(2, 1, 1, 0, 0, 0, 1)], complete.Select(p => p.Counts));
+        Assert.Equal([new FolderCounts(1, 1, 0, 0, 0, 0, 0), new FolderCounts(2, 1, 1, 0, 0, 0, 0)], complete.Select(p => p.Counts));
         Assert.Equal(ends.Select(e => e.Cursor), complete.Select(p => p.Cursor!));
-        // What is missing stays as it was counted last.
-        await ledger.CompleteAsync([ends[1] with { Missing = null }], None);
-        Assert.Equal([0, 1], (await ledger.FoldersAsync(None)).Select(p => p.Counts.Missing));
+        Assert.Equal([null, new Membership(10, 73, 2)], complete.Select(p => p.Seen));
         Assert.All(await ledger.OpenAsync(openings, None), p => Assert.False(p.IsNew));
         await using var db = _database.Read();
         Assert.Empty(await db.LeftBehind.ToListAsync());
@@ -133,6 +131,72 @@ public sealed class LedgerTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Sizes_are_kept_with_the_entries_and_summed_up_with_their_pages_also_after_a_kill()
+    {
+        var claim = await ClaimAsync();
+        var ledger = _store.LedgerOf(claim);
+        var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1) { Found = 3 }], None))[0];
+        await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 3).Select(i => new LedgerEntry((uint)i, (uint)i, i == 3 ? Outcome.Paired : Outcome.Carried, FlagSet.Empty) { Size = i * 1_000 })], None);
+        Assert.Equal([1_000, 2_000, 3_000], (await ledger.FindAsync(page.Id, new NumberSet([1, 2, 3]), None)).Select(e => e.Size));
+        Assert.Equal([1_000, 2_000, 3_000], (await ledger.LandedAsync(Inbox, 9, None)).Select(e => e.Size));
+        Assert.Empty(await ledger.LandedAsync(Inbox, 10, None));
+        await _store.ReleaseAsync("one", None);
+        Assert.NotNull(await _store.ClaimAsync("two", [], None));
+        await using var db = _database.Read();
+        Assert.Equal((3_000L, 2L), ((await db.Moves.SingleAsync()).Octets, (await db.Moves.SingleAsync()).Carried));
+    }
+
+    [Fact]
+    public async Task Differences_are_counted_decided_and_forgotten_when_they_are_no_more()
+    {
+        var claim = await ClaimAsync();
+        var ledger = _store.LedgerOf(claim);
+        var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1) { Found = 4 }], None))[0];
+        await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 4).Select(i => new LedgerEntry((uint)i, (uint)i, Outcome.Carried, FlagSet.Empty))], None);
+        Difference Of(uint number, DifferenceKind kind) => new(page.Id, number, number, kind, "differs", 10, DateTimeOffset.UnixEpoch, "Tide", "desk");
+        await ledger.RecordLooksAsync([new PageLook(page.Id, new Membership(9, 5, 3), [Of(1, DifferenceKind.Missing), Of(2, DifferenceKind.Twice), Of(3, DifferenceKind.Moved)])], None);
+        await ledger.AddDifferencesAsync([Of(4, DifferenceKind.Altered), Of(4, DifferenceKind.Altered)], None);
+        var counts = (await ledger.FoldersAsync(None)).Single();
+        Assert.Equal((1L, 1L, 1L, 3L, new Membership(9, 5, 3)), (counts.Counts.Missing, counts.Counts.Twice, counts.Counts.Altered, counts.Counts.Undecided, counts.Seen));
+
+        var moves = new Moves(_database, new Journal(_database, TimeProvider.System), TimeProvider.System);
+        Assert.Equal(1, (await moves.DecideDifferencesAsync("b", null, null, null, DifferenceDecision.RemoveSecond, "admin", None)).Items);
+        Assert.Equal(1, (await moves.DecideDifferencesAsync("b", null, null, DifferenceKind.Altered, DifferenceDecision.Accept, "admin", None)).Items);
+        Assert.Equal(1, (await moves.DecideDifferencesAsync("b", null, null, null, DifferenceDecision.CarryAgain, "admin", None)).Items);
+        // Struck out it is fresh again; what is to be removed waits for the pass that does it.
+        Assert.Equal("2:4", (await ledger.SettledAsync(page.Id, None)).ToString());
+        Assert.True((await ledger.FoldersAsync(None)).Single().Reopened);
+        Assert.Equal([DifferenceState.Remove, DifferenceState.Open, DifferenceState.Accepted], (await ledger.DifferencesAsync(None)).Select(d => d.State));
+        await using var db = _database.Read();
+        Assert.Equal(1, (await db.Moves.SingleAsync()).Undecided);
+
+        // Seen again as it was, a decision stands; what is not seen any more is gone. Altered ones are another look's to tell.
+        await ledger.RecordLooksAsync([new PageLook(page.Id, new Membership(9, 6, 3), [Of(2, DifferenceKind.Twice)])], None);
+        Assert.Equal([(DifferenceKind.Twice, DifferenceState.Remove), (DifferenceKind.Altered, DifferenceState.Accepted)], (await ledger.DifferencesAsync(None)).Select(d => (d.Difference.Kind, d.State)));
+        await ledger.ForgetEntriesAsync(page.Id, 7, 11, None);
+        Assert.Empty(await ledger.DifferencesAsync(None));
+        Assert.Null((await ledger.FoldersAsync(None)).Single().Seen);
+    }
+
+    [Fact]
+    public async Task A_refused_folder_is_one_item_that_counts_all_its_messages_and_a_retry_strikes_it_out()
+    {
+        var ledger = _store.LedgerOf(await ClaimAsync());
+        var page = (await ledger.OpenAsync([new PageOpening(Inbox, null, 7, null, 0) { Found = 5 }], None))[0];
+        await ledger.LeaveFolderBehindAsync(page.Id, NumberSet.OfRange(1, 5), new Fault(Cause.FolderRefused, "b", "no such name"), None);
+        await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 6, 1, 5), 5, null)], None);
+        await using var db = _database.Read();
+        Assert.Equal((5L, 5L), ((await db.Moves.SingleAsync()).LeftBehind, (await db.Moves.SingleAsync()).OpenLeftBehind));
+        Assert.Equal((5L, true), ((await ledger.FoldersAsync(None)).Single().Counts.LeftBehind, (await ledger.FoldersAsync(None)).Single().LeftWhole));
+        var moves = new Moves(_database, new Journal(_database, TimeProvider.System), TimeProvider.System);
+        Assert.Equal(5, (await moves.DecideLeftBehindAsync("b", null, null, accept: true, "admin", None)).Items);
+        await using var after = _database.Read();
+        Assert.Equal((5L, 0L), ((await after.Moves.SingleAsync()).LeftBehind, (await after.Moves.SingleAsync()).OpenLeftBehind));
+        await ledger.RetryFolderAsync(page.Id, None);
+        Assert.Equal((0L, false), ((await ledger.SettledAsync(page.Id, None)).Count, (await ledger.FoldersAsync(None)).Single().LeftWhole));
+    }
+
+    [Fact]
     public async Task Recording_again_replaces_and_what_is_gone_counts_no_more()
     {
         var ledger = _store.LedgerOf(await ClaimAsync());
@@ -141,7 +205,7 @@ public sealed class LedgerTests : IAsyncLifetime
         await ledger.RecordAsync(page.Id, [new(1, 50, Outcome.Carried, FlagSet.Empty)], None);
         await ledger.MarkGoneAsync(page.Id, new NumberSet([2]), None);
         Assert.Equal("1", (await ledger.SettledAsync(page.Id, None)).ToString());
-        await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 3, null, 1), 1, 0)], None);
+        await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 3, null, 1), 1, null)], None);
         Assert.Equal(new FolderCounts(1, 1, 0, 0, 0, 1, 0), (await ledger.FoldersAsync(None)).Single().Counts);
         await using var db = _database.Read();
         Assert.Empty(await db.LeftBehind.ToListAsync());

@@ -1140,6 +1140,139 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/batches/{batch}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is missing, double or altered on the new side, message by message */
+        get: {
+            parameters: {
+                query?: {
+                    move?: string;
+                    decided?: boolean;
+                };
+                header?: never;
+                path: {
+                    batch: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DifferenceView"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Accepts differences, has missing messages carried again, or second copies removed */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["DifferencesDecision"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DifferencesDecided"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The last comparison of each move */
+        get: {
+            parameters: {
+                query?: {
+                    move?: string;
+                };
+                header?: never;
+                path: {
+                    batch: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ComparisonView"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Has both sides of moves read anew and compared; one that runs already is left alone */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ComparisonRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MoveActionResult"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/batches/{batch}/waybill": {
         parameters: {
             query?: never;
@@ -1370,6 +1503,8 @@ export interface components {
             octets: number;
             /** Format: int64 */
             openLeftBehind: number;
+            /** Format: int64 */
+            undecided: number;
             windows: null | string;
         };
         BatchWaybill: {
@@ -1380,6 +1515,7 @@ export interface components {
             drawnAt: string;
             total: components["schemas"]["Counts"];
             closes: boolean;
+            sentence: string;
             moves: components["schemas"]["MoveWaybill"][];
         };
         ChoiceRequest: {
@@ -1392,6 +1528,32 @@ export interface components {
         ChoiceResult: {
             /** Format: int32 */
             people: number;
+        };
+        ComparisonRequest: {
+            moves: null | string[];
+            /** Format: double */
+            share: number;
+        };
+        ComparisonView: {
+            account: string;
+            name: string;
+            /** Format: double */
+            share: number;
+            /** Format: date-time */
+            askedAt: string;
+            askedBy: string;
+            /** Format: date-time */
+            endedAt: null | string;
+            /** Format: int64 */
+            compared: number;
+            /** Format: int64 */
+            octets: number;
+            /** Format: int64 */
+            differing: number;
+            /** Format: int64 */
+            flagsChanged: number;
+            /** Format: int64 */
+            arrived: number;
         };
         ConsentBegun: {
             id: string;
@@ -1428,6 +1590,44 @@ export interface components {
             who: string;
             /** Format: date-time */
             at: string;
+        };
+        /** @enum {unknown} */
+        DifferenceChoice: "accept" | "carry-again" | "remove-second";
+        DifferenceView: {
+            /** Format: int64 */
+            id: number;
+            batch: string;
+            account: string;
+            folder: string;
+            landedIn: string;
+            kind: components["schemas"]["DifferenceWord"];
+            what: string;
+            remedy: string;
+            subject: string;
+            sender: string;
+            /** Format: date-time */
+            received: null | string;
+            /** Format: int64 */
+            size: number;
+            state: string;
+            decidedBy: null | string;
+            /** Format: date-time */
+            seenAt: string;
+            choices: components["schemas"]["DifferenceChoice"][];
+        };
+        /** @enum {unknown} */
+        DifferenceWord: "missing" | "twice" | "altered" | "moved" | "flags";
+        DifferencesDecided: {
+            /** Format: int32 */
+            items: number;
+            /** Format: int32 */
+            moves: number;
+        };
+        DifferencesDecision: {
+            choice: components["schemas"]["DifferenceChoice"];
+            moves: null | string[];
+            items: null | number[];
+            kind: null | components["schemas"]["DifferenceWord"];
         };
         EstimateView: {
             batch: string;
@@ -1532,6 +1732,14 @@ export interface components {
             gone: number;
             /** Format: int64 */
             missing: number;
+            /** Format: int64 */
+            twice: number;
+            /** Format: int64 */
+            altered: number;
+            /** Format: int64 */
+            undecided: number;
+            /** Format: int64 */
+            octets: number;
             closes: boolean;
         };
         FoundSettingView: {
@@ -1618,6 +1826,8 @@ export interface components {
             received: string;
             /** Format: int64 */
             size: number;
+            /** Format: int64 */
+            messages: number;
             problem: components["schemas"]["Problem"];
             state: string;
             acceptedBy: null | string;
@@ -1686,6 +1896,8 @@ export interface components {
             /** Format: int64 */
             openLeftBehind: number;
             /** Format: int64 */
+            undecided: number;
+            /** Format: int64 */
             octets: number;
             pass: null | components["schemas"]["PassProgress"];
             /** Format: date-time */
@@ -1701,9 +1913,18 @@ export interface components {
             gone: number;
             /** Format: int64 */
             missing: number;
+            /** Format: int64 */
+            twice: number;
+            /** Format: int64 */
+            altered: number;
+            /** Format: int64 */
+            undecided: number;
             closes: boolean;
+            sentence: string;
             folders: components["schemas"]["FolderView"][];
             leftBehind: components["schemas"]["LeftBehindView"][];
+            differences: components["schemas"]["DifferenceView"][];
+            comparison: null | components["schemas"]["ComparisonView"];
         };
         NeedsYou: {
             cause: string;
@@ -1781,6 +2002,8 @@ export interface components {
         PlanApplied: {
             dryRun: boolean;
             changes: components["schemas"]["PlanChange"][];
+            settings: string[];
+            next: null | string;
         };
         PlanBatch: {
             name: string;

@@ -37,9 +37,10 @@ internal static class LeftBehindCommand
         [
             new("Account", "account", i => Words.Safe(i.Account)),
             new("Folder", "folder", i => Words.Safe(i.Folder)),
-            new("Subject", "subject", i => Words.Safe(i.Subject)),
-            new("Received", "received", i => writer.Form is OutputForm.Csv ? i.Received.ToString("O") : i.Received.ToString("yyyy-MM-dd")),
-            new("Size", "octets", i => writer.Form is OutputForm.Csv ? $"{i.Size}" : Words.Size(i.Size), Right: true),
+            new("Subject", "subject", i => IsFolder(i) ? "[grey](the whole folder)[/]" : Words.Safe(i.Subject)),
+            new("Received", "received", i => IsFolder(i) ? "" : writer.Form is OutputForm.Csv ? i.Received.ToString("O") : i.Received.ToString("yyyy-MM-dd")),
+            new("Messages", "messages", i => writer.Form is OutputForm.Csv ? $"{i.Messages}" : Words.Number(i.Messages), Right: true),
+            new("Size", "octets", i => IsFolder(i) ? "" : writer.Form is OutputForm.Csv ? $"{i.Size}" : Words.Size(i.Size), Right: true),
             new("Why", "cause", i => writer.Form is OutputForm.Csv ? i.Problem.Cause : Words.Safe(i.Problem.What)),
             new("State", "state", i => i.State),
         ]);
@@ -47,4 +48,10 @@ internal static class LeftBehindCommand
             foreach (var remedy in items.Select(i => i.Problem.Remedy).Distinct()) writer.Say($"{Words.Safe(remedy)}.");
         return items.Exists(i => i.State == "open") ? ExitCode.NeedsYou : ExitCode.Well;
     }
+
+    public static string Name(LeftBehindView item) =>
+        IsFolder(item) ? $"the whole folder, {Words.Number(item.Messages)} message(s)" : $"\"{item.Subject}\" of {item.Received:yyyy-MM-dd}, {Words.Size(item.Size)}";
+
+    /// <summary>It was refused as a whole, so that it is no single message.</summary>
+    private static bool IsFolder(LeftBehindView item) => item is { Subject: "", Sender: "", Size: 0 };
 }

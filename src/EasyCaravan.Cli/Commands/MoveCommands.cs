@@ -64,8 +64,12 @@ internal static class MoveCommands
     {
         var named = await AwaitAsync(batch, who, client, cancel);
         Show(named, writer);
-        return named.Exists(m => m.Condition is MoveCondition.NeedsYou || m.OpenLeftBehind > 0) ? ExitCode.NeedsYou : ExitCode.Well;
+        return CodeFor(named);
     }
+
+    /// <summary>Somebody is needed: to mend what stopped a move, to let a held one go on, or to decide.</summary>
+    private static int CodeFor(List<MoveView> moves) =>
+        moves.Exists(m => m.Condition is MoveCondition.NeedsYou or MoveCondition.Held || m.OpenLeftBehind > 0 || m.Undecided > 0) ? ExitCode.NeedsYou : ExitCode.Well;
 
     /// <summary>Waits until every named move has nothing more to do by itself now.</summary>
     public static async Task<List<MoveView>> AwaitAsync(string batch, string[]? who, CaravanClient client, CancellationToken cancel)
@@ -88,8 +92,16 @@ internal static class MoveCommands
     private static async Task<int> ListAsync(string batch, bool needsYou, string? search, CaravanClient client, Writer writer, CancellationToken cancel)
     {
         var query = $"batches/{Uri.EscapeDataString(batch)}/moves?limit=1000{(needsYou ? "&needsYou=true" : "")}{(search is null ? "" : $"&search={Uri.EscapeDataString(search)}")}";
-        Show(await client.GetAllAsync<MoveView>(query, cancel), writer);
-        return ExitCode.Well;
+        var moves = await client.GetAllAsync<MoveView>(query, cancel);
+        Show(moves, writer);
+        return CodeFor(moves);
+    }
+
+    private static string Names(IEnumerable<MoveView> moves)
+    {
+        const int MostNamed = 5;
+        var names = moves.Select(m => m.Name).ToList();
+        return names.Count <= MostNamed ? string.Join(", ", names) : $"{string.Join(", ", names.Take(MostNamed))} and {names.Count - MostNamed} more";
     }
 
     private static void Show(List<MoveView> moves, Writer writer)
@@ -104,12 +116,16 @@ internal static class MoveCommands
             new("Carried", "carried", m => Plain(m.Counts.Carried), Right: true),
             new("Paired", "paired", m => Plain(m.Counts.Paired), Right: true),
             new("Excluded", "excluded", m => Plain(m.Counts.Excluded), Right: true),
-            new("Left", "left_behind", m => m.OpenLeftBehind > 0 && writer.Form is OutputForm.Table ? $"[red]{Plain(m.OpenLeftBehind)}[/]" : Plain(m.OpenLeftBehind), Right: true),
+            new("Left", "left_behind", m => m.OpenLeftBehind > 0 && writer.Form is OutputForm.Table ? $"[red]{Plain(m.Counts.LeftBehind)}[/]" : Plain(m.Counts.LeftBehind), Right: true),
+            new("Differ", "undecided", m => m.Undecided > 0 && writer.Form is OutputForm.Table ? $"[red]{Plain(m.Undecided)}[/]" : Plain(m.Undecided), Right: true),
             new("Size", "octets", m => writer.Form is OutputForm.Csv ? $"{m.Octets}" : Words.Size(m.Octets), Right: true),
         ]);
         if (writer.Form is not OutputForm.Table) return;
-        foreach (var move in moves.Where(m => m.Problem is not null))
-            writer.Say($"[red]![/] {Words.Safe(move.Name)}: {Words.Safe(move.Problem!.What)}.\n  {Words.Safe(move.Problem.Remedy)}.");
+        // A cause that many meet is told once, with its people.
+        foreach (var same in moves.Where(m => m.Problem is not null).GroupBy(m => (m.Problem!.What, m.Problem.Remedy)).OrderByDescending(g => g.Count()))
+            writer.Say($"[red]![/] {Words.Safe(Names(same))}: {Words.Safe(same.Key.What)}.\n  {Words.Safe(same.Key.Remedy)}.");
+        if (moves.Sum(m => m.OpenLeftBehind) is > 0 and var left) writer.Say($"[red]![/] {Words.Number(left)} message(s) were left behind. See: caravan left-behind {Words.Safe(moves[0].Batch)}");
+        if (moves.Sum(m => m.Undecided) is > 0 and var undecided) writer.Say($"[red]![/] {Words.Number(undecided)} message(s) differ between the sides. See: caravan differences {Words.Safe(moves[0].Batch)}");
 
         string Plain(long number) => writer.Form is OutputForm.Csv ? $"{number}" : Words.Number(number);
     }

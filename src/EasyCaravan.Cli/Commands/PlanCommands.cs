@@ -41,9 +41,10 @@ internal static class PlanCommands
         {
             foreach (var batch in applied.Changes.GroupBy(c => (c.Batch, c.Change)))
                 writer.Say($"{Words.Safe(batch.Key.Batch)}: {batch.Count()} {batch.Key.Change}{(batch.Count() <= 5 ? $" ({Words.Safe(string.Join(", ", batch.Select(c => c.Account)))})" : "")}");
-            if (applied.Changes.Count == 0) writer.Say("Nobody changed.");
+            foreach (var setting in applied.Settings) writer.Say($"{Words.Safe(setting)}");
+            if (applied.Changes.Count == 0 && applied.Settings.Count == 0) writer.Say("Nothing in it differs from the plan in force.");
         }
-        writer.Say(applied.DryRun ? "This was a dry run: nothing was changed." : "[green]The plan is in force.[/] Look first: caravan survey BATCH --wait");
+        writer.Say(applied.DryRun ? "This was a dry run: nothing was changed." : $"[green]The plan is in force.[/]{(applied.Next is { } next ? $" {Words.Safe(next)}" : "")}");
         return ExitCode.Well;
     }
 

@@ -7,15 +7,24 @@ internal static class ProfileCommands
 {
     public static Command Make(CommandHost host)
     {
-        var save = new Command("save", "Keeps --service and --token for the next commands");
-        host.Examples[save] = "caravan profile save --service http://127.0.0.1:8470 --token \"$(cat data/admin.token)\"";
+        var save = new Command("save", "Keeps --service and the token for the next commands");
+        host.Examples[save] = "caravan profile save --service http://127.0.0.1:8470 --token-file data/admin.token";
         save.SetAction(p =>
         {
-            var before = Profile.Load();
-            var profile = new Profile(p.GetValue(host.Service) ?? before.Service, p.GetValue(host.Token) ?? before.Token);
+            Profile before, profile;
+            try
+            {
+                before = Profile.Load();
+                profile = new Profile(p.GetValue(host.Service) ?? before.Service, p.GetValue(host.Token) ?? host.ReadTokenFile(p.GetValue(host.TokenFile)) ?? before.Token);
+            }
+            catch (CommandException e)
+            {
+                host.Error.WriteLine(e.Message);
+                return e.Code;
+            }
             if (profile is { Service: null, Token: null })
             {
-                host.Error.WriteLine("Give --service, --token or both.");
+                host.Error.WriteLine("Give --service, --token-file or both.");
                 return ExitCode.WrongUsage;
             }
             host.Out.WriteLine($"Kept in {profile.Save()}.");

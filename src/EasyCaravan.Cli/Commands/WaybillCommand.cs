@@ -15,7 +15,7 @@ internal static class WaybillCommand
             (p, c, w, cancel) => RunAsync(p.GetValue(batch)!, p.GetValue(move), c, w, cancel));
     }
 
-    private sealed record Line(MoveWaybill Move, string Label, string To, Counts Counts, long Gone, long Missing, bool Closes, bool IsFolder);
+    private sealed record Line(MoveWaybill Move, string Label, string To, Counts Counts, long Gone, long Missing, long Twice, long Altered, bool Closes, bool IsFolder);
 
     private static async Task<int> RunAsync(string batch, string? move, CaravanClient client, Writer writer, CancellationToken cancel)
     {
@@ -24,11 +24,11 @@ internal static class WaybillCommand
         var lines = new List<Line>();
         foreach (var person in waybill.Moves)
         {
-            if (writer.Form is OutputForm.Table) lines.Add(new Line(person, person.Name, person.ToAccount, person.Total, person.Gone, person.Missing, person.Closes, false));
-            if (byFolder) lines.AddRange(person.Folders.Select(f => new Line(person, f.From, f.To ?? "(stays behind)", f.Counts, f.Gone, f.Missing, f.Closes, true)));
+            if (writer.Form is OutputForm.Table) lines.Add(new Line(person, person.Name, person.ToAccount, person.Total, person.Gone, person.Missing, person.Twice, person.Altered, person.Closes, false));
+            if (byFolder) lines.AddRange(person.Folders.Select(f => new Line(person, f.From, f.To ?? "(stays behind)", f.Counts, f.Gone, f.Missing, f.Twice, f.Altered, f.Closes, true)));
         }
         if (writer.Form is OutputForm.Table && waybill.Moves.Count > 1)
-            lines.Add(new Line(waybill.Moves[0], "Together", "", waybill.Total, waybill.Moves.Sum(m => m.Gone), waybill.Moves.Sum(m => m.Missing), waybill.Closes, false));
+            lines.Add(new Line(waybill.Moves[0], "Together", "", waybill.Total, waybill.Moves.Sum(m => m.Gone), waybill.Moves.Sum(m => m.Missing), waybill.Moves.Sum(m => m.Twice), waybill.Moves.Sum(m => m.Altered), waybill.Closes, false));
         writer.Rows(lines, "Nobody.", Columns(writer), waybill);
         if (writer.Form is OutputForm.Table) Conclude(waybill, writer);
         return waybill.Moves.Any(m => m.LeftBehind.Any(i => i.State != "accepted") || !m.Closes) ? ExitCode.NeedsYou : ExitCode.Well;
@@ -37,11 +37,12 @@ internal static class WaybillCommand
     private static void Conclude(BatchWaybill waybill, Writer writer)
     {
         foreach (var item in waybill.Moves.SelectMany(m => m.LeftBehind))
-            writer.Say($"[red]left behind[/] {Words.Safe(item.Account)} {Words.Safe(item.Folder)}: \"{Words.Safe(item.Subject)}\" of {item.Received:yyyy-MM-dd}, {Words.Size(item.Size)}: {Words.Safe(item.Problem.What)} [grey]({item.State})[/]");
-        var open = waybill.Moves.Where(m => !m.Closes).ToList();
-        writer.Say(open.Count == 0
-            ? "[green]The sums close:[/] found = carried + paired + excluded + left behind, in every folder."
-            : $"[yellow]Not yet complete:[/] {Words.Safe(string.Join(", ", open.Take(5).Select(m => m.Name)))}{(open.Count > 5 ? $" and {open.Count - 5} more" : "")}");
+            writer.Say($"[red]left behind[/] {Words.Safe(item.Account)} {Words.Safe(item.Folder)}: {Words.Safe(LeftBehindCommand.Name(item))}: {Words.Safe(item.Problem.What)} [grey]({item.State})[/]");
+        foreach (var same in waybill.Moves.Where(m => !m.Closes).GroupBy(m => m.Sentence))
+            writer.Say($"[yellow]{Words.Safe(string.Join(", ", same.Take(5).Select(m => m.Name)))}{(same.Count() > 5 ? $" and {same.Count() - 5} more" : "")}:[/] {Words.Safe(same.Key)}");
+        foreach (var (person, last) in waybill.Moves.Where(m => m.Comparison?.EndedAt is not null).Select(m => (m.Name, m.Comparison!)))
+            writer.Say($"[grey]{Words.Safe(person)}: both sides read anew {Words.Time(last.EndedAt!.Value)}, {Words.Number(last.Compared)} message(s) compared, {Words.Number(last.Differing)} differ[/]");
+        writer.Say(waybill.Closes ? $"[green]{Words.Safe(waybill.Sentence)}[/]" : $"[yellow]{Words.Safe(waybill.Sentence)}[/]");
         writer.Say($"[grey]{Words.Safe(waybill.From)} → {Words.Safe(waybill.To)}, drawn {Words.Time(waybill.DrawnAt)}[/]");
     }
 
@@ -59,6 +60,7 @@ internal static class WaybillCommand
         {
             ("Found", "found", l => l.Counts.Found), ("Carried", "carried", l => l.Counts.Carried), ("Paired", "paired", l => l.Counts.Paired), ("Excluded", "excluded", l => l.Counts.Excluded),
             ("Left", "left_behind", l => l.Counts.LeftBehind), ("Gone", "gone", l => l.Gone), ("Missing", "missing", l => l.Missing),
+            ("Twice", "twice", l => l.Twice), ("Altered", "altered", l => l.Altered),
         })
         {
             columns.Add(new(title, name, l => writer.Form is OutputForm.Csv ? $"{count(l)}" : Words.Number(count(l)), Right: true));

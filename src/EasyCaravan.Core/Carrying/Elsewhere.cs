@@ -39,7 +39,7 @@ public sealed class Elsewhere(ILedger ledger, Labels labels, Tally tally, Action
         foreach (var (number, key) in keys)
         {
             if (!items.TryGetValue(number, out var item) || twins[key].FirstOrDefault() is not { } twin) continue;
-            settled.Add((new LedgerEntry(number, null, isView ? Outcome.Excluded : Outcome.Paired, item.Flags), twin));
+            settled.Add((new LedgerEntry(number, null, isView ? Outcome.Excluded : Outcome.Paired, item.Flags) { Size = item.Size }, twin));
             items.Remove(number);
         }
         if (settled.Count == 0) return;

@@ -60,15 +60,40 @@ internal sealed class FolderInHand(FolderWork work, FolderCursor cursor)
     /// <summary>What of it the ledger claims.</summary>
     public Claimed Claimed { get; set; } = new(new NumberSet(), new NumberSet());
 
+    /// <summary>The numbers there were listed in this pass.</summary>
+    public bool IsListedThere { get; set; }
+
+    /// <summary>Its messages were matched anew, so that all of the to side's folder has to be accounted for.</summary>
+    public bool IsMatchedAnew { get; set; }
+
+    /// <summary>Numbers on the to side that this pass's messages got.</summary>
+    public NumberSet Landed { get; } = new();
+
+    /// <summary>The to side took something without saying where.</summary>
+    public bool IsUnsure { get; set; }
+
     public Pairing? Pairing { get; set; }
 
     /// <summary>Fresh ones that were deleted on the from side before they could be carried.</summary>
     public long Gone { get; set; }
 
-    /// <summary>What landed and is not there any more; null where nobody looked.</summary>
-    public long? Missing { get; set; }
+    public PageEnd End => new(Page.Id, cursor.Mark is null ? cursor with { Mark = _digest } : cursor, _found - Gone, HoldsThere());
 
-    public PageEnd End => new(Page.Id, cursor.Mark is null ? cursor with { Mark = _digest } : cursor, _found - Gone, Missing);
+    /// <summary>
+    /// What the folder on the to side holds now, by what was listed and what was added: the next pass's listing shows whether that is so, at
+    /// no cost. Null where something else happened to it meanwhile.
+    /// </summary>
+    private Membership? HoldsThere()
+    {
+        if (There is not { } there || To is null) return null;
+        if (!IsListedThere && !MadeNow) return Landed.Count == 0 ? Page.Seen : null;
+        if (IsMatchedAnew || IsUnsure || (MadeNow && !Page.IsNew)) return null;
+        // Somebody else added or removed messages since the folders were listed.
+        if (NumbersThere.Count != there.Count || NumbersThere.From(there.Next).Count > 0) return null;
+        var next = Landed.Count == 0 ? there.Next : Math.Max(there.Next, Landed.Ranges[^1].Last + 1);
+        // A gap is a number that the to side gave to somebody else's message.
+        return Landed.Count == next - there.Next ? new Membership(Page.ToEpoch ?? there.Epoch, next, (uint)(there.Count + Landed.Count)) : null;
+    }
 
     public void Take(MadeFolder made) => (There, MadeNow, IsAlias) = (made.Cursor, made.Cursor.Count == 0, made.WasThere);
 

@@ -9,12 +9,12 @@ namespace EasyCaravan.Core.Carrying;
 /// share the round trips and transactions that would cost more than their mail.
 /// </summary>
 /// <param name="elsewhere">Knows what stands in other folders of the from side too; null where that does not matter.</param>
-public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledger, PassOrder order, Elsewhere? elsewhere, Tally tally, Action<string> journal)
+internal sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledger, PassOrder order, Elsewhere? elsewhere, ReadBackSample sample, Tally tally, Action<string> journal)
 {
     /// <summary>Messages whose index is held at a time: a folder of a million is walked in such steps.</summary>
     private const int Slice = 10_000;
 
-    private readonly MessageCopier _copier = new(from, to, ledger, order, tally, journal);
+    private readonly MessageCopier _copier = new(from, to, ledger, order, sample, tally, journal);
 
     public async Task CarryAsync(FolderLoad load, CancellationToken cancel)
     {
@@ -49,20 +49,64 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         {
             var (folder, page) = (folders[i], pages[i]);
             folder.Page = page;
+            // With its page, so that a pass which begins again does not tell it again.
+            if (page.IsNew && folder.Work.Landing.Note is { } note) journal($"folder '{folder.From.Path}' {(folder.To is null ? "stays behind" : $"lands in '{folder.To}'")}: {note}");
             if (page.IsNew && folder.IsAlias) journal($"the new side takes '{folder.To}' for the name of a folder that it lists under another: what comes from '{folder.From.Path}' lands in it, beside what it holds");
-            if (page.FromEpoch != folder.Cursor.Epoch || page.ToEpoch != folder.There?.Epoch)
+            var wentBack = page.FromEpoch == folder.Cursor.Epoch && page.ToEpoch == folder.There?.Epoch && await HasGoneBackAsync(folder, cancel);
+            if (page.FromEpoch != folder.Cursor.Epoch || page.ToEpoch != folder.There?.Epoch || wentBack)
             {
-                if (folder.To is not null) journal($"the {(page.FromEpoch == folder.Cursor.Epoch ? "new" : "old")} side numbered the messages of '{folder.From.Path}' anew; they are matched again by identity");
+                if (wentBack) journal($"the new side has lost numbers of '{folder.To}' that it had given out; what is there is matched again by identity");
+                else if (folder.To is not null) journal($"the {(page.FromEpoch == folder.Cursor.Epoch ? "new" : "old")} side numbered the messages of '{folder.From.Path}' anew; they are matched again by identity");
+                folder.IsMatchedAnew = true;
                 await ledger.ForgetEntriesAsync(page.Id, folder.Cursor.Epoch, folder.There?.Epoch, cancel);
                 // Whatever is there may be what we carried under the old numbers, so all of it is looked at, whatever the rule on doubles says.
-                folder.Page = page with { FromEpoch = folder.Cursor.Epoch, ToEpoch = folder.There?.Epoch, ToBaseNext = 0, Cursor = null };
+                folder.Page = page with { FromEpoch = folder.Cursor.Epoch, ToEpoch = folder.There?.Epoch, ToBaseNext = 0, Cursor = null, Seen = null };
             }
             else if (!page.IsNew)
             {
+                if (page.LeftWhole) await ledger.RetryFolderAsync(page.Id, cancel);
                 folder.Settled = await ledger.SettledAsync(page.Id, cancel);
             }
         }
     }
+
+    /// <summary>
+    /// A server that was restored, or lost its index, may give out numbers a second time: then the ledger's numbers mean other messages, though
+    /// the epoch is the same (RFC 9051 §2.3.1.1 forbids it).
+    /// </summary>
+    private async Task<bool> HasGoneBackAsync(FolderInHand folder, CancellationToken cancel)
+    {
+        if (folder.Page.IsNew || folder.There is not { } there) return false;
+        if (folder.Page.Seen is { } seen && !folder.MadeNow && folder.Page.Cursor is not null) return there.Next < seen.Next;
+        var claimed = await ledger.ClaimedAsync(folder.To!, there.Epoch, cancel);
+        return claimed.Live.Or(claimed.Gone).From(there.Next).Count > 0;
+    }
+
+    /// <summary>Leaves a folder behind that one of the sides refuses: all its messages that are not settled yet, under one reason.</summary>
+    public async Task LeaveFolderAsync(FolderWork work, Fault refused, CancellationToken cancel)
+    {
+        var cursor = work.Landing.From.Cursor!;
+        var page = (await ledger.OpenAsync([new PageOpening(work.Landing.From.Path, work.Landing.To, cursor.Epoch, work.There?.Cursor?.Epoch, work.There?.Cursor?.Next ?? 0) { Found = cursor.Count }], cancel))[0];
+        if (page.FromEpoch != cursor.Epoch) await ledger.ForgetEntriesAsync(page.Id, cursor.Epoch, page.ToEpoch, cancel);
+        else if (page.LeftWhole) await ledger.RetryFolderAsync(page.Id, cancel);
+        var settled = await ledger.SettledAsync(page.Id, cancel);
+        // Where it is the old side that refuses, nobody knows the numbers: as many as it tells are left behind.
+        var seen = (await from.VisitAsync([new FolderVisit(page.From, List: true)], cancel))[0];
+        var present = seen.Numbers ?? (cursor.Count == 0 ? new NumberSet() : NumberSet.OfRange(1, cursor.Count));
+        await ledger.MarkGoneAsync(page.Id, settled.Except(present), cancel);
+        var left = present.Except(settled);
+        await ledger.LeaveFolderBehindAsync(page.Id, left, refused with { Help = refused.Help ?? RemedyFor(page.From, isOfFrom: seen.Numbers is null) }, cancel);
+        await ledger.CompleteAsync([new PageEnd(page.Id, cursor, present.Count, null)], cancel);
+        tally.Expect(left.Count - work.Estimate);
+        tally.LeaveBehind(left.Count);
+        journal($"folder '{page.From}' stays behind with {left.Count} message(s): {refused.What}");
+    }
+
+    /// <summary>The rule stands there as it has to stand in the plan, whatever characters the name holds.</summary>
+    private static string RemedyFor(FolderPath path, bool isOfFrom) => isOfFrom
+        ? "Have the account given the right to read the folder, then have it tried again; or accept that it stays behind"
+        : $"Send it elsewhere with a rule under 'folders' of the route, such as {{match: {{name: '{path.ToString().Replace("'", "''", StringComparison.Ordinal)}'}}, to: 'Another name'}}, and apply the plan; "
+            + "or have the new side take it and have it tried again; or accept that it stays behind";
 
     /// <summary>What is to be settled: as the changes tell it; where there are none, or their sums do not come out even, by a look at all that is there.</summary>
     private async Task LookAsync(List<FolderInHand> folders, CancellationToken cancel)
@@ -125,24 +169,25 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
             var (folder, visit, entries) = visits[i];
             if (seen[i].Refused is { } refused) throw new FaultException(refused, Verdict.Keep);
             for (var c = 0; c < visit.Flags.Count; c++)
-                if (seen[i].FlagsRefused[c] is { } fault) await ChangeFlagsBareAsync(folder, visit.Flags[c], fault, cancel);
+                if (seen[i].FlagsRefused[c] is { } fault && !await ChangeFlagsBareAsync(folder, visit.Flags[c], fault, cancel)) entries.RemoveAll(e => visit.Flags[c].Numbers.Contains(e.Landed!.Value));
             if (entries.Count > 0) await ledger.RecordAsync(folder.Page.Id, entries, cancel);
             tally.ChangeFlags(entries.Count);
             if (seen[i].Numbers is not { } numbers) continue;
-            folder.NumbersThere = numbers;
-            folder.Claimed = await ledger.ClaimedAsync(folder.To!, cancel);
-            folder.Missing = folder.Claimed.Live.Except(numbers).Count;
-            if (folder.Missing > 0) journal($"{folder.Missing} message(s) that landed in '{folder.To}' are no longer there; somebody on the new side deleted or moved them");
+            (folder.NumbersThere, folder.IsListedThere) = (numbers, true);
+            folder.Claimed = await ledger.ClaimedAsync(folder.To!, folder.There!.Epoch, cancel);
         }
     }
 
-    /// <summary>Where the new side refuses a keyword, the system flags travel all the same.</summary>
-    private async Task ChangeFlagsBareAsync(FolderInHand folder, FlagChange change, Fault refused, CancellationToken cancel)
+    /// <summary>Where the new side refuses a keyword, the system flags travel all the same. False where they may not be changed either.</summary>
+    private async Task<bool> ChangeFlagsBareAsync(FolderInHand folder, FlagChange change, Fault refused, CancellationToken cancel)
     {
+        if (refused.Turn is Turn.Wait) throw new FaultException(refused, Verdict.Keep);
         var bare = change.Add.WithoutKeywords();
-        if (refused.Turn is Turn.Wait || bare.Equals(change.Add)) throw new FaultException(refused, Verdict.Keep);
-        journal($"keywords of {change.Numbers.Count} message(s) in '{folder.To}' were refused by the new side: {refused.What}");
-        await to.ChangeFlagsAsync(folder.To!, change.Numbers, bare, change.Remove, cancel);
+        var isBare = bare.Equals(change.Add);
+        var again = isBare ? refused : (await to.VisitAsync([new FolderVisit(folder.To!, List: false) { Flags = [change with { Add = bare }] }], cancel))[0].FlagsRefused[0];
+        if (again?.Turn is Turn.Wait) throw new FaultException(again, Verdict.Keep);
+        journal($"{(again is null ? "keywords" : "flags")} of {change.Numbers.Count} message(s) in '{folder.To}' could not be changed on the new side: {refused.What}");
+        return again is null;
     }
 
     /// <summary>Folders that stay behind by a rule: each of their messages is excluded under that name.</summary>
@@ -186,6 +231,10 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         await _copier.CopyAsync(parts, cancel);
         foreach (var ((folder, _), part) in some.Zip(parts))
         {
+            foreach (var (first, last) in part.Landed.Ranges) folder.Landed.Add(first, last);
+            folder.IsUnsure |= part.Unconfirmed.Count > 0;
+            // A folder's numbering may have been fixed only now.
+            if (part.ToEpoch != folder.Page.ToEpoch) folder.Page = folder.Page with { ToEpoch = part.ToEpoch };
             folder.Gone += await ConfirmGoneAsync(folder.Page, part.Gone, cancel);
             await FindUnconfirmedAsync(folder.Page, part.Unconfirmed, cancel);
         }
@@ -220,7 +269,7 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     private async Task ExcludeAsync(IReadOnlyList<CopyPart> parts, CancellationToken cancel)
     {
         var excluded = parts.Select(p => new PageEntries(p.Page.Id, [.. p.Items.Values.Where(i => order.Rules.Mail.Excludes(i.Received, i.Size) is not null)
-            .Select(i => new LedgerEntry(i.Number, null, Outcome.Excluded, i.Flags))])).ToList();
+            .Select(i => new LedgerEntry(i.Number, null, Outcome.Excluded, i.Flags) { Size = i.Size })])).ToList();
         if (excluded.TrueForAll(e => e.Entries.Count == 0)) return;
         await ledger.RecordAsync(excluded, cancel);
         foreach (var (part, page) in parts.Zip(excluded))
@@ -234,7 +283,7 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
         var pairs = matches.SelectMany(m => m).ToList();
         if (pairs.Count == 0) return;
         await ledger.RecordAsync([.. some.Zip(matches, (s, m) => new PageEntries(
-            s.Page.Id, [.. m.Select(p => new LedgerEntry(p.Item.Number, p.Landed, p.Ours ? Outcome.Carried : Outcome.Paired, p.Item.Flags))]))], cancel);
+            s.Page.Id, [.. m.Select(p => new LedgerEntry(p.Item.Number, p.Landed, p.Ours ? Outcome.Carried : Outcome.Paired, p.Item.Flags) { Size = p.Item.Size })]))], cancel);
         foreach (var ((_, _, items), match) in some.Zip(matches))
             foreach (var pair in match) items.Remove(pair.Item.Number);
         var ours = pairs.Count(p => p.Ours);
@@ -264,7 +313,7 @@ public sealed class MailCarrier(IMailAccount from, IMailAccount to, ILedger ledg
     private async Task FindUnconfirmedAsync(LedgerFolder page, Dictionary<uint, ItemInfo> unconfirmed, CancellationToken cancel)
     {
         if (unconfirmed.Count == 0) return;
-        var pairing = await Pairing.OpenAsync(page, ledger, order.Rules.Doubles, await to.ListNumbersAsync(page.To!, cancel), await ledger.ClaimedAsync(page.To!, cancel), cancel);
+        var pairing = await Pairing.OpenAsync(page, ledger, order.Rules.Doubles, await to.ListNumbersAsync(page.To!, cancel), await ledger.ClaimedAsync(page.To!, page.ToEpoch!.Value, cancel), cancel);
         await PairAsync([(pairing, page, unconfirmed)], cancel);
         if (unconfirmed.Count == 0) return;
         throw new FaultException(new Fault(

@@ -17,6 +17,9 @@ internal sealed class CopyPart(LedgerFolder page, Dictionary<uint, ItemInfo> ite
     /// <summary>What did not come.</summary>
     public NumberSet Gone { get; set; } = new();
 
+    /// <summary>Where messages landed on the to side.</summary>
+    public NumberSet Landed { get; } = new();
+
     /// <summary>What the to side took without saying where.</summary>
     public Dictionary<uint, ItemInfo> Unconfirmed { get; } = [];
 
@@ -25,7 +28,7 @@ internal sealed class CopyPart(LedgerFolder page, Dictionary<uint, ItemInfo> ite
 }
 
 /// <summary>Hands messages from one session to the other and writes down what became of each.</summary>
-internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger ledger, PassOrder order, Tally tally, Action<string> journal)
+internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger ledger, PassOrder order, ReadBackSample sample, Tally tally, Action<string> journal)
 {
     /// <summary>Messages handed over in one command, while all goes well.</summary>
     private const int Company = 100;
@@ -41,6 +44,9 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
 
     /// <summary>Messages that go one by one where passes ended again and again. Nothing had got on, so the one at fault is among those that would have gone together.</summary>
     private const int OneByOne = 500;
+
+    /// <summary>It waits for the old side, not for the new. Both may be one service, so that a fault's service does not tell on which side it came.</summary>
+    private bool _isReading;
 
     public async Task CopyAsync(IReadOnlyList<CopyPart> parts, CancellationToken cancel)
     {
@@ -75,7 +81,7 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
         catch (FaultException e) when (e.Verdict is Verdict.Close && suspects.Accuse(part.Page.Id, number, e.Fault.Cause))
         {
             // Each pass before has looked for it on the to side and not found it there.
-            var cause = e.Fault.Service == order.To.Service.Name ? Cause.MessageRefused : Cause.MessageUnreadable;
+            var cause = _isReading ? Cause.MessageUnreadable : Cause.MessageRefused;
             await LeaveBehindAsync(part.Page, [part.Items[number]], _ => new Fault(cause, e.Fault.Whom, $"each time that this message was carried the connection ended: {e.Fault.What}"), labels, cancel);
             throw;
         }
@@ -128,7 +134,8 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
                 if (receipt.Refused is not null) refused.Add(receipt);
                 else if (receipt.Landed is { } key && await IsOfPageAsync(part, key, landed[receipt.Folder].Count))
                 {
-                    landed[receipt.Folder].Add(new LedgerEntry(receipt.Number, key.Number, Outcome.Carried, part.Items[receipt.Number].Flags));
+                    landed[receipt.Folder].Add(new LedgerEntry(receipt.Number, key.Number, Outcome.Carried, part.Items[receipt.Number].Flags) { Size = part.Items[receipt.Number].Size });
+                    part.Landed.Add(key.Number);
                     waiting++;
                 }
                 else part.Unconfirmed[receipt.Number] = part.Items[receipt.Number];
@@ -158,21 +165,47 @@ internal sealed class MessageCopier(IMailAccount from, IMailAccount to, ILedger 
         try
         {
             var folder = -1;
+            _isReading = true;
             while (!cancel.IsCancellationRequested && await reader.NextAsync(ending.Token) is { } message)
             {
                 var part = some[message.Folder].Part;
                 if (folder != message.Folder) tally.Folder = part.Page.From.ToString();
                 folder = message.Folder;
-                if (order.Pace.Bounds) await TakeAsync(await WaitTurnAsync(writer, message.Size, ending.Token, cancel));
+                if (order.Pace.Bounds)
+                {
+                    _isReading = false;
+                    await TakeAsync(await WaitTurnAsync(writer, message.Size, ending.Token, cancel));
+                    _isReading = true;
+                }
                 if (cancel.IsCancellationRequested) break;
                 var first = await reader.ReadAsync(ending.Token);
+                var octets = default(PeculiarOctets);
+                octets.Take(first.Span);
+                _isReading = false;
                 await writer.BeginAsync(folder, Marked(part.Items[message.Number]), message.Size, first, ending.Token);
-                while (first.Length > 0 && await reader.ReadAsync(ending.Token) is { Length: > 0 } piece) await writer.WriteAsync(piece, ending.Token);
+                _isReading = true;
+                while (first.Length > 0 && await reader.ReadAsync(ending.Token) is { Length: > 0 } piece)
+                {
+                    octets.Take(piece.Span);
+                    _isReading = false;
+                    await writer.WriteAsync(piece, ending.Token);
+                    _isReading = true;
+                }
+                _isReading = false;
+                sample.Offer(part.Page, message.Number, message.Size, octets);
                 await TakeAsync(await writer.EndAsync(ending.Token));
                 order.Pace.Count();
+                _isReading = true;
             }
+            _isReading = false;
             await TakeAsync(await writer.FinishAsync(ending.Token));
             cancel.ThrowIfCancellationRequested();
+        }
+        catch (FaultException e) when (_isReading && e.Verdict is Verdict.Keep)
+        {
+            // The old side refused between two messages: what the new side has begun to take is ended first, so that its connection can be used on.
+            await TakeAsync(await writer.FinishAsync(ending.Token));
+            throw;
         }
         finally
         {

@@ -45,6 +45,9 @@ public enum PassKind
 
     /// <summary>Looks without touching.</summary>
     Survey,
+
+    /// <summary>Reads both sides anew and compares them.</summary>
+    Compare,
 }
 
 /// <param name="Until">When a waiting move goes on, or an idle one has its next pass.</param>
@@ -100,6 +103,10 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     public MoveState CatchUp(Planning.Timetable? timetable, Instant now) =>
         Stage is Stage.InStep && Condition.Kind is ConditionKind.Idle ? Want(PassKind.CatchUp, timetable, now) : this;
 
+    /// <summary>Both sides are to be read anew. Only of what was carried to its end, and not while something else is to run.</summary>
+    public MoveState Compare(Planning.Timetable? timetable, Instant now) =>
+        Stage is Stage.InStep or Stage.Crossing or Stage.Settling or Stage.Done && Condition.Kind is ConditionKind.Idle ? Want(PassKind.Compare, timetable, now) : this;
+
     public MoveState Hold() => IsOver ? this : this with { Condition = new Condition(ConditionKind.Held) };
 
     public MoveState Resume(Planning.Timetable? timetable, Instant now) =>
@@ -124,19 +131,24 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     /// <summary>The pass ended well.</summary>
     public MoveState Complete(Planning.Timetable? timetable, Instant now)
     {
-        var reached = (Wanted, Stage) switch { (PassKind.Survey, Stage.Listed) => Stage.Surveyed, (not PassKind.Survey, Stage.Copying) => Stage.InStep, _ => Stage };
+        var reached = (Wanted, Stage) switch { (PassKind.Survey, Stage.Listed) => Stage.Surveyed, (PassKind.First or PassKind.CatchUp, Stage.Copying) => Stage.InStep, _ => Stage };
         return (this with { Stage = reached, Wanted = null, Attempts = 0 }).Rest(timetable, now);
     }
 
     /// <summary>The pass ended with a fault.</summary>
     /// <param name="progressed">It settled something first, so the failures are not in a row.</param>
     /// <param name="chance">See <see cref="Backoff.After"/>.</param>
-    public MoveState Fail(Fault fault, bool progressed, double chance, Instant now)
+    public MoveState Fail(Fault fault, bool progressed, double chance, Planning.Timetable? timetable, Instant now)
     {
         var attempts = progressed ? 1 : Attempts + 1;
         var senseless = fault.Cause is Cause.ProtocolBroken or Cause.Unexpected && attempts >= MostSenseless;
-        return fault.Turn is Turn.Wait && !senseless
-            ? this with { Attempts = attempts, Condition = new Condition(ConditionKind.Waiting, Carrying.Wait.Retry, fault.NotBefore ?? now + Duration.FromTimeSpan(Backoff.After(fault.Cause is Cause.TimedOut ? attempts + SilentSteps : attempts, chance)), fault) }
+        var waits = fault.Turn is Turn.Wait && !senseless;
+        // A look that failed keeps nobody from catching up: whoever is in step stays so, and the journal tells why the look failed.
+        if (!waits && Wanted is PassKind.Survey or PassKind.Compare && Stage is not (Stage.Listed or Stage.Surveyed)) return (this with { Wanted = null, Attempts = 0 }).Rest(timetable, now);
+        // At the door nothing was handed over yet that a silent server could still be at work on.
+        var steps = fault is { Cause: Cause.TimedOut, AtTheDoor: false } ? attempts + SilentSteps : attempts;
+        return waits
+            ? this with { Attempts = attempts, Condition = new Condition(ConditionKind.Waiting, Carrying.Wait.Retry, fault.NotBefore ?? now + Duration.FromTimeSpan(Backoff.After(steps, chance)), fault) }
             : this with { Attempts = attempts, Condition = new Condition(ConditionKind.NeedsYou, Fault: fault) };
     }
 

@@ -2,6 +2,7 @@ using System.Collections.Concurrent;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Proving;
 
 namespace EasyCaravan.Core.Carrying;
 
@@ -30,8 +31,13 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
     /// <summary>Messages for which another pair of connections is opened.</summary>
     private const long WorthALane = 1_000;
 
-    /// <summary>Folders that one of the sides refused: a person has to see to them, and meanwhile the others are carried.</summary>
-    private readonly ConcurrentQueue<FaultException> _refused = [];
+    /// <summary>Folders of which dates and flags are compared too when messages are read back.</summary>
+    private const int PagesWithIndex = 3;
+
+    private readonly ReadBackSample _sample = new();
+
+    /// <summary>Folders are copied for the first time, or anew.</summary>
+    private bool _isFirstLook;
 
     /// <exception cref="FaultException">The pass could not be completed. What is settled is in the ledger.</exception>
     /// <exception cref="LeaseLostException">Another worker has the move.</exception>
@@ -39,8 +45,19 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
     {
         await using var from = await accounts.OpenAsync(order.From.Service, order.From.Credentials, cancel);
         await using var to = await accounts.OpenAsync(order.To.Service, order.To.Credentials, cancel);
-        var (work, elsewhere) = await SurveyAsync(from, to, cancel);
-        if (!work.IsEmpty) await CarryAsync(from, to, work, elsewhere, cancel);
+        var check = new DestinationCheck(from, to, ledger, order.Rules.OldSide is OldSide.DeleteAfterProof, tally, journal);
+        var (work, elsewhere) = await SurveyAsync(from, to, check, cancel);
+        if (!work.IsEmpty)
+        {
+            await CarryAsync(from, to, work, elsewhere, cancel);
+            // What a later pass added, the listing of the one after it shows. A folder's first copy is looked at before anybody is told that it is there.
+            if (_isFirstLook)
+            {
+                await check.LookAsync(await CompletePagesAsync(cancel), await to.ListFoldersAsync(cancel), cancel);
+                await ReadBackAsync(from, to, cancel);
+            }
+        }
+        await check.DropGoneAsync(cancel);
         if (order.Rules.OldSide is OldSide.DeleteAfterProof) await new Proven(from, to, ledger, tally, journal).DeleteAsync(cancel);
     }
 
@@ -60,16 +77,45 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
             ?? failures.FirstOrDefault();
         if (decisive is not null) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(decisive);
         cancel.ThrowIfCancellationRequested();
-        if (_refused.TryPeek(out var refused)) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(refused);
     }
 
+    /// <summary>Whether the new side keeps messages as they are: a few of each folder are read back, and it is told once what it alters.</summary>
+    private async Task ReadBackAsync(IMailAccount from, IMailAccount to, CancellationToken cancel)
+    {
+        var pages = (await ledger.FoldersAsync(cancel)).Where(p => p.To is not null).ToDictionary(p => p.Id);
+        var chosen = new List<ComparedPage>();
+        foreach (var (id, numbers) in _sample.Choose())
+        {
+            if (!pages.TryGetValue(id, out var page)) continue;
+            var entries = (await ledger.FindAsync(id, numbers, cancel)).Where(e => e is { Landed: not null, Outcome: Outcome.Carried }).ToList();
+            if (entries.Count > 0) chosen.Add(new ComparedPage(page, entries));
+        }
+        if (chosen.Count == 0) return;
+        var comparison = new MessageComparison(from, to, order.Rules, Paces.Free);
+        var found = await comparison.CompareAsync([.. chosen.Take(PagesWithIndex)], withIndex: true, cancel);
+        if (chosen.Count > PagesWithIndex) found.AddRange(await comparison.CompareAsync([.. chosen.Skip(PagesWithIndex)], withIndex: false, cancel));
+        found.RemoveAll(f => !Difference.NeedsDecision(f.Kind));
+        if (found.Count == 0) return;
+        await ledger.AddDifferencesAsync(found, cancel);
+        tally.Differ(found.Count);
+        journal($"the new side does not keep every message as it is: of {comparison.Compared} that were read back, {found.Select(f => (f.Folder, f.Number)).Distinct().Count()} differ, such as \"{found[0].Subject}\": {found[0].What}");
+    }
+
+    /// <summary>Pages of folders that are on their way are left out: what nobody claims there may be ours yet.</summary>
+    private async Task<List<LedgerFolder>> CompletePagesAsync(CancellationToken cancel) => CompleteOf(await ledger.FoldersAsync(cancel));
+
+    private static List<LedgerFolder> CompleteOf(IEnumerable<LedgerFolder> pages) =>
+        [.. pages.GroupBy(p => p.To).Where(g => g.Key is not null && g.All(p => p.Cursor is not null)).SelectMany(g => g)];
+
     /// <summary>Lists both sides, follows what moved or was deleted, and puts in a queue what else changed.</summary>
-    private async Task<(ConcurrentQueue<FolderLoad> Work, Elsewhere? Elsewhere)> SurveyAsync(IMailAccount from, IMailAccount to, CancellationToken cancel)
+    private async Task<(ConcurrentQueue<FolderLoad> Work, Elsewhere? Elsewhere)> SurveyAsync(IMailAccount from, IMailAccount to, DestinationCheck check, CancellationToken cancel)
     {
         var listing = to.ListFoldersAsync(cancel);
         var fromFolders = await from.ListFoldersAsync(cancel);
         var toFolders = await listing;
         var pages = (await ledger.FoldersAsync(cancel)).ToDictionary(p => (p.From, p.To));
+        await check.RemoveAskedAsync([.. pages.Values], cancel);
+        await check.LookAsync(CompleteOf(pages.Values), toFolders, cancel);
         // A folder that an earlier pass carried to two places, as rules changed, is known by the newer one.
         var known = pages.Values.Where(p => p.To is not null).OrderBy(p => p.Id).GroupBy(p => p.From).ToDictionary(g => g.Key, g => g.Last().To!);
         var map = FolderMap.Draw(order.Rules, fromFolders, toFolders, to.Traits, order.To.Service.Names, known);
@@ -81,13 +127,13 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         {
             var page = pages.GetValueOrDefault((landing.From.Path, landing.To));
             var toState = landing.To is { } path ? there.GetValueOrDefault(path) : null;
-            var lost = page?.ToEpoch is { } epoch && landing.To is not null && toState?.Cursor?.Epoch != epoch;
+            var lost = page?.ToEpoch is { } epoch && landing.To is not null && (toState?.Cursor?.Epoch != epoch || toState.Cursor.Next < page.Seen?.Next);
+            _isFirstLook |= landing.To is not null && (page?.Cursor is null || lost);
             if (page is { Reopened: false } && !lost && landing.From.Cursor?.IsUnchangedSince(page.Cursor) == true)
             {
                 unchanged.Add(new FolderWork(landing, toState, 0) { Page = page });
                 continue;
             }
-            if (page is null && landing.Note is { } note) journal($"folder '{landing.From.Path}' lands in '{landing.To}': {note}");
             var settled = page is null ? 0 : page.Counts.Carried + page.Counts.Paired + page.Counts.Excluded + page.Counts.LeftBehind;
             work.Add(new FolderWork(landing, toState, Math.Max(0, (landing.From.Cursor?.Count ?? 0) - settled)) { Page = lost ? null : page });
         }
@@ -115,11 +161,12 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
     /// <summary>The folder was deleted or renamed on the from side, or a changed rule sends it elsewhere: its page is closed, not lost.</summary>
     private async Task CloseVanishedAsync(LedgerFolder page, CancellationToken cancel)
     {
+        if (page.LeftWhole) await ledger.RetryFolderAsync(page.Id, cancel);
         var settled = await ledger.SettledAsync(page.Id, cancel);
         if (settled.Count == 0 && page is { Cursor: not null, Counts.Found: 0 }) return;
         await ledger.MarkGoneAsync(page.Id, settled, cancel);
         var cursor = page.Cursor ?? new FolderCursor(page.FromEpoch ?? 0, 0, null, 0);
-        await ledger.CompleteAsync([new PageEnd(page.Id, cursor with { Count = 0, Mark = null }, 0, 0)], cancel);
+        await ledger.CompleteAsync([new PageEnd(page.Id, cursor with { Count = 0, Mark = null }, 0, page.Seen)], cancel);
         if (settled.Count == 0) return;
         journal($"folder '{page.From}' is no longer on the old side under this name, or now lands elsewhere; what was carried to '{page.To}' stays there");
     }
@@ -149,7 +196,7 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
     {
         try
         {
-            var carrier = new MailCarrier(from, to, ledger, order, elsewhere, tally, journal);
+            var carrier = new MailCarrier(from, to, ledger, order, elsewhere, _sample, tally, journal);
             while (work.TryDequeue(out var next))
             {
                 stop.Token.ThrowIfCancellationRequested();
@@ -163,7 +210,7 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         }
     }
 
-    private async Task CarryAsync(MailCarrier carrier, FolderLoad load, CancellationToken cancel)
+    private static async Task CarryAsync(MailCarrier carrier, FolderLoad load, CancellationToken cancel)
     {
         try
         {
@@ -172,7 +219,7 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         catch (FaultException e) when (e is { Verdict: Verdict.Keep, Fault.Cause: Cause.FolderRefused or Cause.NotPermitted })
         {
             // Of those that travelled together, the others go on by themselves.
-            if (load.Folders.Count == 1) _refused.Enqueue(e);
+            if (load.Folders.Count == 1) await carrier.LeaveFolderAsync(load.Folders[0], e.Fault, cancel);
             else foreach (var folder in load.Folders) await CarryAsync(carrier, new FolderLoad([folder]), cancel);
         }
     }

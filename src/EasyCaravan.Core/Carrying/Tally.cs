@@ -3,7 +3,7 @@ namespace EasyCaravan.Core.Carrying;
 /// <summary>What a running pass has done so far. Lanes add to it while others read.</summary>
 public sealed class Tally
 {
-    private long _expected, _carried, _paired, _excluded, _leftBehind, _octets, _flags, _moved, _removed;
+    private long _expected, _carried, _paired, _excluded, _leftBehind, _octets, _flags, _moved, _removed, _differences;
     private long _looked;
     private volatile string? _folder;
 
@@ -29,6 +29,9 @@ public sealed class Tally
 
     /// <summary>Messages deleted on the to side because their owner deleted them on the from side, or on the from side because they are proven to have arrived.</summary>
     public long Removed => Interlocked.Read(ref _removed);
+
+    /// <summary>Differences between the sides that were found and need a decision.</summary>
+    public long Differences => Interlocked.Read(ref _differences);
 
     /// <summary>Messages that a survey has looked at.</summary>
     public long Looked => Interlocked.Read(ref _looked);
@@ -60,6 +63,8 @@ public sealed class Tally
     public void Move(long messages) => Interlocked.Add(ref _moved, messages);
 
     public void Remove(long messages) => Interlocked.Add(ref _removed, messages);
+
+    public void Differ(long differences) => Interlocked.Add(ref _differences, differences);
 
     public void ChangeFlags(long messages) => Interlocked.Add(ref _flags, messages);
 }

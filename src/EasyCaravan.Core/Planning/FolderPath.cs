@@ -42,7 +42,10 @@ public sealed class FolderPath : IEquatable<FolderPath>
         return new FolderPath(list);
     }
 
-    /// <summary>Reads the written form. Empty names (a leading or doubled slash) are refused.</summary>
+    /// <summary>
+    /// Reads the written form. Empty names (a leading or doubled slash) are refused. A backslash before anything but a slash or a backslash means
+    /// itself, so that a name may also be given as its owner sees it.
+    /// </summary>
     public static bool TryParse(string written, out FolderPath? path)
     {
         path = null;
@@ -50,10 +53,9 @@ public sealed class FolderPath : IEquatable<FolderPath>
         var name = new StringBuilder();
         for (var i = 0; i < written.Length; i++)
         {
-            if (written[i] == '\\')
+            if (written[i] == '\\' && i + 1 < written.Length && written[i + 1] is '/' or '\\')
             {
-                if (++i == written.Length) return false;
-                name.Append(written[i]);
+                name.Append(written[++i]);
             }
             else if (written[i] == '/')
             {

@@ -48,17 +48,15 @@ public sealed class PlanFile
 
     private YamlMappingNode? Parse()
     {
-        var stream = new YamlStream();
         try
         {
-            stream.Load(new StringReader(_bundle.Text));
+            if (BoundedYaml.Load(_bundle.Text) is YamlMappingNode root) return root;
         }
         catch (YamlException broken)
         {
-            Report((int)broken.Start.Line, $"this is not YAML: {broken.InnerException?.Message ?? broken.Message}", "see docs/plan.md for a whole plan to start from");
+            Report(Math.Max(1, (int)broken.Start.Line), $"this is not YAML that a plan can be read from: {broken.InnerException?.Message ?? broken.Message}", "see docs/plan.md for a whole plan to start from");
             return null;
         }
-        if (stream.Documents.Count == 1 && stream.Documents[0].RootNode is YamlMappingNode root) return root;
         Report(1, "the plan is empty or not a mapping", "it needs services, routes and batches");
         return null;
     }

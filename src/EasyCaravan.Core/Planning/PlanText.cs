@@ -34,16 +34,14 @@ public static class PlanText
 
     private static YamlNode? Load(string text)
     {
-        var stream = new YamlStream();
         try
         {
-            stream.Load(new StringReader(text));
+            return BoundedYaml.Load(text);
         }
         catch (YamlException broken)
         {
-            throw new FormatException($"line {broken.Start.Line}: this is not YAML: {broken.InnerException?.Message ?? broken.Message}", broken);
+            throw new FormatException($"line {Math.Max(1, broken.Start.Line)}: this is not YAML that a plan can be read from: {broken.InnerException?.Message ?? broken.Message}", broken);
         }
-        return stream.Documents.Count == 0 ? null : stream.Documents[0].RootNode;
     }
 
     private static string InBlock(string plan, YamlMappingNode route, List<string> items)

@@ -21,7 +21,16 @@ public enum Outcome
 
 /// <param name="Landed">Its number on the to side, where it is there.</param>
 /// <param name="Flags">As they were on the from side when last carried.</param>
-public sealed record LedgerEntry(uint Number, uint? Landed, Outcome Outcome, FlagSet Flags);
+public sealed record LedgerEntry(uint Number, uint? Landed, Outcome Outcome, FlagSet Flags)
+{
+    /// <summary>Octets of the message on the from side; 0 where it was never looked at.</summary>
+    public long Size { get; init; }
+}
+
+/// <summary>An entry whose message is, or was, in one folder of the to side.</summary>
+/// <param name="Folder">The ledger's page.</param>
+/// <param name="Gone">It has since left the from side.</param>
+public sealed record LandedEntry(long Folder, uint Number, uint Landed, Outcome Outcome, bool Gone, long Size);
 
 /// <summary>A message of the to side that no page claims: somebody else's, or one that an earlier import brought.</summary>
 /// <param name="Print">Its identity, so that it need not be read again in each pass.</param>
@@ -44,6 +53,12 @@ public sealed record LedgerFolder(
 {
     /// <summary>It was made just now: nothing stands on it.</summary>
     public bool IsNew { get; init; }
+
+    /// <summary>What the to side's folder held when it was last compared with this page; null: it has to be looked at.</summary>
+    public Membership? Seen { get; init; }
+
+    /// <summary>One of the sides refused the folder, so that it was left behind as a whole.</summary>
+    public bool LeftWhole { get; init; }
 }
 
 /// <summary>Numbers on the to side that the ledger knows.</summary>
@@ -61,9 +76,13 @@ public sealed record PageOpening(FolderPath From, FolderPath? To, uint? FromEpoc
 /// <summary>Entries for one page.</summary>
 public sealed record PageEntries(long Folder, IReadOnlyList<LedgerEntry> Entries);
 
-/// <summary>A page that is complete up to a cursor. Sums other than found and missing are counted from the entries.</summary>
-/// <param name="Missing">Null: as last counted.</param>
-public sealed record PageEnd(long Folder, FolderCursor Cursor, long Found, long? Missing);
+/// <summary>A page that is complete up to a cursor. Sums other than found are counted from the entries and the differences.</summary>
+/// <param name="Seen">What the to side's folder holds after this pass, if all of it is accounted for; null: it has to be looked at.</param>
+public sealed record PageEnd(long Folder, FolderCursor Cursor, long Found, Membership? Seen);
+
+/// <summary>What a look at the to side's folder showed for one page.</summary>
+/// <param name="Found">Every difference of the kinds that such a look can see; those of earlier looks that are not among them have resolved themselves.</param>
+public sealed record PageLook(long Folder, Membership Seen, IReadOnlyList<Difference> Found);
 
 /// <summary>The sums of a folder. <see cref="Found"/> is counted on the from side, the others in the ledger.</summary>
 /// <param name="Gone">In the ledger, but since deleted on the from side by its owner; in none of the other sums.</param>
@@ -72,11 +91,26 @@ public sealed record FolderCounts(long Found, long Carried, long Paired, long Ex
 {
     public static FolderCounts Zero { get; } = new(0, 0, 0, 0, 0, 0, 0);
 
+    /// <summary>Messages of the to side that are a second copy of what was carried.</summary>
+    public long Twice { get; init; }
+
+    /// <summary>Messages that are not on the to side as they are on the from side.</summary>
+    public long Altered { get; init; }
+
+    /// <summary>Differences between the sides about which nobody has decided.</summary>
+    public long Undecided { get; init; }
+
+    /// <summary>Octets of the carried messages.</summary>
+    public long Octets { get; init; }
+
     /// <summary>Nothing silently skipped: found = carried + paired + excluded + left behind.</summary>
     public bool Closes => Found == Carried + Paired + Excluded + LeftBehind;
 
     public static FolderCounts operator +(FolderCounts a, FolderCounts b) => new(
-        a.Found + b.Found, a.Carried + b.Carried, a.Paired + b.Paired, a.Excluded + b.Excluded, a.LeftBehind + b.LeftBehind, a.Gone + b.Gone, a.Missing + b.Missing);
+        a.Found + b.Found, a.Carried + b.Carried, a.Paired + b.Paired, a.Excluded + b.Excluded, a.LeftBehind + b.LeftBehind, a.Gone + b.Gone, a.Missing + b.Missing)
+    {
+        Twice = a.Twice + b.Twice, Altered = a.Altered + b.Altered, Undecided = a.Undecided + b.Undecided, Octets = a.Octets + b.Octets,
+    };
 }
 
 /// <summary>
@@ -99,8 +133,28 @@ public interface ILedger
     /// <summary>Numbers of the from side that are settled on this page and were there when last looked at. Left-behind items that wait for a retry are not.</summary>
     Task<NumberSet> SettledAsync(long folder, CancellationToken cancel);
 
-    /// <summary>Every number on the to side that any page of this move claims in that folder.</summary>
-    Task<Claimed> ClaimedAsync(FolderPath to, CancellationToken cancel);
+    /// <summary>Every number on the to side that any page of this move claims in that folder, of this numbering.</summary>
+    Task<Claimed> ClaimedAsync(FolderPath to, uint epoch, CancellationToken cancel);
+
+    /// <summary>The entries of any page of this move that claim a message in that folder of the to side, of this numbering.</summary>
+    Task<IReadOnlyList<LandedEntry>> LandedAsync(FolderPath to, uint epoch, CancellationToken cancel);
+
+    /// <summary>What was found to differ between the sides.</summary>
+    Task<IReadOnlyList<KnownDifference>> DifferencesAsync(CancellationToken cancel);
+
+    /// <summary>Notes what looks at the to side showed. What a person decided about a difference that is still there stays decided.</summary>
+    Task RecordLooksAsync(IReadOnlyList<PageLook> looks, CancellationToken cancel);
+
+    /// <summary>Adds differences that reading both sides showed; those that are known stay as they are.</summary>
+    Task AddDifferencesAsync(IReadOnlyList<Difference> differences, CancellationToken cancel);
+
+    /// <summary>How far the comparison of both sides has come that a person asked for; null when nobody did.</summary>
+    Task<ComparisonProgress?> ComparisonAsync(CancellationToken cancel);
+
+    Task RecordComparisonAsync(ComparisonProgress progress, CancellationToken cancel);
+
+    /// <summary>A difference is no more: it was mended, or is not what it was taken for.</summary>
+    Task RemoveDifferencesAsync(IReadOnlyCollection<long> ids, CancellationToken cancel);
 
     Task<IReadOnlyList<LedgerEntry>> FindAsync(long folder, NumberSet numbers, CancellationToken cancel);
 
@@ -127,6 +181,12 @@ public interface ILedger
     Task KeepStrangersAsync(long folder, IReadOnlyList<Stranger> fresh, NumberSet gone, CancellationToken cancel);
 
     Task LeaveBehindAsync(long folder, IReadOnlyList<LeftBehindItem> items, CancellationToken cancel);
+
+    /// <summary>One of the sides refuses the whole folder: its messages stay behind together, under one reason.</summary>
+    Task LeaveFolderBehindAsync(long folder, NumberSet numbers, Fault fault, CancellationToken cancel);
+
+    /// <summary>Strikes out what was left behind with a refused folder, so that it is tried again.</summary>
+    Task RetryFolderAsync(long folder, CancellationToken cancel);
 
     Task MarkGoneAsync(long folder, NumberSet numbers, CancellationToken cancel);
 

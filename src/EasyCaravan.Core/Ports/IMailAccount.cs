@@ -13,7 +13,16 @@ public sealed record FolderCursor(uint Epoch, uint Next, ulong? Mark, uint Count
 {
     /// <summary>Whether nothing can have changed since <paramref name="earlier"/>. Without a mark nobody can know.</summary>
     public bool IsUnchangedSince(FolderCursor? earlier) => earlier is not null && Mark is not null && this == earlier;
+
+    /// <summary>Which messages the folder holds, flags left aside.</summary>
+    public Membership Holds => new(Epoch, Next, Count);
 }
+
+/// <summary>
+/// Which messages a folder holds. Numbers are never given twice, so with the same next number nothing was added, and with the same count
+/// nothing was taken away: equal values mean the same messages, on services without change marks too.
+/// </summary>
+public sealed record Membership(uint Epoch, uint Next, uint Count);
 
 /// <param name="Cursor">Null for a folder that holds no messages, or whose state the service did not tell.</param>
 public sealed record FolderState(FolderPath Path, SpecialUse Use, bool Selectable, bool Subscribed, FolderCursor? Cursor);

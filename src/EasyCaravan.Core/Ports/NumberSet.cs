@@ -14,6 +14,13 @@ public sealed class NumberSet : IEnumerable<uint>
         foreach (var number in numbers.Order()) Add(number, number);
     }
 
+    public static NumberSet OfRange(uint first, uint last)
+    {
+        var numbers = new NumberSet();
+        numbers.Add(first, last);
+        return numbers;
+    }
+
     public IReadOnlyList<(uint First, uint Last)> Ranges => _ranges;
 
     public long Count { get; private set; }

@@ -34,6 +34,12 @@ public enum FindingCode
     TidyJunk,
     TidyOld,
     TidyLarge,
+
+    /// <summary>Messages whose size, date or flags the old side does not tell.</summary>
+    UnreadableMessages,
+
+    /// <summary>Found by reading back, not by the survey.</summary>
+    AltersMessages,
 }
 
 /// <summary>How much a finding weighs.</summary>

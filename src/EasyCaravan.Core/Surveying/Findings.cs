@@ -33,6 +33,9 @@ public static class Findings
         if (service.Mail.Speaks is MailProtocol.Pop3) found.Add(new Finding(FindingCode.InboxOnly, $"{service.Name} speaks POP3, which knows neither folders nor flags"));
         foreach (var folder in from.Folders.Where(f => f.Unreadable is not null))
             found.Add(new Finding(FindingCode.UnreadableFolder, $"{folder.Path}: {folder.Unreadable}"));
+        var unreadable = from.Folders.Sum(f => f.UnreadableMessages);
+        if (unreadable > 0)
+            found.Add(new Finding(FindingCode.UnreadableMessages, $"{Count(unreadable, "message")} in {Named(from.Folders.Where(f => f.UnreadableMessages > 0).Select(f => f.Path))}", unreadable));
         var future = from.Folders.Sum(f => f.Future);
         if (future > 0) found.Add(new Finding(FindingCode.FutureMail, $"{Count(future, "message")} dated after the survey, in {Named(from.Folders.Where(f => f.Future > 0).Select(f => f.Path))}", future));
         if (from.Messages == 0 && from.Folders.All(f => f.Unreadable is null)) found.Add(new Finding(FindingCode.NothingThere, "no folder holds a message"));

@@ -18,6 +18,9 @@ public sealed record FolderInventory(
     string Path, SpecialUse Use, bool Selectable, bool Subscribed, long Messages, long Octets, DateTimeOffset? Oldest, DateTimeOffset? Newest, long Future,
     ImmutableArray<string> Keywords, ImmutableArray<Cell> Cells, string? Unreadable)
 {
+    /// <summary>Messages that are listed and whose size, date or flags the server does not tell; among those that the folder holds.</summary>
+    public long UnreadableMessages { get; init; }
+
     /// <summary>As the folder map wants it.</summary>
     public FolderState State => new(FolderPath.Parse(Path), Use, Selectable, Subscribed, null);
 

@@ -15,7 +15,7 @@ public sealed class InventoryBuilder(FolderState folder, DateTimeOffset now, IRe
     private readonly SortedSet<string> _keywords = new(StringComparer.OrdinalIgnoreCase);
     private readonly PriorityQueue<ItemInfo, long> _largest = new();
     private DateTimeOffset? _oldest, _newest;
-    private long _future, _messages, _octets;
+    private long _future, _messages, _octets, _unreadable;
 
     /// <summary>The largest messages seen, largest first.</summary>
     public IEnumerable<ItemInfo> Largest => _largest.UnorderedItems.Select(i => i.Element).OrderByDescending(i => i.Size);
@@ -23,6 +23,13 @@ public sealed class InventoryBuilder(FolderState folder, DateTimeOffset now, IRe
     /// <summary>Sizes at which something is decided, in octets: what people commonly leave out, and the limits in force.</summary>
     public static ImmutableArray<long> SizesFor(IEnumerable<long?> limits) =>
         [.. new long[] { 0, 1_000_000, 5_000_000, 10_000_000, 25_000_000, 50_000_000, 100_000_000 }.Concat(limits.OfType<long>()).Distinct().Order()];
+
+    /// <summary>Messages that are listed and not told about.</summary>
+    public void AddUnreadable(long messages)
+    {
+        _messages += messages;
+        _unreadable += messages;
+    }
 
     public void Add(ItemInfo item)
     {
@@ -45,5 +52,5 @@ public sealed class InventoryBuilder(FolderState folder, DateTimeOffset now, IRe
 
     public FolderInventory Build(string? unreadable = null) => new(
         folder.Path.ToString(), folder.Use, folder.Selectable, folder.Subscribed, _messages, _octets, _oldest, _newest, _future, [.. _keywords],
-        [.. _cells.OrderBy(c => c.Key).Select(c => new Cell(c.Key.Item1, c.Key.Item2, c.Value.Messages, c.Value.Octets))], unreadable);
+        [.. _cells.OrderBy(c => c.Key).Select(c => new Cell(c.Key.Item1, c.Key.Item2, c.Value.Messages, c.Value.Octets))], unreadable) { UnreadableMessages = _unreadable };
 }

@@ -83,7 +83,9 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
     {
         foreach (var slice in (await account.ListNumbersAsync(folder.Path, cancel)).Slices(Slice))
         {
-            foreach (var item in await account.ListItemsAsync(folder.Path, slice, new Dictionary<uint, Fault>(), cancel)) builder.Add(item);
+            var unreadable = new Dictionary<uint, Fault>();
+            foreach (var item in await account.ListItemsAsync(folder.Path, slice, unreadable, cancel)) builder.Add(item);
+            builder.AddUnreadable(unreadable.Count);
             tally.Look(slice.Count);
         }
     }

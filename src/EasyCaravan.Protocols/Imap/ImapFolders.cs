@@ -17,6 +17,9 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
     /// <summary>Folders whose commands leave together.</summary>
     private const int Together = 50;
 
+    /// <summary>Stands for a name that is empty.</summary>
+    private const string NoName = "_";
+
     private readonly Dictionary<FolderPath, string> _raw = [];
     private readonly Dictionary<string, uint> _epochs = [];
 
@@ -53,9 +56,14 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         if (!withStatus) await AskStatusAsync(own, cursors, cancel);
 
         var folders = new List<FolderState>(own.Count);
+        var taken = new HashSet<FolderPath>();
+        // Where two names become one path, the one that is written as we would write it keeps the path. The others' numbers do not depend on the server's order.
+        var paths = own.Select(e => (e.Raw, Path: PathOf(e.Raw, e.Separator))).Where(e => e.Path is not null)
+            .OrderBy(e => WrittenAs(e.Path!) != e.Raw).ThenBy(e => e.Raw, StringComparer.Ordinal).ToDictionary(e => e.Raw, e => Free(e.Path!, taken));
         foreach (var entry in own)
         {
-            if (PathOf(entry.Raw, entry.Separator) is not { } path) continue;
+            // The root itself, which holds no messages.
+            if (!paths.TryGetValue(entry.Raw, out var path)) continue;
             _raw[path] = entry.Raw;
             if (cursors.TryGetValue(entry.Raw, out var cursor)) _epochs[entry.Raw] = cursor.Epoch;
             folders.Add(new FolderState(path, entry.Use, entry.Selectable, entry.Subscribed || subscribed.Contains(entry.Raw), cursor));
@@ -63,10 +71,19 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         return folders;
     }
 
-    /// <summary>The server's name for a folder: as it was listed, or as it has to be written to make it.</summary>
-    public string RawName(FolderPath path)
+    /// <summary>The path, or the next one with a number that no other folder has.</summary>
+    private static FolderPath Free(FolderPath path, HashSet<FolderPath> taken)
     {
-        if (_raw.TryGetValue(path, out var raw)) return raw;
+        var free = path;
+        for (var number = 2; !taken.Add(free); number++) free = FolderPath.Of(path.Names.SetItem(path.Names.Length - 1, $"{path.Names[^1]} ({number})"));
+        return free;
+    }
+
+    /// <summary>The server's name for a folder: as it was listed, or as it has to be written to make it.</summary>
+    public string RawName(FolderPath path) => _raw.TryGetValue(path, out var raw) ? raw : WrittenAs(path);
+
+    private string WrittenAs(FolderPath path)
+    {
         if (path.IsInbox && !traits.OtherRoot) return "INBOX";
         var names = path.Names.Select(traits.Encode);
         // Below the inbox means below it on every server, also where all folders live there.
@@ -303,8 +320,11 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
     {
         if (!traits.OtherRoot && raw.Equals("INBOX", StringComparison.OrdinalIgnoreCase)) return FolderPath.Inbox;
         var below = raw[traits.Prefix.Length..];
-        var names = (separator is { } s ? below.Split(s, StringSplitOptions.RemoveEmptyEntries) : [below]).Select(traits.Decode).ToList();
-        return names.Count == 0 || names.Any(n => n.Length == 0) ? null : FolderPath.Of(names);
+        // Some servers end the names of folders that only hold others with a separator.
+        if (separator is { } end) below = below.TrimEnd(end);
+        if (below.Length == 0) return null;
+        // A name that is empty (A//B) cannot stand in a path: it is shown as a mark, and the folder is known to the server by its own name.
+        return FolderPath.Of((separator is { } s ? below.Split(s) : [below]).Select(n => n.Length == 0 ? NoName : traits.Decode(n)).Select(n => n.Length == 0 ? NoName : n));
     }
 
     private sealed record Entry(string Raw, char? Separator, SpecialUse Use, bool Selectable, bool Subscribed);

@@ -49,6 +49,9 @@ internal sealed class ImapMessageReader : IMessageReader
     /// <summary>The server leaves open which message it gives: each is asked for by itself.</summary>
     private bool _oneByOne;
 
+    /// <summary>The server refused what is not about one message. What is under way is read to its end before it is told, so that the connection can be used on.</summary>
+    private Fault? _refused;
+
     public ImapMessageReader(ImapConnection connection, ImapFolders folders, IReadOnlyList<(FolderPath Path, NumberSet Numbers)> wanted)
     {
         (_connection, _folders, _wanted) = (connection, folders, wanted);
@@ -73,8 +76,8 @@ internal sealed class ImapMessageReader : IMessageReader
             }
             while (true)
             {
-                await AskAsync(cancel);
-                if (_underWay.Count == 0) return null;
+                if (_refused is null) await AskAsync(cancel);
+                if (_underWay.Count == 0) return _refused is null ? null : throw new FaultException(_refused, Verdict.Keep);
                 var line = await Wire.ReadLineAsync(cancel);
                 if (await ReadBodyStartAsync(line, cancel) is { } message) return message;
             }
@@ -153,7 +156,7 @@ internal sealed class ImapMessageReader : IMessageReader
         // Quirk (a server that tells the UID after the octets): with one message asked for, it is known all the same.
         number ??= _underWay is [{ Numbers: { Count: 1 } only }] ? only.First() : null;
         if (number is null) _oneByOne = true;
-        if (number is not { } known || !_underWay.Any(a => a.Folder == _openFolder && a.Numbers.Contains(known)) || !_given.Add(new ItemAt(_openFolder, known)))
+        if (_refused is not null || number is not { } known || !_underWay.Any(a => a.Folder == _openFolder && a.Numbers.Contains(known)) || !_given.Add(new ItemAt(_openFolder, known)))
         {
             // Of nobody knows which message, asked for by nobody, or given twice: the octets are passed over.
             await SkipAsync(length, cancel);
@@ -210,25 +213,29 @@ internal sealed class ImapMessageReader : IMessageReader
         if (asked.Opening is { } opening)
         {
             // What was asked of the folder after it is answered by nobody now.
-            if (!_folders.Conclude(opening, result)) throw new FaultException(_folders.RefusalOf(opening), _underWay.Count == 0 ? Verdict.Keep : Verdict.Close);
-            _openFolder = asked.Folder;
+            if (_folders.Conclude(opening, result)) _openFolder = asked.Folder;
+            else _refused ??= _folders.RefusalOf(opening);
             return;
         }
+        if (_refused is not null) return;
         var absent = asked.Numbers.Select(n => new ItemAt(asked.Folder, n)).Where(i => !_given.Remove(i)).ToList();
         if (absent.Count == 0) return;
-        if (asked.Numbers.Count > 1 && (_oneByOne || !result.IsOk))
+        var fault = result.IsOk ? null : ImapCauses.Refused(result, Wire, "the old side does not give out this message", Cause.MessageUnreadable);
+        if (asked.Numbers.Count > 1 && (_oneByOne || (fault is not null && fault.Turn is not Turn.Person)))
         {
             foreach (var item in absent) _again.Enqueue((item.Folder, new NumberSet([item.Number])));
         }
-        else if (result.IsOk)
+        else if (fault is null)
         {
             _gone.AddRange(absent);
         }
+        else if (fault.Turn is Turn.NextItem)
+        {
+            _unreadable[absent[0]] = fault;
+        }
         else
         {
-            var fault = ImapCauses.Refused(result, Wire, "the old side does not give out this message", Cause.MessageUnreadable);
-            if (fault.Turn is not Turn.NextItem) throw new FaultException(fault, Verdict.Keep);
-            _unreadable[absent[0]] = fault;
+            _refused = fault;
         }
     }
 

@@ -43,17 +43,24 @@ internal static class ImapSignIn
     /// <summary>One mechanism, the best that both sides have: a wrong password tried with each in turn would lock the account.</summary>
     private static readonly string[] s_mechanisms = ["SCRAM-SHA-256", "SCRAM-SHA-1", "PLAIN", "LOGIN"];
 
+    /// <summary>Milliseconds until a server that took the connection has to greet: one that is starting or ending may never do so.</summary>
+    private const int GreetingPatience = 20_000;
+
+    /// <summary>Milliseconds until it has to let us in or refuse.</summary>
+    private const int SignInPatience = 60_000;
+
     /// <param name="tokens">Where access tokens come from; null where no service signs in with them.</param>
     public static async Task<ImapTraits> SignInAsync(Stream stream, Service service, Credentials who, AccessTokens? tokens, CancellationToken cancel)
     {
         using var said = new LastAnswer();
         // Not disposed: it would close the stream, which outlives it.
 #pragma warning disable CA2000
-        var client = new ImapClient(said) { Timeout = 60_000 };
+        var client = new ImapClient(said) { Timeout = GreetingPatience };
 #pragma warning restore CA2000
         try
         {
             await client.ConnectAsync(stream, service.Mail.Host, service.Mail.Port, SecureSocketOptions.None, cancel);
+            client.Timeout = SignInPatience;
             await AuthenticateAsync(client, said, service, who, tokens, cancel);
             // RFC 6855 §3: without it a server may rewrite messages with such headers, or show none at all.
             var utf8 = (client.Capabilities & (ImapCapabilities.UTF8Accept | ImapCapabilities.UTF8Only)) != 0;
@@ -91,6 +98,10 @@ internal static class ImapSignIn
             var result = said.Result;
             if (result?.Status == "BYE") throw new FaultException(new Fault(Cause.ServiceBusy, service.Name, $"the server closed the connection: {result.Text}", result.CodeName), Verdict.Close, e);
             throw new FaultException(new Fault(e is ImapProtocolException ? Cause.ProtocolBroken : Cause.ConnectionLost, service.Name, e is ImapProtocolException ? "what answers does not speak IMAP as it should" : "the connection was lost during sign-in"), Verdict.Close, e);
+        }
+        catch (TimeoutException e) when (client.Timeout == GreetingPatience)
+        {
+            throw new FaultException(new Fault(Cause.Unreachable, service.Name, $"the server took the connection and did not greet within {GreetingPatience / 1000} s"), Verdict.Close, e);
         }
         catch (TimeoutException e)
         {

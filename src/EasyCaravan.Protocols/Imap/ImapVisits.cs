@@ -85,7 +85,7 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
         if (!result.IsOk) refused ??= ImapCauses.Refused(result, connection.Wire, $"the messages of '{visit.Path}' cannot be listed", Cause.NotPermitted);
         if (refused is not null) return new FolderSeen(null, refused, flagsRefused);
         // Silence is not "none": taken so, all messages of the folder would count as lost.
-        if (asked.Search.Numbers is null && opening.Exists is > 0) throw connection.Wire.Garbage(new FormatException($"the search of '{visit.Path}' ended without its answer"));
+        if (asked.Search.Numbers is null && opening.Exists is not 0) throw connection.Wire.Garbage(new FormatException($"the search of '{visit.Path}' ended without its answer"));
         var all = asked.Search.Numbers ?? new NumberSet();
         // A few may have arrived in between; many more than there are is a server that makes numbers up.
         if (opening.Exists is { } exists && all.Count > (long)exists + MostArrivals) throw connection.Wire.Garbage(new FormatException($"{all.Count} messages are listed in a folder of {exists}"));

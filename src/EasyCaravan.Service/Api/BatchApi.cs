@@ -30,7 +30,7 @@ internal static class BatchApi
         var (plan, _) = await current.GetAsync(cancel);
         if (plan is null) return TypedResults.Ok(new List<BatchView>());
         await using var db = database.Read();
-        return TypedResults.Ok(await BatchViews.LoadAsync(db, plan, null, cancel));
+        return TypedResults.Ok(await BatchViews.LoadAsync(db, plan, null, database.Trouble, cancel));
     }
 
     private static async Task<Results<Ok<BatchView>, ProblemHttpResult>> GetAsync(string batch, CurrentPlan current, Database database, CancellationToken cancel)
@@ -38,7 +38,7 @@ internal static class BatchApi
         var (plan, _) = await current.GetAsync(cancel);
         if (plan is null) return PlanApi.NoPlan();
         await using var db = database.Read();
-        var views = await BatchViews.LoadAsync(db, plan, batch, cancel);
+        var views = await BatchViews.LoadAsync(db, plan, batch, database.Trouble, cancel);
         return views.Count == 1 ? TypedResults.Ok(views[0]) : NoBatch(batch);
     }
 
@@ -49,7 +49,7 @@ internal static class BatchApi
         await using var db = database.Read();
         if (!await db.Moves.AnyAsync(m => m.Batch == batch, cancel)) return NoBatch(batch);
         var query = db.Moves.Where(m => m.Batch == batch);
-        if (needsYou) query = query.Where(m => m.Condition == ConditionKind.NeedsYou || m.LeftBehind > 0);
+        if (needsYou) query = query.Where(m => m.Condition == ConditionKind.NeedsYou || m.OpenLeftBehind > 0 || m.Undecided > 0);
         if (running) query = query.Where(m => m.Condition == ConditionKind.Running);
         if (!string.IsNullOrWhiteSpace(search))
         {
@@ -67,7 +67,7 @@ internal static class BatchApi
         var size = Math.Clamp(limit, 1, LargestPage);
         var ids = await query.OrderBy(m => m.Id).Take(size + 1).Select(m => m.Id).ToListAsync(cancel);
         var page = ids.Take(size).ToList();
-        var moves = await MoveViews.LoadAsync(db, db.Moves.Where(m => page.Contains(m.Id)).OrderBy(m => m.Id), care.RestingBatches((await current.GetAsync(cancel)).Plan), time.GetUtcNow(), cancel);
+        var moves = await MoveViews.LoadAsync(db, db.Moves.Where(m => page.Contains(m.Id)).OrderBy(m => m.Id), care.RestingBatches((await current.GetAsync(cancel)).Plan), database.Trouble, time.GetUtcNow(), cancel);
         return TypedResults.Ok(new Page<MoveView>(moves, ids.Count > size ? page[^1].ToString(CultureInfo.InvariantCulture) : null));
     }
 
@@ -75,7 +75,7 @@ internal static class BatchApi
         string batch, string account, Database database, CurrentPlan current, ServiceCare care, TimeProvider time, CancellationToken cancel)
     {
         await using var db = database.Read();
-        var views = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Batch == batch && m.FromAccount == account), care.RestingBatches((await current.GetAsync(cancel)).Plan), time.GetUtcNow(), cancel);
+        var views = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Batch == batch && m.FromAccount == account), care.RestingBatches((await current.GetAsync(cancel)).Plan), database.Trouble, time.GetUtcNow(), cancel);
         if (views.Count == 0) return Problems.NotFound($"Nobody in batch '{batch}' moves from '{account}'.", "See the batch's moves for its accounts");
         var move = await db.Moves.FirstAsync(m => m.Batch == batch && m.FromAccount == account, cancel);
         var folders = (await FoldersAsync(db, [move.Id], cancel))[move.Id].ToList();
@@ -95,7 +95,7 @@ internal static class BatchApi
     private static FolderView ViewOf(WaybillFolder folder) => new(
         folder.From.ToString(), folder.To?.ToString(),
         new Counts(folder.Counts.Found, folder.Counts.Carried, folder.Counts.Paired, folder.Counts.Excluded, folder.Counts.LeftBehind),
-        folder.Counts.Gone, folder.Counts.Missing, folder.Complete && folder.Counts.Closes);
+        folder.Counts.Gone, folder.Counts.Missing, folder.Counts.Twice, folder.Counts.Altered, folder.Counts.Undecided, folder.Counts.Octets, folder.Closes);
 
     private static PassView ViewOf(PassRow pass) => new(
         pass.Id, MoveViews.KindName(pass.Kind), MoveViews.Time(pass.StartedAt)!.Value, MoveViews.Time(pass.EndedAt), pass.Stopped, pass.Fault,

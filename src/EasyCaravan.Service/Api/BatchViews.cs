@@ -10,7 +10,7 @@ namespace EasyCaravan.Service.Api;
 /// <summary>Batches as people see them: sums over their moves, counted by the database.</summary>
 internal static class BatchViews
 {
-    public static async Task<List<BatchView>> LoadAsync(CaravanDb db, Plan plan, string? only, CancellationToken cancel)
+    public static async Task<List<BatchView>> LoadAsync(CaravanDb db, Plan plan, string? only, Core.Pacing.Fault? trouble, CancellationToken cancel)
     {
         var groups = await db.Moves.Where(m => only == null || m.Batch == only)
             .GroupBy(m => new { m.Batch, m.Stage, m.Condition, m.WaitsFor })
@@ -18,11 +18,11 @@ internal static class BatchViews
             {
                 g.Key.Batch, g.Key.Stage, g.Key.Condition, g.Key.WaitsFor, People = g.Count(), Until = g.Min(m => m.Until),
                 Found = g.Sum(m => m.Found), Carried = g.Sum(m => m.Carried), Paired = g.Sum(m => m.Paired), Excluded = g.Sum(m => m.Excluded),
-                Open = g.Sum(m => m.LeftBehind), Octets = g.Sum(m => m.Octets),
+                Left = g.Sum(m => m.LeftBehind), Open = g.Sum(m => m.OpenLeftBehind), Undecided = g.Sum(m => m.Undecided), Octets = g.Sum(m => m.Octets),
             }).ToListAsync(cancel);
         // What running passes have added: there are never more of them than workers.
         var running = (await (from pass in db.Passes
-                              where pass.EndedAt == null && pass.Kind != PassKind.Survey
+                              where pass.EndedAt == null && pass.Kind != PassKind.Survey && pass.Kind != PassKind.Compare
                               join move in db.Moves on pass.MoveId equals move.Id
                               where move.Condition == ConditionKind.Running && (only == null || move.Batch == only)
                               select new { Pass = pass, Move = move }).ToListAsync(cancel))
@@ -33,16 +33,16 @@ internal static class BatchViews
             var route = plan.Routes.First(r => r.Name == batch.Route);
             var own = groups.Where(g => g.Batch == batch.Name).ToList();
             long Sum(Func<Counts, long> which, long ended) => ended + running[batch.Name].Sum(r => which(r.Now) - which(r.Before));
-            var left = own.Sum(g => MoveViews.IsGoneThrough(g.Stage) ? Math.Max(0, g.Found - g.Carried - g.Paired - g.Excluded) : g.Open);
             var counts = new Counts(
                 Sum(c => c.Found, own.Sum(g => g.Found)), Sum(c => c.Carried, own.Sum(g => g.Carried)), Sum(c => c.Paired, own.Sum(g => g.Paired)),
-                Sum(c => c.Excluded, own.Sum(g => g.Excluded)), Sum(c => c.LeftBehind, left));
+                Sum(c => c.Excluded, own.Sum(g => g.Excluded)), Sum(c => c.LeftBehind, own.Sum(g => g.Left)));
             var doing = Doing([.. own.Select(g => (g.Stage, g.Condition, g.WaitsFor, g.People, MoveStates.ToInstant(g.Until)))], batch.Timetable);
+            if (trouble is not null) doing = $"nothing can go on: {trouble.What} ({doing})";
             views.Add(new BatchView(
                 batch.Name, batch.Route, route.From, route.To, own.Sum(g => g.People),
                 own.GroupBy(g => Word(g.Stage)).ToDictionary(g => g.Key, g => g.Sum(s => s.People)),
                 own.GroupBy(g => Word(g.Condition)).ToDictionary(g => g.Key, g => g.Sum(s => s.People)),
-                doing, counts, own.Sum(g => g.Octets) + running[batch.Name].Sum(r => r.Octets), own.Sum(g => g.Open), batch.Timetable is { } timetable ? Describe(timetable) : null));
+                doing, counts, own.Sum(g => g.Octets) + running[batch.Name].Sum(r => r.Octets), own.Sum(g => g.Open), own.Sum(g => g.Undecided), batch.Timetable is { } timetable ? Describe(timetable) : null));
         }
         return views;
     }

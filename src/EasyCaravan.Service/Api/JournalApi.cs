@@ -1,5 +1,6 @@
 using System.Globalization;
 using EasyCaravan.Contract;
+using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
@@ -14,9 +15,11 @@ internal static class JournalApi
     public static void Map(RouteGroupBuilder api) => api.MapGet("/journal", GetAsync).WithSummary("The journal, newest first, page by page");
 
     private static async Task<Results<Ok<Page<JournalEntry>>, ProblemHttpResult>> GetAsync(
-        Database database, CancellationToken cancel, string? batch = null, string? account = null, string? cursor = null, int limit = 200)
+        Database database, CurrentPlan current, CancellationToken cancel, string? batch = null, string? account = null, string? cursor = null, int limit = 200)
     {
         await using var db = database.Read();
+        // A batch that is in the plan no more may still be asked for.
+        if (batch is not null && (await current.GetAsync(cancel)).Plan?.Batches.Any(b => b.Name == batch) != true && !await db.Journal.AnyAsync(e => e.Batch == batch, cancel)) return BatchApi.NoBatch(batch);
         var query = db.Journal.AsQueryable();
         if (batch is not null) query = query.Where(e => e.Batch == batch);
         if (account is not null) query = query.Where(e => e.Person == account);

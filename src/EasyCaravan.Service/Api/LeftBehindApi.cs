@@ -29,8 +29,8 @@ internal static class LeftBehindApi
                     select new { item, folder.From, move.Id, move.FromAccount };
         if (moves is not null) query = query.Where(r => moves.Contains(r.Id));
         return [.. (await query.ToListAsync(cancel)).Select(r => new LeftBehindView(
-            r.item.Id, batch, r.FromAccount, r.From, r.item.Subject, r.item.Sender, DateTimeOffset.Parse(r.item.Received, CultureInfo.InvariantCulture), r.item.Size,
-            Problems.Of(new Fault(r.item.Cause, r.item.Whom, r.item.What, r.item.Code)), BatchViews.Word(r.item.State), r.item.AcceptedBy))];
+            r.item.Id, batch, r.FromAccount, r.From, r.item.Subject, r.item.Sender, DateTimeOffset.Parse(r.item.Received, CultureInfo.InvariantCulture), r.item.Size, r.item.Messages,
+            Problems.Of(new Fault(r.item.Cause, r.item.Whom, r.item.What, r.item.Code) { Help = r.item.Help }), BatchViews.Word(r.item.State), r.item.AcceptedBy))];
     }
 
     private static async Task<Results<Ok<List<LeftBehindView>>, ProblemHttpResult>> ListAsync(

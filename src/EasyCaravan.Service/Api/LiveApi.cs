@@ -43,7 +43,7 @@ internal static class LiveApi
                 while (ids.Count < 500 && listener.Reader.TryRead(out var touched)) ids.Add(touched.Move);
                 await using var db = database.Read();
                 var resting = care.RestingBatches((await current.GetAsync(CancellationToken.None)).Plan);
-                yield return new SseItem<List<MoveView>>(await MoveViews.LoadAsync(db, db.Moves.Where(m => ids.Contains(m.Id)), resting, time.GetUtcNow(), CancellationToken.None), "moves");
+                yield return new SseItem<List<MoveView>>(await MoveViews.LoadAsync(db, db.Moves.Where(m => ids.Contains(m.Id)), resting, database.Trouble, time.GetUtcNow(), CancellationToken.None), "moves");
             }
         }
         finally

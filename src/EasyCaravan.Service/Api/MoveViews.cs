@@ -12,19 +12,26 @@ namespace EasyCaravan.Service.Api;
 internal static class MoveViews
 {
     /// <param name="resting">Batches on whose services nobody is called now.</param>
+    /// <param name="trouble">Why the store takes nothing now: nobody can go on, whatever the rows say.</param>
     public static async Task<List<MoveView>> LoadAsync(
-        CaravanDb db, IQueryable<MoveRow> query, IReadOnlyDictionary<string, ServicePause> resting, DateTimeOffset now, CancellationToken cancel)
+        CaravanDb db, IQueryable<MoveRow> query, IReadOnlyDictionary<string, ServicePause> resting, Fault? trouble, DateTimeOffset now, CancellationToken cancel)
     {
         var rows = await query.ToListAsync(cancel);
         var running = rows.Where(r => r.Condition is ConditionKind.Running).Select(r => r.Id).ToList();
         var passes = running.Count == 0
             ? []
             : await db.Passes.Where(p => running.Contains(p.MoveId) && p.EndedAt == null).ToDictionaryAsync(p => p.MoveId, cancel);
-        return [.. rows.Select(r => ViewOf(r, passes.GetValueOrDefault(r.Id), resting.GetValueOrDefault(r.Batch), now))];
+        return [.. rows.Select(r => ViewOf(r, passes.GetValueOrDefault(r.Id), resting.GetValueOrDefault(r.Batch), trouble, now))];
     }
 
-    private static MoveView ViewOf(MoveRow row, PassRow? pass, ServicePause? pause, DateTimeOffset now)
+    private static MoveView ViewOf(MoveRow row, PassRow? pass, ServicePause? pause, Fault? trouble, DateTimeOffset now)
     {
+        if (trouble is not null && row.Condition is ConditionKind.Running or ConditionKind.Queued)
+        {
+            return new MoveView(
+                row.Batch, row.FromAccount, row.ToAccount, row.Name, row.Note, Enum.Parse<MoveStage>(row.Stage.ToString()), MoveCondition.Waiting, $"cannot go on: {trouble.What}", null, Problems.Of(trouble),
+                CountsOf(row, pass), row.OpenLeftBehind, row.Undecided, row.Octets + (pass?.Octets ?? 0), null, Time(row.ChangedAt)!.Value);
+        }
         var waits = pause is not null && (row.Condition is ConditionKind.Queued || row is { Condition: ConditionKind.Waiting, WaitsFor: Wait.Service });
         var fault = waits ? pause!.Fault : MoveStates.FaultOf(row);
         return new MoveView(
@@ -32,7 +39,7 @@ internal static class MoveViews
             Enum.Parse<MoveStage>(row.Stage.ToString()), waits ? MoveCondition.Waiting : Enum.Parse<MoveCondition>(row.Condition.ToString()),
             waits ? $"waits with all others for {pause!.Fault.Service}: {pause.Fault.What}" : ConditionText(row, fault),
             waits ? pause!.Until.ToDateTimeOffset() : Time(row.Until), fault is null ? null : Problems.Of(fault),
-            CountsOf(row, pass), row.LeftBehind, row.Octets + (pass?.Octets ?? 0), pass is null ? null : ProgressOf(pass, now), Time(row.ChangedAt)!.Value);
+            CountsOf(row, pass), row.OpenLeftBehind, row.Undecided, row.Octets + (pass?.Octets ?? 0), pass is null ? null : ProgressOf(pass, now), Time(row.ChangedAt)!.Value);
     }
 
     public static DateTimeOffset? Time(long? milliseconds) => milliseconds is { } ms ? DateTimeOffset.FromUnixTimeMilliseconds(ms) : null;
@@ -43,21 +50,17 @@ internal static class MoveViews
     public static Counts CountsOf(MoveRow row, PassRow? pass)
     {
         var settled = row.Carried + row.Paired + row.Excluded;
-        var left = IsGoneThrough(row.Stage) ? Math.Max(0, row.Found - settled) : row.LeftBehind;
-        if (pass is null or { Kind: PassKind.Survey }) return new Counts(row.Found, row.Carried, row.Paired, row.Excluded, left);
+        if (pass is null or { Kind: PassKind.Survey or PassKind.Compare }) return new Counts(row.Found, row.Carried, row.Paired, row.Excluded, row.LeftBehind);
         var leftBefore = Math.Max(0, row.LeftBehind - pass.LeftBehind);
         return new Counts(
-            Math.Max(row.Found, settled + leftBefore + pass.Expected), row.Carried + pass.Carried, row.Paired + pass.Paired, row.Excluded + pass.Excluded, Math.Max(left, pass.LeftBehind));
+            Math.Max(row.Found, settled + leftBefore + pass.Expected), row.Carried + pass.Carried, row.Paired + pass.Paired, row.Excluded + pass.Excluded, row.LeftBehind);
     }
-
-    /// <summary>A pass has come to its end, so that whatever is not settled stays behind. Before that it is still to come.</summary>
-    public static bool IsGoneThrough(Stage stage) => stage is Stage.InStep or Stage.Crossing or Stage.Settling or Stage.Done;
 
     private static PassProgress ProgressOf(PassRow pass, DateTimeOffset now)
     {
         var started = Time(pass.StartedAt)!.Value;
         var seconds = Math.Max(0.001, (now - started).TotalSeconds);
-        var settled = pass.Kind is PassKind.Survey ? pass.Looked : pass.Carried + pass.Paired + pass.Excluded + pass.LeftBehind;
+        var settled = pass.Kind is PassKind.Survey or PassKind.Compare ? pass.Looked : pass.Carried + pass.Paired + pass.Excluded + pass.LeftBehind;
         var rate = settled / seconds;
         return new PassProgress(
             KindName(pass.Kind), started, pass.Expected, settled, pass.Octets, pass.Folder, Math.Round(rate, 1),
@@ -72,7 +75,7 @@ internal static class MoveViews
         ConditionKind.Idle when row.Stage is Stage.Withdrawn => "withdrawn",
         ConditionKind.Idle => "nothing to do until asked",
         ConditionKind.Queued => "queued, runs as soon as a worker is free",
-        ConditionKind.Running => row.Wanted switch { PassKind.First => "first pass running", PassKind.Survey => "survey running", _ => "catch-up running" },
+        ConditionKind.Running => row.Wanted switch { PassKind.First => "first pass running", PassKind.Survey => "survey running", PassKind.Compare => "comparison running", _ => "catch-up running" },
         ConditionKind.Waiting when row.WaitsFor is Wait.Window => "waits for its window",
         ConditionKind.Waiting when row.WaitsFor is Wait.Service => $"waited for the service, goes on now: {fault?.What}",
         ConditionKind.Waiting => $"tries again soon: {fault?.What}",

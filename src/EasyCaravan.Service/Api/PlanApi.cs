@@ -1,4 +1,5 @@
 using EasyCaravan.Contract;
+using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Workers;
@@ -26,11 +27,12 @@ internal static class PlanApi
     }
 
     private static async Task<Results<Ok<PlanApplied>, ProblemHttpResult>> ApplyAsync(
-        PlanSubmission submission, Plans plans, CurrentPlan current, ServiceCare care, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel, bool dryRun = false)
+        PlanSubmission submission, Plans plans, CurrentPlan current, Database database, ServiceCare care, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel, bool dryRun = false)
     {
         var bundle = BundleOf(submission);
         var (plan, errors) = PlanFile.Read(bundle);
         if (plan is null) return Problems.InvalidPlan(ProblemsOf(errors));
+        var settings = PlanChanges.Between((await current.GetAsync(cancel)).Row?.Text, bundle.Text);
         var (changes, conflicts) = await plans.ApplyAsync(plan, bundle, context.User.Identity!.Name!, dryRun, cancel);
         if (conflicts.Count > 0) return Problems.InvalidPlan(ProblemsOf(conflicts));
         if (!dryRun)
@@ -40,7 +42,19 @@ internal static class PlanApi
             signal.Raise();
             live.Touch("", 0);
         }
-        return TypedResults.Ok(new PlanApplied(dryRun, [.. changes.Select(c => new PlanChange(c.Batch, c.Account, c.Change))]));
+        await using var db = database.Read();
+        return TypedResults.Ok(new PlanApplied(dryRun, [.. changes.Select(c => new PlanChange(c.Batch, c.Account, c.Change))], settings, dryRun ? null : await NextAsync(db, cancel)));
+    }
+
+    /// <summary>What is mended is tried again first; then whoever is new is looked at.</summary>
+    private static async Task<string?> NextAsync(CaravanDb db, CancellationToken cancel)
+    {
+        var stopped = await db.Moves.Where(m => m.Condition == ConditionKind.NeedsYou).GroupBy(m => m.Batch).Select(g => new { Batch = g.Key, People = g.Count() }).OrderBy(g => g.Batch).FirstOrDefaultAsync(cancel);
+        if (stopped is not null) return $"Try again what needed you: caravan retry {stopped.Batch} ({stopped.People} {(stopped.People == 1 ? "person" : "people")})";
+        var listed = await db.Moves.Where(m => m.Stage == Stage.Listed).OrderBy(m => m.Id).Select(m => m.Batch).FirstOrDefaultAsync(cancel);
+        if (listed is not null) return $"Look before anything moves: caravan survey {listed} --wait";
+        var started = await db.Moves.Where(m => m.Stage == Stage.InStep).OrderBy(m => m.Id).Select(m => m.Batch).FirstOrDefaultAsync(cancel);
+        return started is null ? null : $"Carry by the new rules: caravan catch-up {started}";
     }
 
     private static async Task<Results<Ok<PlanView>, ProblemHttpResult>> ShowAsync(CurrentPlan current, Database database, CancellationToken cancel)

@@ -1,5 +1,6 @@
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Surveying;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Surveying;
@@ -67,7 +68,7 @@ internal static class SurveyApi
             [.. RowsOf(move)]));
     }
 
-    private static async Task<Results<Ok<List<FindingGroup>>, ProblemHttpResult>> FindingsAsync(string batch, SurveyBook book, CancellationToken cancel)
+    private static async Task<Results<Ok<List<FindingGroup>>, ProblemHttpResult>> FindingsAsync(string batch, SurveyBook book, Database database, CancellationToken cancel)
     {
         if (await book.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
         var groups = surveyed.Moves.SelectMany(m => m.Digest?.Findings.Select(f => (Move: m, Found: f)) ?? []).GroupBy(f => f.Found.Finding.Code).OrderBy(g => FindingRules.Of(g.Key).Weight).ThenBy(g => g.Key);
@@ -82,7 +83,29 @@ internal static class SurveyApi
                 [.. rule.Ways.Select(w => new WayView(FindingRules.Word(w.Way), w.Text, w.Value, w.Default))],
                 [.. DecisionsOf(surveyed.Choices.Where(c => c.Code == group.Key), accounts)],
                 [.. group.Take(MostRows).Select(f => RowOf(f.Move.Move, f.Found))]);
-        }).ToList());
+        }).Concat(await AlteredAsync(database, surveyed.Batch.Name, cancel)).ToList());
+    }
+
+    /// <summary>What reading back has shown, as one finding: a service that alters messages does so for everybody.</summary>
+    private static async Task<List<FindingGroup>> AlteredAsync(Database database, string batch, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        var rows = await (from difference in db.Differences
+                          where difference.Kind == DifferenceKind.Altered
+                          join folder in db.LedgerFolders on difference.FolderId equals folder.Id
+                          join move in db.Moves on folder.MoveId equals move.Id
+                          where move.Batch == batch
+                          group difference by new { move.FromAccount, move.Name } into own
+                          select new { own.Key.FromAccount, own.Key.Name, Messages = own.Count(), Open = own.Count(d => d.State != DifferenceState.Accepted), Octets = own.Sum(d => d.Size), What = own.Min(d => d.What) }).ToListAsync(cancel);
+        if (rows.Count == 0) return [];
+        var rule = FindingRules.Of(FindingCode.AltersMessages);
+        var word = FindingRules.Word(FindingCode.AltersMessages);
+        return
+        [
+            new FindingGroup(
+                word, FindingRules.Word(rule.Weight), rule.Title, rule.Otherwise, rows.Count, rows.Count(r => r.Open > 0), rows.Sum(r => r.Messages), rows.Sum(r => r.Octets), [], [],
+                [.. rows.Take(MostRows).Select(r => new FindingRow(word, FindingRules.Word(rule.Weight), r.FromAccount, r.Name, r.What!, r.Messages, r.Octets, $"See them with: caravan differences {batch}", null))]),
+        ];
     }
 
     private static async Task<Results<Ok<List<FindingRow>>, ProblemHttpResult>> RowsAsync(string batch, SurveyBook book, Database database, CancellationToken cancel, string? code = null, string? move = null)
@@ -118,6 +141,9 @@ internal static class SurveyApi
             // Nobody is taken off for what was not found about them.
             foreach (var one in batches) await moves.StepAsync(one, only ?? await TouchedAsync(book, one, code, cancel), who, "withdrew", (s, _) => s.Withdraw(), cancel);
         }
+        // What reading back has shown is decided message by message: here for all of them at once.
+        if (code is FindingCode.AltersMessages && way is WayOut.Accept)
+            foreach (var one in batches) await moves.DecideDifferencesAsync(one, only, null, DifferenceKind.Altered, DifferenceDecision.Accept, who, cancel);
         book.Forget();
         signal.Raise();
         live.Touch(batch, 0);

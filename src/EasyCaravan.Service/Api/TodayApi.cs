@@ -1,6 +1,7 @@
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Ports;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using EasyCaravan.Store.Rows;
@@ -23,10 +24,10 @@ internal static class TodayApi
         var (plan, _) = await current.GetAsync(cancel);
         if (plan is null) return new Today([], [], [], [], []);
         await using var db = database.Read();
-        var running = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Condition == ConditionKind.Running).OrderBy(m => m.Id).Take(MostRunning), care.RestingBatches(plan), time.GetUtcNow(), cancel);
-        var needs = (await MovesInNeedAsync(db, cancel)).Concat(await ItemsLeftAsync(db, cancel)).OrderByDescending(n => n.Count).ToList();
+        var running = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Condition == ConditionKind.Running).OrderBy(m => m.Id).Take(MostRunning), care.RestingBatches(plan), database.Trouble, time.GetUtcNow(), cancel);
+        var needs = (await MovesInNeedAsync(db, cancel)).Concat(await ItemsLeftAsync(db, cancel)).Concat(await DifferencesAsync(db, cancel)).OrderByDescending(n => n.Count).ToList();
         if (database.Trouble is { } trouble) needs.Insert(0, new NeedsYou(Problems.CauseName(trouble.Cause), $"{trouble.What}; no pass can go on", trouble.Remedy, 1, []));
-        return new Today(needs, running, await NextAsync(db, cancel), await ServiceApi.ViewsOfAsync(db, plan, slots, care, cancel), await BatchViews.LoadAsync(db, plan, null, cancel));
+        return new Today(needs, running, await NextAsync(db, cancel), await ServiceApi.ViewsOfAsync(db, plan, slots, care, cancel), await BatchViews.LoadAsync(db, plan, null, database.Trouble, cancel));
     }
 
     private static async Task<List<NeedsYou>> MovesInNeedAsync(CaravanDb db, CancellationToken cancel)
@@ -45,11 +46,29 @@ internal static class TodayApi
                           join folder in db.LedgerFolders on item.FolderId equals folder.Id
                           join move in db.Moves on folder.MoveId equals move.Id
                           group item by new { item.Cause, move.Batch, move.FromAccount, move.Name } into g
-                          select new { g.Key, Count = g.Count() }).ToListAsync(cancel);
+                          select new { g.Key, Count = g.Sum(i => i.Messages) }).ToListAsync(cancel);
         return [.. rows.GroupBy(r => r.Key.Cause).Select(g =>
         {
             var items = g.Sum(r => r.Count);
             return Group(g.Key, $"{items} message{(items == 1 ? " was" : "s were")} left behind: {Summary(g.Key)}", g.Count(), g.Select(r => new MoveRef(r.Key.Batch, r.Key.FromAccount, r.Key.Name)));
+        })];
+    }
+
+    /// <summary>What differs between the sides, by how.</summary>
+    private static async Task<List<NeedsYou>> DifferencesAsync(CaravanDb db, CancellationToken cancel)
+    {
+        var rows = await (from difference in db.Differences
+                          where difference.State == DifferenceState.Open
+                              && (difference.Kind == DifferenceKind.Missing || difference.Kind == DifferenceKind.Twice || difference.Kind == DifferenceKind.Altered)
+                          join folder in db.LedgerFolders on difference.FolderId equals folder.Id
+                          join move in db.Moves on folder.MoveId equals move.Id
+                          group difference by new { difference.Kind, move.Batch, move.FromAccount, move.Name } into g
+                          select new { g.Key, Count = g.Count() }).ToListAsync(cancel);
+        return [.. rows.GroupBy(r => r.Key.Kind).Select(g =>
+        {
+            var messages = g.Sum(r => r.Count);
+            var what = $"{messages} message{(messages == 1 ? "" : "s")} {DifferenceApi.Summary(g.Key, messages == 1)}";
+            return new NeedsYou(BatchViews.Word(g.Key), what, DifferenceApi.RemedyFor(g.Key), g.Count(), [.. g.Select(r => new MoveRef(r.Key.Batch, r.Key.FromAccount, r.Key.Name)).Take(MostNamed)]);
         })];
     }
 

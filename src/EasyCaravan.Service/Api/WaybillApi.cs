@@ -2,6 +2,7 @@ using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
+using EasyCaravan.Store.Rows;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 
@@ -24,20 +25,52 @@ internal static class WaybillApi
         await using var db = database.Read();
         var rows = await db.Moves.Where(m => m.Batch == batch && (only == null || only.Contains(m.Id))).OrderBy(m => m.Id).ToListAsync(cancel);
         var ids = rows.Select(r => r.Id).ToList();
+        var differences = (await DifferenceApi.LoadAsync(db, batch, ids, includeDecided: true, cancel)).ToLookup(d => d.Account);
+        var comparisons = (await ComparisonApi.LoadAsync(db, batch, ids, cancel)).ToDictionary(c => c.Account);
         var left = (await LeftBehindApi.LoadAsync(db, batch, ids, includeAccepted: true, cancel)).ToLookup(i => i.Account);
         var foldersByMove = await BatchApi.FoldersAsync(db, ids, cancel);
         // Folders to which no pass has come yet stand nowhere: only one that came to its end has seen them all.
-        var last = db.Passes.Where(p => ids.Contains(p.MoveId) && p.Kind != PassKind.Survey && p.EndedAt != null).GroupBy(p => p.MoveId).Select(g => g.Max(p => p.Id));
+        var last = db.Passes.Where(p => ids.Contains(p.MoveId) && p.Kind != PassKind.Survey && p.Kind != PassKind.Compare && p.EndedAt != null).GroupBy(p => p.MoveId).Select(g => g.Max(p => p.Id));
         var seen = (await db.Passes.Where(p => last.Contains(p.Id) && !p.Stopped && p.Fault == null).Select(p => p.MoveId).ToListAsync(cancel)).ToHashSet();
         var moves = new List<MoveWaybill>(rows.Count);
         foreach (var row in rows)
         {
             var folders = foldersByMove[row.Id].ToList();
+            var closes = seen.Contains(row.Id) && folders.TrueForAll(f => f.Closes);
             moves.Add(new MoveWaybill(
                 row.FromAccount, row.ToAccount, row.Name, Enum.Parse<MoveStage>(row.Stage.ToString()), Sum(folders.Select(f => f.Counts)),
-                folders.Sum(f => f.Gone), folders.Sum(f => f.Missing), seen.Contains(row.Id) && folders.TrueForAll(f => f.Closes), folders, [.. left[row.FromAccount]]));
+                folders.Sum(f => f.Gone), folders.Sum(f => f.Missing), folders.Sum(f => f.Twice), folders.Sum(f => f.Altered), folders.Sum(f => f.Undecided), closes, SentenceOf(row, closes, folders),
+                folders, [.. left[row.FromAccount]], [.. differences[row.FromAccount]], comparisons.GetValueOrDefault(row.FromAccount)));
         }
-        return TypedResults.Ok(new BatchWaybill(batch, route.From, route.To, time.GetUtcNow(), Sum(moves.Select(m => m.Total)), moves.All(m => m.Closes), moves));
+        return TypedResults.Ok(new BatchWaybill(
+            batch, route.From, route.To, time.GetUtcNow(), Sum(moves.Select(m => m.Total)), moves.TrueForAll(m => m.Closes), SentenceOf(moves), moves));
+    }
+
+    /// <summary>Why one person's waybill does not close yet, the first thing to be done first.</summary>
+    private static string SentenceOf(MoveRow row, bool closes, List<FolderView> folders)
+    {
+        if (closes) return "Everything is accounted for: found = carried + paired + excluded + left behind in every folder, and nothing is undecided.";
+        if (row.Stage is Stage.Listed or Stage.Surveyed) return "Nothing was carried yet: start the move.";
+        if (row.Stage is Stage.Withdrawn) return "The move was withdrawn before it was complete.";
+        if (row.Condition is ConditionKind.NeedsYou) return $"Not complete: {row.FaultWhat}.";
+        if (folders.Sum(f => f.Undecided) is > 0 and var undecided)
+        {
+            var parts = new List<string>();
+            if (folders.Sum(f => f.Missing) is > 0 and var missing) parts.Add($"{missing} missing on the new side");
+            if (folders.Sum(f => f.Twice) is > 0 and var twice) parts.Add($"{twice} there twice");
+            if (folders.Sum(f => f.Altered) is > 0 and var altered) parts.Add($"{altered} altered there");
+            return $"Not complete: {undecided} message(s) wait for a decision ({string.Join(", ", parts)}). See the differences, and decide.";
+        }
+        return "Not complete: the last pass did not come to its end. It goes on by itself, or after a catch-up.";
+    }
+
+    private static string SentenceOf(List<MoveWaybill> moves)
+    {
+        var open = moves.Where(m => !m.Closes).ToList();
+        if (open.Count == 0) return "Everything is accounted for: found = carried + paired + excluded + left behind in every folder, and nothing is undecided.";
+        var undecided = open.Sum(m => m.Undecided);
+        var waiting = undecided == 0 ? "" : $"; {undecided} message(s) wait for a decision";
+        return $"Not complete for {open.Count} of {moves.Count} people{waiting}.";
     }
 
     private static Counts Sum(IEnumerable<Counts> counts) => counts.Aggregate(new Counts(0, 0, 0, 0, 0), (a, b) => new Counts(

@@ -8,18 +8,18 @@ using NodaTime;
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>What the services' daily limits leave for one move.</summary>
-internal sealed class Allowances(Database database, TimeProvider time)
+internal sealed class Allowances(Database database, CurrentPlan plan, TimeProvider time)
 {
     /// <exception cref="FaultException">Nothing is left today; the fault says from when on there is more.</exception>
     public async Task<Allowance> OfAsync(MovePerson person, Core.Planning.Service from, Core.Planning.Service to, CancellationToken cancel)
     {
         var sides = new List<(long Left, bool Untouched, Fault Spent)>();
-        foreach (var (service, account, isFrom) in new[] { (from, person.FromAccount, true), (to, person.ToAccount, false) })
+        foreach (var (service, account) in new[] { (from, person.FromAccount), (to, person.ToAccount) })
         {
             if (service.Limits.BytesPerDay is not { } limit) continue;
             var now = Instant.FromDateTimeOffset(time.GetUtcNow());
             var day = service.Limits.DayOf(now);
-            var used = await UsedAsync(account, isFrom, day, cancel);
+            var used = await UsedAsync(service.Name, account, day, cancel);
             var next = day + Duration.FromDays(1);
             sides.Add((limit - used, used == 0, new Fault(Cause.DaySpent, service.Name, $"the {ByteCount.Write(limit)} that {service.Name} allows {account} in a day are used up") { NotBefore = next }));
         }
@@ -30,10 +30,15 @@ internal sealed class Allowances(Database database, TimeProvider time)
     }
 
     /// <summary>Every pass that was under way since the day began counts whole: rather a little too gentle than too much.</summary>
-    private async Task<long> UsedAsync(string account, bool isFrom, Instant day, CancellationToken cancel)
+    private async Task<long> UsedAsync(string service, string account, Instant day, CancellationToken cancel)
     {
         var since = day.ToUnixTimeMilliseconds();
+        var current = (await plan.GetAsync(cancel)).Plan!;
+        // The same address on another service is another account.
+        List<string> BatchesOf(Func<Core.Planning.Route, bool> uses) => [.. current.Batches.Where(b => uses(current.Routes.First(r => r.Name == b.Route))).Select(b => b.Name)];
+        var (asFrom, asTo) = (BatchesOf(r => r.From == service), BatchesOf(r => r.To == service));
         await using var db = database.Read();
-        return await db.Passes.Where(p => (p.EndedAt == null || p.EndedAt >= since) && db.Moves.Any(m => m.Id == p.MoveId && (isFrom ? m.FromAccount == account : m.ToAccount == account))).SumAsync(p => p.Octets, cancel);
+        return await db.Passes.Where(p => (p.EndedAt == null || p.EndedAt >= since) && db.Moves.Any(m => m.Id == p.MoveId
+            && ((m.FromAccount == account && asFrom.Contains(m.Batch)) || (m.ToAccount == account && asTo.Contains(m.Batch))))).SumAsync(p => p.Octets, cancel);
     }
 }

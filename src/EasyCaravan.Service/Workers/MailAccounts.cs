@@ -24,7 +24,7 @@ internal sealed class MailAccounts(ServiceSlots slots, ServiceCare care, AccessT
             IMailAccount account = service.Mail.Speaks is MailProtocol.Pop3
                 ? await Pop3MailAccount.OpenAsync(service, credentials, tokens, numbers, null, slot, cancel)
                 : await ImapMailAccount.OpenAsync(service, credentials, tokens, null, slot, cancel);
-            care.Answered(service.Name);
+            await care.AnsweredAsync(service.Name);
             return account;
         }
         catch (FaultException e)

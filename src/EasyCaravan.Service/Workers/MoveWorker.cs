@@ -3,6 +3,7 @@ using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Proving;
 using EasyCaravan.Core.Surveying;
 using EasyCaravan.Protocols.ManageSieve;
 using EasyCaravan.Protocols.SignIn;
@@ -81,7 +82,8 @@ internal sealed class MoveWorker(
             // What failed on the way in was heard there.
             if (!e.Fault.AtTheDoor) care.Hear(e.Fault);
             var (current, _) = await plan.GetAsync(CancellationToken.None);
-            return new PassEnd(e.Fault.Advised(current?.Services.SelectMany(service => service.Help) ?? []), false);
+            // Each service's own remedies, for what that service said.
+            return new PassEnd(e.Fault.Advised(current?.Services.FirstOrDefault(s => s.Name == e.Fault.Service)?.Help ?? []), false);
         }
         catch (Exception e)
         {
@@ -115,6 +117,11 @@ internal sealed class MoveWorker(
             Suspects = claim.State.IsSuspicious ? _suspects.GetOrAdd(claim.Person.Id, _ => new Suspects()) : null,
             Pace = care.PacesOf(road.From, claim.Person.FromAccount, road.To, claim.Person.ToAccount),
         };
+        if (order.Kind is PassKind.Compare)
+        {
+            await new Comparison(accounts, store.LedgerOf(claim), order, tally, notes.Enqueue).RunAsync(cancel);
+            return null;
+        }
         await new Pass(accounts, store.LedgerOf(claim), order, tally, notes.Enqueue).RunAsync(cancel);
         _suspects.TryRemove(claim.Person.Id, out _);
         return null;
@@ -184,12 +191,12 @@ internal sealed class MoveWorker(
             await store.EndAsync(claim, tally, end, state => end switch
             {
                 { Fault: { Turn: Turn.Wait, Service: { } service } fault } when FaultRules.IsOfService(fault) && care.PauseOf(service) is { } pause => state.Pause(fault, pause.Until),
-                { Fault: { } fault } => state.Fail(fault, tally.Progressed, Random.Shared.NextDouble(), Now),
+                { Fault: { } fault } => state.Fail(fault, tally.Progressed || (claim.State.Wanted is PassKind.Compare && tally.Looked > 0), Random.Shared.NextDouble(), timetable, Now),
                 { Stopped: true } => state.Interrupt(timetable, Now),
                 _ => state.Complete(timetable, Now),
             }, CancellationToken.None);
             await WriteNotesAsync(claim, notes);
-            await journal.WriteAsync(Journal.Service, person.Batch, new MoveRowName(person.Id, person.FromAccount), Describe(claim, tally, end), CancellationToken.None);
+            await journal.WriteAsync(Journal.Service, person.Batch, new MoveRowName(person.Id, person.FromAccount), await DescribeAsync(claim, tally, end), CancellationToken.None);
         }
         catch (Exception e)
         {
@@ -204,9 +211,19 @@ internal sealed class MoveWorker(
             await journal.WriteAsync(Journal.Service, claim.Person.Batch, new MoveRowName(claim.Person.Id, claim.Person.FromAccount), note, CancellationToken.None);
     }
 
+    private async Task<string> DescribeAsync(Claim claim, Tally tally, PassEnd end)
+    {
+        var text = Describe(claim, tally, end);
+        if (claim.State.Wanted is not PassKind.First || end is not { Fault: null, Stopped: false }) return text;
+        // A first pass that was broken off and went on tells what it carried in all, not just what was left to do.
+        await using var db = database.Read();
+        var row = await db.Moves.FirstAsync(m => m.Id == claim.Person.Id);
+        return $"{text}; in all {row.Carried} carried ({ByteCount.Write(row.Octets)}), {row.Paired} paired, {row.Excluded} excluded, {row.LeftBehind} left behind of {row.Found} found";
+    }
+
     private static string Describe(Claim claim, Tally tally, PassEnd end)
     {
-        var pass = claim.State.Wanted switch { PassKind.First => "first pass", PassKind.Survey => "survey", _ => "catch-up pass" };
+        var pass = claim.State.Wanted switch { PassKind.First => "first pass", PassKind.Survey => "survey", PassKind.Compare => "comparison", _ => "catch-up pass" };
         var did = new List<string>();
         if (tally.Looked > 0) did.Add($"{tally.Looked} messages seen");
         if (tally.Carried > 0) did.Add($"{tally.Carried} carried ({ByteCount.Write(tally.Octets)})");
@@ -216,7 +233,8 @@ internal sealed class MoveWorker(
         if (tally.Moved > 0) did.Add($"{tally.Moved} moved");
         if (tally.Removed > 0) did.Add($"{tally.Removed} deleted");
         if (tally.FlagsChanged > 0) did.Add($"{tally.FlagsChanged} with changed flags");
-        var sum = did.Count == 0 ? claim.State.Wanted is PassKind.Survey ? "no message seen" : "nothing new" : string.Join(", ", did);
+        if (tally.Differences > 0) did.Add($"{tally.Differences} differ between the sides");
+        var sum = did.Count == 0 ? claim.State.Wanted is PassKind.Survey or PassKind.Compare ? "no message seen" : "nothing new" : string.Join(", ", did);
         return end switch
         {
             { Fault: { } fault } => $"{pass} stopped by a fault after {sum}: {fault}",

@@ -1,6 +1,7 @@
 using System.Collections.Concurrent;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
+using EasyCaravan.Store;
 using NodaTime;
 
 namespace EasyCaravan.Service.Workers;
@@ -12,7 +13,7 @@ namespace EasyCaravan.Service.Workers;
 internal sealed record ServicePause(Instant Until, Fault Fault, int Attempts, bool Trying);
 
 /// <summary>What services said about how they want to be used: the pace of each, and which of them want to be left alone for now.</summary>
-internal sealed class ServiceCare(ServiceSlots slots, WorkSignal signal, TimeProvider time)
+internal sealed class ServiceCare(ServiceSlots slots, MoveStore store, WorkSignal signal, TimeProvider time)
 {
     private readonly ConcurrentDictionary<(string Service, double?, long?), Pace> _paces = new();
     private readonly ConcurrentDictionary<(string Service, string Account, double?, long?), Pace> _accountPaces = new();
@@ -56,13 +57,14 @@ internal sealed class ServiceCare(ServiceSlots slots, WorkSignal signal, TimePro
         }
     }
 
-    /// <summary>It let somebody in: all may go on.</summary>
-    public void Answered(string service)
+    /// <summary>A sign-in succeeded: every move that waits for this service goes on, whenever its own next try was to be.</summary>
+    public async Task AnsweredAsync(string service)
     {
         lock (_lock)
         {
             if (!_pauses.Remove(service)) return;
         }
+        await store.ResumeServiceAsync(service, CancellationToken.None);
         signal.Raise();
     }
 

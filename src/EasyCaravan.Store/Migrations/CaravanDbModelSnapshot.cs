@@ -53,6 +53,50 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("choices", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ComparisonRow", b =>
+                {
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Arrived")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("AskedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("AskedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Compared")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Differing")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("EndedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("FlagsChanged")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Octets")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Page")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<double>("Share")
+                        .HasColumnType("REAL");
+
+                    b.HasKey("MoveId");
+
+                    b.ToTable("comparisons", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.ConsentRow", b =>
                 {
                     b.Property<long>("Id")
@@ -91,6 +135,59 @@ namespace EasyCaravan.Store.Migrations
                         .IsUnique();
 
                     b.ToTable("consents", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.DifferenceRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("DecidedBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("FolderId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Kind")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Landed")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Received")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("SeenAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Sender")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Size")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("State")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Subject")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("What")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("FolderId", "Kind", "Number", "Landed")
+                        .IsUnique();
+
+                    b.ToTable("differences", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.FlagSetRow", b =>
@@ -210,6 +307,9 @@ namespace EasyCaravan.Store.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
+                    b.Property<long>("Altered")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("Carried")
                         .HasColumnType("INTEGER");
 
@@ -241,16 +341,31 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<long>("LeftBehind")
                         .HasColumnType("INTEGER");
 
+                    b.Property<bool>("LeftWhole")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("Missing")
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("MoveId")
                         .HasColumnType("INTEGER");
 
+                    b.Property<long>("Octets")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("OctetsBefore")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("Paired")
                         .HasColumnType("INTEGER");
 
                     b.Property<bool>("Reopened")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("SeenCount")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("SeenNext")
                         .HasColumnType("INTEGER");
 
                     b.Property<string>("To")
@@ -261,6 +376,12 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER");
 
                     b.Property<long?>("ToEpoch")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Twice")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Undecided")
                         .HasColumnType("INTEGER");
 
                     b.HasKey("Id");
@@ -297,6 +418,10 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER")
                         .HasColumnName("outcome");
 
+                    b.Property<long>("Size")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("size");
+
                     b.HasKey("FolderId", "Number");
 
                     b.ToTable("ledger_items", (string)null);
@@ -318,6 +443,12 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("TEXT");
 
                     b.Property<long>("FolderId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Help")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Messages")
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("Number")
@@ -394,6 +525,9 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<string>("FaultHelp")
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("FaultService")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("FaultWhat")
                         .HasColumnType("TEXT");
 
@@ -439,6 +573,9 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<long>("Octets")
                         .HasColumnType("INTEGER");
 
+                    b.Property<long>("OpenLeftBehind")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("Paired")
                         .HasColumnType("INTEGER");
 
@@ -467,6 +604,9 @@ namespace EasyCaravan.Store.Migrations
 
                     b.Property<string>("ToUnder")
                         .HasColumnType("TEXT");
+
+                    b.Property<long>("Undecided")
+                        .HasColumnType("INTEGER");
 
                     b.Property<long?>("Until")
                         .HasColumnType("INTEGER");
@@ -499,6 +639,9 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("Carried")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Differences")
                         .HasColumnType("INTEGER");
 
                     b.Property<long?>("EndedAt")
@@ -675,6 +818,24 @@ namespace EasyCaravan.Store.Migrations
                         .IsUnique();
 
                     b.ToTable("tokens", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ComparisonRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithOne()
+                        .HasForeignKey("EasyCaravan.Store.Rows.ComparisonRow", "MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.DifferenceRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.LedgerFolderRow", null)
+                        .WithMany()
+                        .HasForeignKey("FolderId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.ItemKeyRow", b =>

@@ -46,6 +46,7 @@ public sealed class MoveRow
     public string? FaultWhat { get; set; }
     public string? FaultCode { get; set; }
     public string? FaultHelp { get; set; }
+    public string? FaultService { get; set; }
     public PassKind? Wanted { get; set; }
     public int Attempts { get; set; }
 
@@ -63,6 +64,12 @@ public sealed class MoveRow
     public long Paired { get; set; }
     public long Excluded { get; set; }
     public long LeftBehind { get; set; }
+
+    /// <summary>Of those left behind, the ones about which nobody has decided.</summary>
+    public long OpenLeftBehind { get; set; }
+
+    /// <summary>Differences between the sides about which nobody has decided.</summary>
+    public long Undecided { get; set; }
     public long Octets { get; set; }
     public long ChangedAt { get; set; }
 }
@@ -87,6 +94,7 @@ public sealed class PassRow
     public long Moved { get; set; }
     public long Removed { get; set; }
     public long Looked { get; set; }
+    public long Differences { get; set; }
     public string? Folder { get; set; }
 }
 
@@ -111,6 +119,24 @@ public sealed class LedgerFolderRow
     public long LeftBehind { get; set; }
     public long Gone { get; set; }
     public long Missing { get; set; }
+    public long Twice { get; set; }
+    public long Altered { get; set; }
+
+    /// <summary>Differences about which nobody has decided.</summary>
+    public long Undecided { get; set; }
+
+    /// <summary>Of the carried messages.</summary>
+    public long Octets { get; set; }
+
+    /// <summary>Of those that were carried before the ledger kept sizes.</summary>
+    public long OctetsBefore { get; set; }
+
+    /// <summary>The to side's folder when it was last compared; in its epoch.</summary>
+    public long? SeenNext { get; set; }
+    public long? SeenCount { get; set; }
+
+    /// <summary>One of the sides refused the folder as a whole.</summary>
+    public bool LeftWhole { get; set; }
 }
 
 /// <summary>One message. Millions of them: a few small numbers each.</summary>
@@ -122,6 +148,25 @@ public sealed class LedgerItemRow
     public Outcome Outcome { get; set; }
     public bool Gone { get; set; }
     public int Flags { get; set; }
+    public long Size { get; set; }
+}
+
+/// <summary>A message that is not on the to side as it is on the from side.</summary>
+public sealed class DifferenceRow
+{
+    public long Id { get; set; }
+    public long FolderId { get; set; }
+    public DifferenceKind Kind { get; set; }
+    public long Number { get; set; }
+    public long Landed { get; set; }
+    public required string What { get; set; }
+    public long Size { get; set; }
+    public string? Received { get; set; }
+    public required string Subject { get; set; }
+    public required string Sender { get; set; }
+    public DifferenceState State { get; set; }
+    public string? DecidedBy { get; set; }
+    public long SeenAt { get; set; }
 }
 
 /// <summary>Which message stands at a number, for moves in which one may stand in several folders.</summary>
@@ -143,6 +188,23 @@ public sealed class StrangerRow
     public long Low { get; set; }
     public long High { get; set; }
     public bool Certain { get; set; }
+}
+
+/// <summary>The last comparison of both sides that somebody asked for.</summary>
+public sealed class ComparisonRow
+{
+    public long MoveId { get; set; }
+    public long AskedAt { get; set; }
+    public required string AskedBy { get; set; }
+    public long? EndedAt { get; set; }
+    public double Share { get; set; }
+    public long Page { get; set; }
+    public long Number { get; set; }
+    public long Compared { get; set; }
+    public long Octets { get; set; }
+    public long Differing { get; set; }
+    public long FlagsChanged { get; set; }
+    public long Arrived { get; set; }
 }
 
 /// <summary>What the last survey of a move found. Sums stand beside the whole, so that lists and totals need not open it.</summary>
@@ -224,6 +286,12 @@ public sealed class LeftBehindRow
     public required string Subject { get; set; }
     public required string Sender { get; set; }
     public LeftBehindState State { get; set; }
+
+    /// <summary>One; of a folder that was refused as a whole (number 0), all that stayed behind with it.</summary>
+    public long Messages { get; set; } = 1;
+
+    /// <summary>A remedy for just this case; null: the one for the cause.</summary>
+    public string? Help { get; set; }
     public string? AcceptedBy { get; set; }
 }
 

@@ -1,3 +1,4 @@
+using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 
@@ -13,6 +14,10 @@ internal sealed class MemoryLedger : ILedger
     private readonly Dictionary<(long Folder, uint Number), Stranger> _strangers = [];
 
     public Dictionary<(long Folder, uint Number), LeftBehindItem> LeftBehind { get; } = [];
+
+    public Dictionary<long, (Fault Fault, long Messages)> FoldersLeft { get; } = [];
+
+    public List<KnownDifference> Differences { get; } = [];
 
     public Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel) => Task.FromResult<IReadOnlyList<LedgerFolder>>([.. _pages.Values]);
 
@@ -30,9 +35,12 @@ internal sealed class MemoryLedger : ILedger
     public Task ForgetEntriesAsync(long folder, uint? fromEpoch, uint? toEpoch, CancellationToken cancel)
     {
         _entries[folder].Clear();
+        FoldersLeft.Remove(folder);
+        Differences.RemoveAll(d => d.Difference.Folder == folder);
+        foreach (var key in LeftBehind.Keys.Where(k => k.Folder == folder).ToList()) LeftBehind.Remove(key);
         foreach (var key in _keys.Keys.Where(k => k.Folder == folder).ToList()) _keys.Remove(key);
         foreach (var key in _strangers.Keys.Where(k => k.Folder == folder).ToList()) _strangers.Remove(key);
-        _pages[folder] = _pages[folder] with { FromEpoch = fromEpoch, ToEpoch = toEpoch, ToBaseNext = 0, Cursor = null, Counts = FolderCounts.Zero with { Found = _pages[folder].Counts.Found } };
+        _pages[folder] = _pages[folder] with { FromEpoch = fromEpoch, ToEpoch = toEpoch, ToBaseNext = 0, Cursor = null, Seen = null, LeftWhole = false, Counts = FolderCounts.Zero with { Found = _pages[folder].Counts.Found } };
         return Task.CompletedTask;
     }
 
@@ -46,9 +54,95 @@ internal sealed class MemoryLedger : ILedger
     public Task<NumberSet> SettledAsync(long folder, CancellationToken cancel) =>
         Task.FromResult(new NumberSet(_entries[folder].Values.Where(e => !e.Gone).Select(e => e.Entry.Number)));
 
-    public Task<Claimed> ClaimedAsync(FolderPath to, CancellationToken cancel)
+    public Task<IReadOnlyList<LandedEntry>> LandedAsync(FolderPath to, uint epoch, CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyList<LandedEntry>>([.. _pages.Values.Where(p => Equals(p.To, to) && p.ToEpoch == epoch).SelectMany(p => _entries[p.Id].Values.Where(e => e.Entry.Landed is not null)
+            .Select(e => new LandedEntry(p.Id, e.Entry.Number, e.Entry.Landed!.Value, e.Entry.Outcome, e.Gone, e.Entry.Size)))]);
+
+    public Task<IReadOnlyList<KnownDifference>> DifferencesAsync(CancellationToken cancel) => Task.FromResult<IReadOnlyList<KnownDifference>>([.. Differences]);
+
+    public Task RecordLooksAsync(IReadOnlyList<PageLook> looks, CancellationToken cancel)
     {
-        var entries = _pages.Values.Where(p => Equals(p.To, to)).SelectMany(p => _entries[p.Id].Values).Where(e => e.Entry.Landed is not null).ToLookup(e => e.Gone, e => e.Entry.Landed!.Value);
+        foreach (var look in looks)
+        {
+            Differences.RemoveAll(d => d.Difference.Folder == look.Folder && d.Difference.Kind is DifferenceKind.Missing or DifferenceKind.Twice or DifferenceKind.Moved
+                && !look.Found.Any(f => KeyOf(f) == KeyOf(d.Difference)));
+            Add(look.Found);
+            _pages[look.Folder] = _pages[look.Folder] with { Seen = look.Seen };
+            Count(look.Folder);
+        }
+        return Task.CompletedTask;
+    }
+
+    public Task AddDifferencesAsync(IReadOnlyList<Difference> differences, CancellationToken cancel)
+    {
+        Add(differences);
+        foreach (var folder in differences.Select(d => d.Folder).Distinct()) Count(folder);
+        return Task.CompletedTask;
+    }
+
+    public ComparisonProgress? Comparison { get; set; }
+
+    public Task<ComparisonProgress?> ComparisonAsync(CancellationToken cancel) => Task.FromResult(Comparison);
+
+    public Task RecordComparisonAsync(ComparisonProgress progress, CancellationToken cancel)
+    {
+        Comparison = progress;
+        return Task.CompletedTask;
+    }
+
+    public Task RemoveDifferencesAsync(IReadOnlyCollection<long> ids, CancellationToken cancel)
+    {
+        var folders = Differences.Where(d => ids.Contains(d.Id)).Select(d => d.Difference.Folder).Distinct().ToList();
+        Differences.RemoveAll(d => ids.Contains(d.Id));
+        foreach (var folder in folders) Count(folder);
+        return Task.CompletedTask;
+    }
+
+    private static (long, DifferenceKind, uint, uint) KeyOf(Difference d) => (d.Folder, d.Kind, d.Number, d.Landed);
+
+    private long _differenceIds;
+
+    private void Add(IReadOnlyList<Difference> found)
+    {
+        foreach (var difference in found.Where(f => !Differences.Exists(d => KeyOf(d.Difference) == KeyOf(f)))) Differences.Add(new KnownDifference(++_differenceIds, difference, DifferenceState.Open));
+    }
+
+    private void Count(long folder)
+    {
+        long Of(DifferenceKind kind) => Differences.Count(d => d.Difference.Folder == folder && d.Difference.Kind == kind);
+        _pages[folder] = _pages[folder] with
+        {
+            Counts = _pages[folder].Counts with
+            {
+                Missing = Of(DifferenceKind.Missing), Twice = Of(DifferenceKind.Twice), Altered = Of(DifferenceKind.Altered),
+                Undecided = Differences.Count(d => d.Difference.Folder == folder && d.State is not DifferenceState.Accepted && Difference.NeedsDecision(d.Difference.Kind)),
+            },
+        };
+    }
+
+    public Task LeaveFolderBehindAsync(long folder, NumberSet numbers, Fault fault, CancellationToken cancel)
+    {
+        FoldersLeft[folder] = (fault, numbers.Count);
+        foreach (var number in numbers) _entries[folder][number] = (new LedgerEntry(number, null, Outcome.LeftBehind, FlagSet.Empty), false);
+        _pages[folder] = _pages[folder] with { LeftWhole = true };
+        return Task.CompletedTask;
+    }
+
+    public Task RetryFolderAsync(long folder, CancellationToken cancel)
+    {
+        FoldersLeft.Remove(folder);
+        foreach (var number in _entries[folder].Values.Where(e => e.Entry.Outcome is Outcome.LeftBehind).Select(e => e.Entry.Number).ToList())
+        {
+            _entries[folder].Remove(number);
+            LeftBehind.Remove((folder, number));
+        }
+        _pages[folder] = _pages[folder] with { LeftWhole = false, Reopened = true };
+        return Task.CompletedTask;
+    }
+
+    public Task<Claimed> ClaimedAsync(FolderPath to, uint epoch, CancellationToken cancel)
+    {
+        var entries = _pages.Values.Where(p => Equals(p.To, to) && p.ToEpoch == epoch).SelectMany(p => _entries[p.Id].Values).Where(e => e.Entry.Landed is not null).ToLookup(e => e.Gone, e => e.Entry.Landed!.Value);
         return Task.FromResult(new Claimed(new NumberSet(entries[false]), new NumberSet(entries[true])));
     }
 
@@ -58,7 +152,13 @@ internal sealed class MemoryLedger : ILedger
     public Task RecordAsync(IReadOnlyList<PageEntries> pages, CancellationToken cancel)
     {
         foreach (var page in pages)
-            foreach (var entry in page.Entries) _entries[page.Folder][entry.Number] = (entry, false);
+        {
+            foreach (var entry in page.Entries)
+            {
+                _entries[page.Folder][entry.Number] = (entry, false);
+                if (entry.Outcome is not Outcome.LeftBehind) LeftBehind.Remove((page.Folder, entry.Number));
+            }
+        }
         return Task.CompletedTask;
     }
 
@@ -74,7 +174,11 @@ internal sealed class MemoryLedger : ILedger
 
     public Task MarkGoneAsync(long folder, NumberSet numbers, CancellationToken cancel)
     {
-        foreach (var number in numbers) _entries[folder][number] = (_entries[folder][number].Entry, true);
+        foreach (var number in numbers)
+        {
+            _entries[folder][number] = (_entries[folder][number].Entry, true);
+            LeftBehind.Remove((folder, number));
+        }
         return Task.CompletedTask;
     }
 
@@ -124,7 +228,11 @@ internal sealed class MemoryLedger : ILedger
         var entries = _entries[end.Folder].Values;
         long Sum(Outcome outcome) => entries.Count(e => !e.Gone && e.Entry.Outcome == outcome);
         var counts = new FolderCounts(
-            end.Found, Sum(Outcome.Carried), Sum(Outcome.Paired), Sum(Outcome.Excluded), Sum(Outcome.LeftBehind), entries.Count(e => e.Gone), end.Missing ?? _pages[end.Folder].Counts.Missing);
-        _pages[end.Folder] = _pages[end.Folder] with { Cursor = end.Cursor, Counts = counts, Reopened = false };
+            end.Found, Sum(Outcome.Carried), Sum(Outcome.Paired), Sum(Outcome.Excluded), Sum(Outcome.LeftBehind), entries.Count(e => e.Gone), 0)
+        {
+            Octets = entries.Where(e => !e.Gone && e.Entry.Outcome is Outcome.Carried).Sum(e => e.Entry.Size),
+        };
+        _pages[end.Folder] = _pages[end.Folder] with { Cursor = end.Cursor, Counts = counts, Reopened = false, Seen = end.Seen };
+        Count(end.Folder);
     }
 }

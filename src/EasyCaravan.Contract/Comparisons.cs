@@ -1,0 +1,16 @@
+namespace EasyCaravan.Contract;
+
+/// <summary>Both sides of a move, read anew and compared message by message because somebody asked for it.</summary>
+/// <param name="Share">Of the messages: 1 means all.</param>
+/// <param name="EndedAt">Null while it runs or waits.</param>
+/// <param name="Compared">Messages read on both sides.</param>
+/// <param name="Octets">Read from the old side.</param>
+/// <param name="Differing">Messages that are altered on the new side, or no longer there.</param>
+/// <param name="FlagsChanged">Messages whose flags were changed by their owner on the new side.</param>
+/// <param name="Arrived">Messages that came to the old side after the last pass.</param>
+public sealed record ComparisonView(
+    string Account, string Name, double Share, DateTimeOffset AskedAt, string AskedBy, DateTimeOffset? EndedAt, long Compared, long Octets, long Differing, long FlagsChanged, long Arrived);
+
+/// <param name="Moves">From accounts, to accounts or names; null: everybody in the batch.</param>
+/// <param name="Share">Of the messages, above 0 and at most 1; 1 reads all.</param>
+public sealed record ComparisonRequest(IReadOnlyList<string>? Moves, double Share);

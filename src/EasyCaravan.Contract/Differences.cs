@@ -1,0 +1,39 @@
+namespace EasyCaravan.Contract;
+
+/// <summary>How a message differs between the sides.</summary>
+public enum DifferenceWord
+{
+    Missing,
+    Twice,
+    Altered,
+    Moved,
+    Flags,
+}
+
+/// <summary>What a person decides about differences.</summary>
+public enum DifferenceChoice
+{
+    Accept,
+    CarryAgain,
+    RemoveSecond,
+}
+
+/// <summary>A message that is not on the new side as it is on the old.</summary>
+/// <param name="Folder">On the old side.</param>
+/// <param name="LandedIn">The folder of the new side.</param>
+/// <param name="What">How it differs, in words.</param>
+/// <param name="Remedy">What can be done about it.</param>
+/// <param name="Received">Null where neither side tells it any more.</param>
+/// <param name="Size">In octets.</param>
+/// <param name="State">open, accepted, remove, or told where nobody has to decide.</param>
+/// <param name="Choices">What can be decided about it.</param>
+public sealed record DifferenceView(
+    long Id, string Batch, string Account, string Folder, string LandedIn, DifferenceWord Kind, string What, string Remedy, string Subject, string Sender, DateTimeOffset? Received, long Size,
+    string State, string? DecidedBy, DateTimeOffset SeenAt, IReadOnlyList<DifferenceChoice> Choices);
+
+/// <param name="Moves">From accounts, to accounts or names; null: everybody in the batch.</param>
+/// <param name="Items">Ids of differences; null: all on which this can be decided.</param>
+/// <param name="Kind">Only those of this kind; null: of every kind.</param>
+public sealed record DifferencesDecision(DifferenceChoice Choice, IReadOnlyList<string>? Moves, IReadOnlyList<long>? Items, DifferenceWord? Kind);
+
+public sealed record DifferencesDecided(int Items, int Moves);

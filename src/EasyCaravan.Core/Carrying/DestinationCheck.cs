@@ -1,0 +1,257 @@
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+
+namespace EasyCaravan.Core.Carrying;
+
+/// <summary>
+/// Compares the folders of the to side with what the ledger says is in them: what is missing, and what stands there twice. Only folders
+/// whose messages changed since the last look are listed, so the cost follows the change.
+/// </summary>
+/// <param name="goneMatter">Messages that left the from side are looked for too: there is no other copy of them.</param>
+internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedger ledger, bool goneMatter, Tally tally, Action<string> journal)
+{
+    /// <summary>A folder of the to side, the pages that land in it, and what it holds.</summary>
+    private sealed record Place(FolderPath Path, IReadOnlyList<LedgerFolder> Pages, Membership Seen, NumberSet Numbers)
+    {
+        public List<LandedEntry> Missing { get; } = [];
+
+        public List<Stranger> Surplus { get; set; } = [];
+
+        public List<Difference> Found { get; } = [];
+
+        public IReadOnlyList<LandedEntry> Landed { get; set; } = [];
+    }
+
+    /// <summary>A missing message as the from side shows it.</summary>
+    private sealed record Original(Place Place, LandedEntry Entry, Stranger? Header, string Subject, string Sender, DateTimeOffset? Received);
+
+    /// <summary>Looks at the places of pages whose folder on the to side is not as it was at the last look.</summary>
+    public async Task LookAsync(IEnumerable<LedgerFolder> pages, IReadOnlyList<FolderState> toFolders, CancellationToken cancel)
+    {
+        var places = await ListChangedAsync(pages, toFolders, cancel);
+        if (places.Count == 0) return;
+        foreach (var place in places) await SortAsync(place, cancel);
+        await ReadSurplusAsync(places, cancel);
+        var originals = await ReadOriginalsAsync(places, cancel);
+        await FindMovedAsync(places, originals, cancel);
+        foreach (var place in places) await FindTwiceAsync(place, cancel);
+        await RecordAsync(places, originals, cancel);
+    }
+
+    private async Task<List<Place>> ListChangedAsync(IEnumerable<LedgerFolder> pages, IReadOnlyList<FolderState> toFolders, CancellationToken cancel)
+    {
+        var there = toFolders.Where(f => f.Cursor is not null).DistinctBy(f => f.Path).ToDictionary(f => f.Path, f => f.Cursor!);
+        var changed = pages.Where(p => p.To is not null && there.TryGetValue(p.To, out var cursor) && p.ToEpoch == cursor.Epoch).GroupBy(p => p.To!)
+            // Where numbers were lost, what they mean now has to be matched anew first.
+            .Where(g => g.Any(p => p.Seen != there[g.Key].Holds) && !g.Any(p => there[g.Key].Next < p.Seen?.Next)).ToList();
+        if (changed.Count == 0) return [];
+        var seen = await to.VisitAsync([.. changed.Select(g => new FolderVisit(g.Key, List: true))], cancel);
+        var places = new List<Place>();
+        foreach (var (group, look) in changed.Zip(seen))
+        {
+            // What cannot be listed now is looked at again by the next pass.
+            if (look.Numbers is not { } numbers) continue;
+            var cursor = there[group.Key];
+            var next = numbers.Count == 0 ? cursor.Next : Math.Max(cursor.Next, numbers.Ranges[^1].Last + 1);
+            places.Add(new Place(group.Key, [.. group], new Membership(cursor.Epoch, next, (uint)numbers.Count), numbers));
+        }
+        return places;
+    }
+
+    /// <summary>What is claimed and not there, and what is there and claimed by nobody.</summary>
+    private async Task SortAsync(Place place, CancellationToken cancel)
+    {
+        place.Landed = await ledger.LandedAsync(place.Path, place.Seen.Epoch, cancel);
+        place.Missing.AddRange(place.Landed.Where(e => (goneMatter || !e.Gone) && !place.Numbers.Contains(e.Landed)));
+        var unclaimed = place.Numbers.Except(new NumberSet(place.Landed.Select(e => e.Landed)));
+        // What was there before the move began is somebody else's.
+        unclaimed = unclaimed.From(place.Pages.Min(p => p.ToBaseNext));
+        var known = new Dictionary<uint, Stranger>();
+        foreach (var page in place.Pages)
+            foreach (var stranger in await ledger.StrangersAsync(page.Id, cancel)) known.TryAdd(stranger.Number, stranger);
+        foreach (var number in unclaimed)
+        {
+            // One that an earlier look has told apart needs no second look, unless this is the first one.
+            if (!known.TryGetValue(number, out var stranger)) place.Surplus.Add(new Stranger(number, 0, default));
+            else if (place.Pages.Any(p => p.Seen is null)) place.Surplus.Add(stranger);
+        }
+    }
+
+    /// <summary>Size and identity of what nobody claims.</summary>
+    private async Task ReadSurplusAsync(List<Place> places, CancellationToken cancel)
+    {
+        var asked = places.Where(p => p.Surplus.Exists(s => s.Size == 0)).ToList();
+        if (asked.Count == 0) return;
+        var read = asked.Select(p => p.Surplus.Where(s => s.Size > 0).ToDictionary(s => s.Number)).ToList();
+        await to.ReadHeadersAsync([.. asked.Select(p => (p.Path, new NumberSet(p.Surplus.Where(s => s.Size == 0).Select(s => s.Number))))],
+            (i, header) => read[i][header.Number] = new Stranger(header.Number, header.Size, Identity.Of(header.Header)), cancel);
+        for (var i = 0; i < asked.Count; i++) asked[i].Surplus = [.. read[i].Values.OrderBy(s => s.Number)];
+    }
+
+    /// <summary>What is missing is described from the from side, where it still stands.</summary>
+    private async Task<List<Original>> ReadOriginalsAsync(List<Place> places, CancellationToken cancel)
+    {
+        var originals = new List<Original>();
+        foreach (var place in places.Where(p => p.Missing.Count > 0))
+        {
+            foreach (var same in place.Missing.GroupBy(e => e.Folder))
+            {
+                var page = place.Pages.FirstOrDefault(p => p.Id == same.Key);
+                var numbers = new NumberSet(same.Where(e => !e.Gone).Select(e => e.Number));
+                var headers = new Dictionary<uint, (Stranger Header, string Subject, string Sender)>();
+                var received = new Dictionary<uint, DateTimeOffset>();
+                if (page is not null && numbers.Count > 0)
+                {
+                    await from.ReadHeadersAsync(page.From, numbers, h =>
+                    {
+                        var (subject, sender) = MessageLabel.Read(h.Header);
+                        headers[h.Number] = (new Stranger(h.Number, h.Size, Identity.Of(h.Header)), subject, sender);
+                    }, cancel);
+                    foreach (var item in await from.ListItemsAsync(page.From, numbers, new Dictionary<uint, Pacing.Fault>(), cancel)) received[item.Number] = item.Received;
+                }
+                foreach (var entry in same)
+                {
+                    Stranger? header = headers.TryGetValue(entry.Number, out var known) ? known.Header : null;
+                    originals.Add(new Original(place, entry, header, known.Subject ?? "", known.Sender ?? "", received.TryGetValue(entry.Number, out var at) ? at : null));
+                }
+            }
+        }
+        return originals;
+    }
+
+    /// <summary>
+    /// A message that vanished from one folder and came into another, or came back, was moved by its owner. It is not lost. Where it is back
+    /// in its own folder, the ledger points to it again.
+    /// </summary>
+    private async Task FindMovedAsync(List<Place> places, List<Original> originals, CancellationToken cancel)
+    {
+        if (originals.Count == 0) return;
+        var arrived = places.SelectMany(p => p.Surplus.Select(s => (Place: p, Stranger: s))).ToLookup(s => s.Stranger.Print);
+        var taken = new HashSet<(Place, uint)>();
+        foreach (var original in originals.Where(o => o.Header is not null).ToList())
+        {
+            var header = original.Header!.Value;
+            var candidates = arrived[header.Print].Where(c => !taken.Contains((c.Place, c.Stranger.Number)) && Math.Abs(c.Stranger.Size - header.Size) <= Pairing.SizeSlack)
+                .OrderByDescending(c => ReferenceEquals(c.Place, original.Place)).ToList();
+            if (candidates.Count == 0) continue;
+            var page = original.Place.Pages.First(p => p.Id == original.Entry.Folder);
+            var body = (await BodyDigest.ReadAsync(from, page.From, new NumberSet([original.Entry.Number]), cancel)).GetValueOrDefault(original.Entry.Number);
+            foreach (var (place, stranger) in candidates)
+            {
+                var there = await BodyDigest.ReadAsync(to, place.Path, new NumberSet([stranger.Number]), cancel);
+                if (!there.TryGetValue(stranger.Number, out var digest) || digest != body) continue;
+                taken.Add((place, stranger.Number));
+                originals.Remove(original);
+                place.Surplus.Remove(stranger);
+                if (ReferenceEquals(place, original.Place)) await ReclaimAsync(original.Entry, stranger.Number, cancel);
+                else original.Place.Found.Add(Describe(original, DifferenceKind.Moved, $"its owner moved it to '{place.Path}' on the new side"));
+                break;
+            }
+        }
+    }
+
+    private async Task ReclaimAsync(LandedEntry entry, uint number, CancellationToken cancel)
+    {
+        if (await ledger.FindAsync(entry.Folder, new NumberSet([entry.Number]), cancel) is [var known, ..]) await ledger.RecordAsync(entry.Folder, [known with { Landed = number }], cancel);
+    }
+
+    /// <summary>Of what nobody claims: the second copies of what was carried. They are the same octet for octet, not just in their heads.</summary>
+    private async Task FindTwiceAsync(Place place, CancellationToken cancel)
+    {
+        if (place.Surplus.Count == 0) return;
+        var present = place.Landed.Where(e => place.Numbers.Contains(e.Landed)).ToList();
+        var near = new NumberSet(place.Surplus.SelectMany(s => present.Where(e => IsNear(e.Size, s.Size))).Select(e => e.Landed).Distinct());
+        var twins = new Dictionary<Identity, List<uint>>();
+        if (near.Count > 0)
+        {
+            await to.ReadHeadersAsync(place.Path, near, h =>
+            {
+                var print = Identity.Of(h.Header);
+                if (!twins.TryGetValue(print, out var same)) twins[print] = same = [];
+                same.Add(h.Number);
+            }, cancel);
+        }
+        var alike = place.Surplus.Where(s => twins.ContainsKey(s.Print)).ToList();
+        if (alike.Count == 0) return;
+        var digests = await BodyDigest.ReadAsync(to, place.Path, new NumberSet(alike.SelectMany(s => twins[s.Print].Append(s.Number)).Distinct()), cancel, whole: true);
+        var byLanded = present.ToDictionary(e => e.Landed);
+        foreach (var second in alike)
+        {
+            if (!digests.TryGetValue(second.Number, out var digest)) continue;
+            var twin = twins[second.Print].Find(n => digests.TryGetValue(n, out var other) && other == digest);
+            if (twin == 0) continue;
+            place.Surplus.Remove(second);
+            place.Found.Add(await DescribeSecondAsync(place, byLanded[twin], second, cancel));
+        }
+    }
+
+    /// <summary>Sizes of one message on two services differ by what storing changes: a carriage return for each line at most.</summary>
+    private static bool IsNear(long carried, long there) => carried == 0 || Math.Abs(carried - there) <= 64 + (Math.Max(carried, there) / 32);
+
+    private async Task<Difference> DescribeSecondAsync(Place place, LandedEntry twin, Stranger second, CancellationToken cancel)
+    {
+        var (subject, sender) = ("", "");
+        await to.ReadHeadersAsync(place.Path, new NumberSet([second.Number]), h => (subject, sender) = MessageLabel.Read(h.Header), cancel);
+        DateTimeOffset? received = await to.ListItemsAsync(place.Path, new NumberSet([second.Number]), new Dictionary<uint, Pacing.Fault>(), cancel) is [var item, ..] ? item.Received : null;
+        return new Difference(twin.Folder, twin.Number, second.Number, DifferenceKind.Twice, $"a second copy of it stands in '{place.Path}' on the new side", second.Size, received, subject, sender);
+    }
+
+    private static Difference Describe(Original original, DifferenceKind kind, string what) =>
+        new(original.Entry.Folder, original.Entry.Number, original.Entry.Landed, kind, what, original.Entry.Size, original.Received, original.Subject, original.Sender);
+
+    private async Task RecordAsync(List<Place> places, List<Original> originals, CancellationToken cancel)
+    {
+        foreach (var original in originals)
+            original.Place.Found.Add(Describe(original, DifferenceKind.Missing, $"it is no longer in '{original.Place.Path}' on the new side: somebody there deleted or moved it"));
+        var known = (await ledger.DifferencesAsync(cancel)).Select(d => (d.Difference.Folder, d.Difference.Kind, d.Difference.Number, d.Difference.Landed)).ToHashSet();
+        foreach (var place in places)
+        {
+            // Somebody else's: remembered, so that the next look need not read it again.
+            foreach (var page in place.Pages.Take(1)) await ledger.KeepStrangersAsync(page.Id, place.Surplus, new NumberSet(), cancel);
+            var fresh = place.Found.Where(f => !known.Contains((f.Folder, f.Kind, f.Number, f.Landed))).ToLookup(f => f.Kind);
+            if (fresh[DifferenceKind.Missing].Count() is > 0 and var missing)
+                journal($"{missing} message(s) that landed in '{place.Path}' are no longer there; somebody on the new side deleted or moved them");
+            if (fresh[DifferenceKind.Moved].Count() is > 0 and var moved) journal($"{moved} message(s) that landed in '{place.Path}' were moved to another folder by their owner on the new side");
+            if (fresh[DifferenceKind.Twice].Count() is > 0 and var twice) journal($"{twice} message(s) stand twice in '{place.Path}' on the new side");
+            tally.Differ(fresh.Sum(g => g.Count(f => Difference.NeedsDecision(f.Kind))));
+        }
+        await ledger.RecordLooksAsync([.. places.SelectMany(p => p.Pages.Select(page => new PageLook(page.Id, p.Seen, [.. p.Found.Where(f => f.Folder == page.Id)])))], cancel);
+    }
+
+    /// <summary>What its owner has deleted or moved on the from side meanwhile need not be on the to side: nobody has to decide about it.</summary>
+    public async Task DropGoneAsync(CancellationToken cancel)
+    {
+        if (goneMatter) return;
+        var missing = (await ledger.DifferencesAsync(cancel)).Where(d => d.Difference.Kind is DifferenceKind.Missing or DifferenceKind.Altered).ToList();
+        foreach (var page in missing.GroupBy(d => d.Difference.Folder))
+        {
+            var there = (await ledger.FindAsync(page.Key, new NumberSet(page.Select(d => d.Difference.Number).Distinct()), cancel)).Select(e => e.Number).ToHashSet();
+            var gone = page.Where(d => !there.Contains(d.Difference.Number)).Select(d => d.Id).ToList();
+            if (gone.Count > 0) await ledger.RemoveDifferencesAsync(gone, cancel);
+        }
+    }
+
+    /// <summary>Removes second copies that a person asked to be removed, each compared with the first copy once more.</summary>
+    public async Task RemoveAskedAsync(IReadOnlyList<LedgerFolder> pages, CancellationToken cancel)
+    {
+        var asked = (await ledger.DifferencesAsync(cancel)).Where(d => d.State is DifferenceState.Remove).ToList();
+        foreach (var group in asked.GroupBy(d => d.Difference.Folder))
+        {
+            if (pages.FirstOrDefault(p => p.Id == group.Key) is not { To: { } path } page) continue;
+            var first = (await ledger.FindAsync(page.Id, new NumberSet(group.Select(d => d.Difference.Number).Distinct()), cancel)).Where(e => e.Landed is not null).ToDictionary(e => e.Number, e => e.Landed!.Value);
+            var compared = new NumberSet(first.Values.Concat(group.Select(d => d.Difference.Landed)).Distinct());
+            var digests = await BodyDigest.ReadAsync(to, path, compared, cancel, whole: true);
+            var same = group.Where(d => first.TryGetValue(d.Difference.Number, out var kept) && kept != d.Difference.Landed
+                && digests.TryGetValue(kept, out var one) && digests.TryGetValue(d.Difference.Landed, out var other) && one == other).ToList();
+            if (same.Count > 0 && !await to.RemoveMessagesAsync(path, new NumberSet(same.Select(d => d.Difference.Landed)), cancel))
+            {
+                journal("the new side cannot delete single messages (no UIDPLUS): second copies stay there");
+                return;
+            }
+            await ledger.RemoveDifferencesAsync([.. group.Select(d => d.Id)], cancel);
+            tally.Remove(same.Count);
+            if (same.Count > 0) journal($"{same.Count} second copy(ies) in '{path}' on the new side were compared with the first once more and removed");
+            if (group.Count() > same.Count) journal($"{group.Count() - same.Count} second copy(ies) in '{path}' were not removed: the first copy is not there any more, or is not the same");
+        }
+    }
+}
