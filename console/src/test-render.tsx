@@ -25,6 +25,7 @@ export const aMove = (more: Partial<Move> = {}): Move => ({
   problem: null,
   counts: { found: 10, carried: 10, paired: 0, excluded: 0, leftBehind: 0 },
   openLeftBehind: 0,
+  undecided: 0,
   octets: 1000,
   pass: null,
   changedAt: "2027-02-12T18:00:00Z",

@@ -39,12 +39,18 @@ public sealed record FolderView(string From, string? To, Counts Counts, long Gon
 /// <param name="Fault">Why it could not be completed.</param>
 /// <param name="Moved">Messages that moved on the old side and were moved on the new.</param>
 /// <param name="Removed">Messages deleted because a rule of the route says so.</param>
+/// <param name="Differences">Messages that it found missing, double or altered on the new side.</param>
 public sealed record PassView(
     long Id, string Kind, DateTimeOffset Started, DateTimeOffset? Ended, bool Stopped, string? Fault,
-    long Carried, long Paired, long Excluded, long LeftBehind, long FlagsChanged, long Moved, long Removed, long Octets);
+    long Carried, long Paired, long Excluded, long LeftBehind, long FlagsChanged, long Moved, long Removed, long Differences, long Octets);
 
 /// <summary>A move with all that is known of it.</summary>
-public sealed record MoveDetail(MoveView Move, IReadOnlyList<FolderView> Folders, IReadOnlyList<PassView> Passes, IReadOnlyList<LeftBehindView> LeftBehind);
+/// <param name="Closes">Its waybill closes.</param>
+/// <param name="Sentence">In words: that the waybill closes, or why it does not yet and what is to be done.</param>
+/// <param name="Comparison">When both sides were last read anew, and what came of it; null: never.</param>
+public sealed record MoveDetail(
+    MoveView Move, bool Closes, string Sentence, IReadOnlyList<FolderView> Folders, IReadOnlyList<PassView> Passes, IReadOnlyList<LeftBehindView> LeftBehind,
+    IReadOnlyList<DifferenceView> Differences, ComparisonView? Comparison);
 
 /// <param name="State">open, accepted or retry.</param>
 /// <param name="Size">In octets.</param>

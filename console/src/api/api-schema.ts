@@ -1847,9 +1847,13 @@ export interface components {
         MoveCondition: "idle" | "queued" | "running" | "waiting" | "held" | "needs-you";
         MoveDetail: {
             move: components["schemas"]["MoveView"];
+            closes: boolean;
+            sentence: string;
             folders: components["schemas"]["FolderView"][];
             passes: components["schemas"]["PassView"][];
             leftBehind: components["schemas"]["LeftBehindView"][];
+            differences: components["schemas"]["DifferenceView"][];
+            comparison: null | components["schemas"]["ComparisonView"];
         };
         MoveEstimateView: {
             account: string;
@@ -1982,6 +1986,8 @@ export interface components {
             moved: number;
             /** Format: int64 */
             removed: number;
+            /** Format: int64 */
+            differences: number;
             /** Format: int64 */
             octets: number;
         };

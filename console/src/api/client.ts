@@ -9,6 +9,9 @@ export type Stage = Schemas["MoveStage"];
 export type Condition = Schemas["MoveCondition"];
 export type Problem = Schemas["Problem"];
 export type Service = Schemas["ServiceView"];
+export type Difference = Schemas["DifferenceView"];
+export type DifferenceChoice = Schemas["DifferenceChoice"];
+export type Comparison = Schemas["ComparisonView"];
 export type LeftBehind = Schemas["LeftBehindView"];
 
 /** What the service says when it cannot do something: what happened, and what to do next. */

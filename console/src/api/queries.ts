@@ -75,6 +75,14 @@ export function decide(batch: string, accept: boolean, moves: string[] | null, i
   );
 }
 
+export function decideDifferences(batch: string, body: Schemas["DifferencesDecision"]) {
+  return unwrap(api.POST("/api/v1/batches/{batch}/differences", { params: { path: { batch } }, body }));
+}
+
+export function compare(batch: string, body: Schemas["ComparisonRequest"]) {
+  return unwrap(api.POST("/api/v1/batches/{batch}/comparison", { params: { path: { batch } }, body }));
+}
+
 /** Puts moves that changed into the tables that show them, without asking for the whole table again. */
 export function mergeMoves(client: QueryClient, changed: Move[]) {
   for (const batch of new Set(changed.map((m) => m.batch))) {

@@ -37,7 +37,8 @@ export function MoveRow({ move, index, selected, onSelect }: Props) {
       </td>
       <td className="num">{number(move.counts.found)}</td>
       <td className="num">{number(move.counts.carried)}</td>
-      <td className={move.openLeftBehind > 0 ? "num bad" : "num"}>{number(move.openLeftBehind)}</td>
+      <td className={move.openLeftBehind > 0 ? "num bad" : "num"}>{number(move.counts.leftBehind)}</td>
+      <td className={move.undecided > 0 ? "num bad" : "num"}>{number(move.undecided)}</td>
       <td className="num nowrap">{size(move.octets)}</td>
     </tr>
   );

@@ -167,7 +167,7 @@ export function MovesTable({ batch, moves, stage }: Props) {
 function Gap({ height }: { height: number }) {
   return (
     <tr className="gap" aria-hidden>
-      <td colSpan={10} style={{ height, padding: 0, border: 0 }} />
+      <td colSpan={11} style={{ height, padding: 0, border: 0 }} />
     </tr>
   );
 }

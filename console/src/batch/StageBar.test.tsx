@@ -16,6 +16,7 @@ const batch: Batch = {
   counts: { found: 0, carried: 0, paired: 0, excluded: 0, leftBehind: 0 },
   octets: 0,
   openLeftBehind: 0,
+  undecided: 0,
   windows: null,
 };
 

@@ -19,7 +19,8 @@ export const columns = [
   ),
   column.accessor((m) => m.counts.found, { id: "found", header: "Found", meta: { number: true } }),
   column.accessor((m) => m.counts.carried, { id: "carried", header: "Carried", meta: { number: true } }),
-  column.accessor("openLeftBehind", { header: "Left", meta: { number: true } }),
+  column.accessor((m) => m.counts.leftBehind, { id: "left", header: "Left", meta: { number: true } }),
+  column.accessor("undecided", { header: "Differ", meta: { number: true } }),
   column.accessor("octets", { header: "Size", meta: { number: true } }),
 ];
 
@@ -33,7 +34,9 @@ export const csvColumns: CsvColumn<Move>[] = [
   { title: "carried", value: (m) => m.counts.carried },
   { title: "paired", value: (m) => m.counts.paired },
   { title: "excluded", value: (m) => m.counts.excluded },
+  { title: "left_behind", value: (m) => m.counts.leftBehind },
   { title: "open_left_behind", value: (m) => m.openLeftBehind },
+  { title: "undecided", value: (m) => m.undecided },
   { title: "octets", value: (m) => m.octets },
   { title: "problem", value: (m) => m.problem?.what },
   { title: "remedy", value: (m) => m.problem?.remedy },

@@ -15,7 +15,17 @@ export function FoldersTable({ account, folders }: { account: string; folders: F
             <tr>
               <th scope="col">From</th>
               <th scope="col">To</th>
-              {["Found", "Carried", "Paired", "Excluded", "Left behind", "Gone since", "Missing"].map((h) => (
+              {[
+                "Found",
+                "Carried",
+                "Paired",
+                "Excluded",
+                "Left behind",
+                "Gone since",
+                "Missing",
+                "Twice",
+                "Altered",
+              ].map((h) => (
                 <th scope="col" className="num" key={h}>
                   {h}
                 </th>
@@ -34,7 +44,9 @@ export function FoldersTable({ account, folders }: { account: string; folders: F
                 <td className="num">{number(f.counts.excluded)}</td>
                 <td className={f.counts.leftBehind > 0 ? "num bad" : "num"}>{number(f.counts.leftBehind)}</td>
                 <td className="num">{number(f.gone)}</td>
-                <td className="num">{number(f.missing)}</td>
+                <td className={f.missing > 0 ? "num bad" : "num"}>{number(f.missing)}</td>
+                <td className={f.twice > 0 ? "num bad" : "num"}>{number(f.twice)}</td>
+                <td className={f.altered > 0 ? "num bad" : "num"}>{number(f.altered)}</td>
                 <td className={f.closes ? "good" : "soft"}>{f.closes ? "✓ close" : "… not yet"}</td>
               </tr>
             ))}
@@ -54,6 +66,10 @@ export function FoldersTable({ account, folders }: { account: string; folders: F
           { title: "left_behind", value: (f) => f.counts.leftBehind },
           { title: "gone", value: (f) => f.gone },
           { title: "missing", value: (f) => f.missing },
+          { title: "twice", value: (f) => f.twice },
+          { title: "altered", value: (f) => f.altered },
+          { title: "undecided", value: (f) => f.undecided },
+          { title: "octets", value: (f) => f.octets },
           { title: "closes", value: (f) => String(f.closes) },
         ]}
       />

@@ -1,7 +1,10 @@
 import { Button, Group } from "@mantine/core";
 import type { LeftBehind } from "../api/client";
 import { useActions } from "../parts/useActions";
-import { date, sentence, size } from "../words/format";
+import { date, plural, sentence, size } from "../words/format";
+
+/** It was refused as a whole, so that it is no single message. */
+const isFolder = (item: LeftBehind) => item.subject === "" && item.sender === "" && item.size === 0;
 
 /** Each item with why it stayed and what can be done about it. */
 export function LeftBehindList({ batch, items }: { batch: string; items: LeftBehind[] }) {
@@ -27,13 +30,13 @@ export function LeftBehindList({ batch, items }: { batch: string; items: LeftBeh
           {items.map((item) => (
             <tr key={item.id}>
               <td>
-                <strong>{item.subject || "(no subject)"}</strong>
+                <strong>{isFolder(item) ? "The whole folder" : item.subject || "(no subject)"}</strong>
                 <div className="soft">
-                  {item.sender} · {date(item.received)}
+                  {isFolder(item) ? plural(item.messages, "message") : `${item.sender} · ${date(item.received)}`}
                 </div>
               </td>
               <td>{item.folder}</td>
-              <td className="num nowrap">{size(item.size)}</td>
+              <td className="num nowrap">{isFolder(item) ? "" : size(item.size)}</td>
               <td>
                 {sentence(item.problem.what)}.<div className="soft">{item.problem.remedy}.</div>
               </td>

@@ -7,6 +7,8 @@ import { Failure } from "../parts/Failure";
 import { Figures } from "../parts/Figures";
 import { ProblemNote } from "../parts/ProblemNote";
 import { size } from "../words/format";
+import { ComparisonBox } from "./ComparisonBox";
+import { DifferenceList } from "./DifferenceList";
 import { FoldersTable } from "./FoldersTable";
 import { Known } from "./Known";
 import { LeftBehindList } from "./LeftBehindList";
@@ -24,7 +26,7 @@ export function MovePage() {
   // Both at once: a page that grows in the middle moves what somebody is about to press.
   if (detail.isPending || person.isPending) return null;
   if (detail.error) return <Failure error={detail.error} again={() => void detail.refetch()} />;
-  const { move, folders, passes, leftBehind } = detail.data;
+  const { move, folders, passes, leftBehind, differences, comparison, closes, sentence } = detail.data;
   return (
     <>
       <header>
@@ -52,7 +54,14 @@ export function MovePage() {
       <Known batch={batch} account={account} />
       <h2>Left behind</h2>
       <LeftBehindList batch={batch} items={leftBehind} />
+      <h2>Differences between the sides</h2>
+      <ComparisonBox move={move} last={comparison} />
+      <DifferenceList batch={batch} account={account} items={differences} />
       <h2>Waybill: folders from the old side to the new</h2>
+      <p className={closes ? "good" : undefined}>
+        {closes ? "✓ " : "… "}
+        {sentence}
+      </p>
       <FoldersTable account={account} folders={folders} />
       <h2>Passes</h2>
       <PassesTable passes={passes} />

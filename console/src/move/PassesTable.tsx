@@ -4,7 +4,12 @@ import { duration, exactTime, number, size } from "../words/format";
 
 type Pass = Schemas["PassView"];
 
-const KINDS: Record<string, string> = { first: "First", "catch-up": "Catch-up", survey: "Survey" };
+const KINDS: Record<string, string> = {
+  first: "First",
+  "catch-up": "Catch-up",
+  survey: "Survey",
+  compare: "Comparison",
+};
 
 const seconds = (p: Pass) => (p.ended ? (Date.parse(p.ended) - Date.parse(p.started)) / 1000 : null);
 
@@ -41,6 +46,7 @@ export function PassesTable({ passes }: { passes: Pass[] }) {
         count("Flags", "flags_changed", (p) => p.flagsChanged),
         count("Moved", "moved", (p) => p.moved),
         count("Deleted", "removed", (p) => p.removed),
+        count("Differ", "differences", (p) => p.differences),
         { title: "Size", csv: "octets", value: (p) => p.octets, cell: (p) => size(p.octets), number: true },
         { title: "End", csv: "end", value: ending, wide: true },
       ]}

@@ -1,8 +1,10 @@
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
-import type { LeftBehind } from "../api/client";
+import type { Comparison, Difference, LeftBehind } from "../api/client";
 import { aMove, draw } from "../test-render";
+import { ComparisonBox } from "./ComparisonBox";
+import { DifferenceList } from "./DifferenceList";
 import { FoldersTable } from "./FoldersTable";
 import { LeftBehindList } from "./LeftBehindList";
 import { MoveActions } from "./MoveActions";
@@ -67,6 +69,7 @@ const item: LeftBehind = {
   sender: "desk@saltmarsh.example",
   received: "2024-07-24T06:30:00Z",
   size: 432_000,
+  messages: 1,
   problem: {
     cause: "message-too-large",
     whom: "x",
@@ -105,14 +108,111 @@ describe("what was left behind", () => {
   });
 });
 
+const difference: Difference = {
+  id: 9,
+  batch: "crew",
+  account: "aoife@saltmarsh.example",
+  folder: "INBOX",
+  landedIn: "INBOX",
+  kind: "missing",
+  what: "it is no longer in 'INBOX' on the new side",
+  remedy: "Carry it again, or accept that it is not on the new side",
+  subject: "Tide table",
+  sender: "desk@saltmarsh.example",
+  received: null,
+  size: 1_200,
+  state: "open",
+  decidedBy: null,
+  seenAt: "2027-02-12T18:00:00Z",
+  choices: ["accept", "carry-again"],
+};
+
+describe("what differs between the sides", () => {
+  it("is decided message by message, or all at once", async () => {
+    const fetch = vi.fn(async (_: Request) => Response.json({ items: 1, moves: 1 }));
+    vi.stubGlobal("fetch", fetch);
+    const second = { ...difference, id: 10, subject: "Crew list" };
+    draw(<DifferenceList batch="crew" account={difference.account} items={[difference, second]} />);
+    await userEvent.click(screen.getAllByRole("button", { name: "Carry again" })[0] as HTMLElement);
+    expect(await fetch.mock.calls[0]?.[0].json()).toEqual({
+      choice: "carry-again",
+      moves: [difference.account],
+      items: [9],
+      kind: null,
+    });
+    await userEvent.click(screen.getByRole("button", { name: "Accept: all 2" }));
+    expect(await fetch.mock.calls[1]?.[0].json()).toMatchObject({ choice: "accept", items: null });
+  });
+
+  it("is only told where nobody has to decide", () => {
+    draw(
+      <DifferenceList
+        batch="crew"
+        account={difference.account}
+        items={[
+          { ...difference, kind: "moved", state: "told", choices: [] },
+          { ...difference, id: 10, kind: "twice", state: "remove", choices: ["accept"] },
+        ]}
+      />,
+    );
+    expect(screen.getByText("Nothing to decide")).toBeVisible();
+    expect(screen.getByText("Will be removed by the next pass")).toBeVisible();
+    expect(screen.queryByRole("button")).toBeNull();
+  });
+});
+
+it("tells what the last comparison found, and asks for another", async () => {
+  const fetch = vi.fn(async (_: Request) => Response.json({ changed: ["a"], unchanged: 0 }));
+  vi.stubGlobal("fetch", fetch);
+  const last: Comparison = {
+    account: "a",
+    name: "A",
+    share: 1,
+    askedAt: "2027-02-12T18:00:00Z",
+    askedBy: "admin",
+    endedAt: "2027-02-12T18:05:00Z",
+    compared: 1200,
+    octets: 5_000_000,
+    differing: 3,
+    flagsChanged: 1,
+    arrived: 2,
+  };
+  draw(<ComparisonBox move={aMove()} last={last} />);
+  expect(screen.getByText(/1,200 compared \(5.0 MB\), 3 differ/)).toBeVisible();
+  await userEvent.click(screen.getByRole("button", { name: "Read every message" }));
+  expect(await fetch.mock.calls[0]?.[0].json()).toEqual({ share: 1, moves: ["aoife@saltmarsh.example"] });
+});
+
 it("shows where each folder landed and whether its sums close", () => {
   const counts = { found: 3, carried: 2, paired: 1, excluded: 0, leftBehind: 0 };
   draw(
     <FoldersTable
       account="a"
       folders={[
-        { from: "Projects", to: "Work", counts, gone: 0, missing: 0, closes: true },
-        { from: "Spam", to: null, counts, gone: 0, missing: 0, closes: false },
+        {
+          from: "Projects",
+          to: "Work",
+          counts,
+          gone: 0,
+          missing: 0,
+          twice: 0,
+          altered: 0,
+          undecided: 0,
+          octets: 9,
+          closes: true,
+        },
+        {
+          from: "Spam",
+          to: null,
+          counts,
+          gone: 0,
+          missing: 0,
+          twice: 2,
+          altered: 0,
+          undecided: 2,
+          octets: 9,
+          closes: false,
+        },
       ]}
     />,
   );

@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { type ActionName, act, decide } from "../api/queries";
+import type { Schemas } from "../api/client";
+import { type ActionName, act, compare, decide, decideDifferences } from "../api/queries";
 import { plural } from "../words/format";
 import { failed, told } from "./notify";
 
@@ -11,6 +12,12 @@ const DONE: Record<ActionName, string> = {
   resume: "resumed",
   retry: "tried again",
   withdraw: "withdrawn",
+};
+
+const DECIDED: Record<Schemas["DifferenceChoice"], string> = {
+  accept: "may stay as they are",
+  "carry-again": "will be carried again",
+  "remove-second": "will be removed where they stand twice",
 };
 
 /** What people ask of moves, with a word back and fresh pages after. */
@@ -36,5 +43,25 @@ export function useActions(batch: string) {
     },
     onError: failed,
   });
-  return { action, decision };
+  const differences = useMutation({
+    mutationFn: (d: Schemas["DifferencesDecision"]) => decideDifferences(batch, d),
+    onSuccess: (result, { choice }) => {
+      told(`${plural(result.items, "message")} ${DECIDED[choice]}`);
+      void refresh();
+    },
+    onError: failed,
+  });
+  const comparison = useMutation({
+    mutationFn: (c: Schemas["ComparisonRequest"]) => compare(batch, c),
+    onSuccess: (result) => {
+      told(
+        result.changed.length > 0
+          ? "Both sides are read anew"
+          : "Not now: a pass is under way, or nothing was carried yet",
+      );
+      void refresh();
+    },
+    onError: failed,
+  });
+  return { action, decision, differences, comparison };
 }

@@ -80,7 +80,10 @@ internal static class BatchApi
         var move = await db.Moves.FirstAsync(m => m.Batch == batch && m.FromAccount == account, cancel);
         var folders = (await FoldersAsync(db, [move.Id], cancel))[move.Id].ToList();
         var passes = await db.Passes.Where(p => p.MoveId == move.Id).OrderByDescending(p => p.Id).Take(100).ToListAsync(cancel);
-        return TypedResults.Ok(new MoveDetail(views[0], folders, [.. passes.Select(ViewOf)], await LeftBehindApi.LoadAsync(db, batch, [move.Id], includeAccepted: true, cancel)));
+        var closes = (await WaybillApi.SeenAsync(db, [move.Id], cancel)).Contains(move.Id) && folders.TrueForAll(f => f.Closes);
+        return TypedResults.Ok(new MoveDetail(
+            views[0], closes, WaybillApi.SentenceOf(move, closes, folders), folders, [.. passes.Select(ViewOf)], await LeftBehindApi.LoadAsync(db, batch, [move.Id], includeAccepted: true, cancel),
+            await DifferenceApi.LoadAsync(db, batch, [move.Id], includeDecided: true, cancel), (await ComparisonApi.LoadAsync(db, batch, [move.Id], cancel)).FirstOrDefault()));
     }
 
     /// <summary>The folders of many moves in one look, by move.</summary>
@@ -99,7 +102,7 @@ internal static class BatchApi
 
     private static PassView ViewOf(PassRow pass) => new(
         pass.Id, MoveViews.KindName(pass.Kind), MoveViews.Time(pass.StartedAt)!.Value, MoveViews.Time(pass.EndedAt), pass.Stopped, pass.Fault,
-        pass.Carried, pass.Paired, pass.Excluded, pass.LeftBehind, pass.FlagsChanged, pass.Moved, pass.Removed, pass.Octets);
+        pass.Carried, pass.Paired, pass.Excluded, pass.LeftBehind, pass.FlagsChanged, pass.Moved, pass.Removed, pass.Differences, pass.Octets);
 
     private static async Task<Results<Ok<MoveActionResult>, ProblemHttpResult>> ActAsync(
         string batch, MoveActionRequest request, Database database, Moves moves, CurrentPlan current, ServiceCare care, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel)

@@ -29,9 +29,7 @@ internal static class WaybillApi
         var comparisons = (await ComparisonApi.LoadAsync(db, batch, ids, cancel)).ToDictionary(c => c.Account);
         var left = (await LeftBehindApi.LoadAsync(db, batch, ids, includeAccepted: true, cancel)).ToLookup(i => i.Account);
         var foldersByMove = await BatchApi.FoldersAsync(db, ids, cancel);
-        // Folders to which no pass has come yet stand nowhere: only one that came to its end has seen them all.
-        var last = db.Passes.Where(p => ids.Contains(p.MoveId) && p.Kind != PassKind.Survey && p.Kind != PassKind.Compare && p.EndedAt != null).GroupBy(p => p.MoveId).Select(g => g.Max(p => p.Id));
-        var seen = (await db.Passes.Where(p => last.Contains(p.Id) && !p.Stopped && p.Fault == null).Select(p => p.MoveId).ToListAsync(cancel)).ToHashSet();
+        var seen = await SeenAsync(db, ids, cancel);
         var moves = new List<MoveWaybill>(rows.Count);
         foreach (var row in rows)
         {
@@ -46,8 +44,15 @@ internal static class WaybillApi
             batch, route.From, route.To, time.GetUtcNow(), Sum(moves.Select(m => m.Total)), moves.TrueForAll(m => m.Closes), SentenceOf(moves), moves));
     }
 
+    /// <summary>Moves whose last pass came to its end. Folders to which no pass has come yet stand nowhere: only such a pass has seen them all.</summary>
+    public static async Task<HashSet<long>> SeenAsync(CaravanDb db, List<long> moves, CancellationToken cancel)
+    {
+        var last = db.Passes.Where(p => moves.Contains(p.MoveId) && p.Kind != PassKind.Survey && p.Kind != PassKind.Compare && p.EndedAt != null).GroupBy(p => p.MoveId).Select(g => g.Max(p => p.Id));
+        return (await db.Passes.Where(p => last.Contains(p.Id) && !p.Stopped && p.Fault == null).Select(p => p.MoveId).ToListAsync(cancel)).ToHashSet();
+    }
+
     /// <summary>Why one person's waybill does not close yet, the first thing to be done first.</summary>
-    private static string SentenceOf(MoveRow row, bool closes, List<FolderView> folders)
+    public static string SentenceOf(MoveRow row, bool closes, List<FolderView> folders)
     {
         if (closes) return "Everything is accounted for: found = carried + paired + excluded + left behind in every folder, and nothing is undecided.";
         if (row.Stage is Stage.Listed or Stage.Surveyed) return "Nothing was carried yet: start the move.";
