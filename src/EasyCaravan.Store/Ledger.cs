@@ -312,6 +312,14 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
 
     private static UInt128 KeyOf(long low, long high) => new((ulong)high, (ulong)low);
 
+    public Task RenamePlaceAsync(long folder, FolderPath to, CancellationToken cancel) =>
+        WriteAsync(async db =>
+        {
+            var row = await db.LedgerFolders.AsTracking().FirstAsync(f => f.Id == folder, cancel);
+            (row.RenamedFrom, row.To) = (row.RenamedFrom ?? row.To, to.ToString());
+            return true;
+        }, cancel);
+
     public Task ReopenAsync(long folder, NumberSet numbers, CancellationToken cancel) =>
         WriteAsync(async db =>
         {

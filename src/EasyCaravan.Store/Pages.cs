@@ -18,6 +18,7 @@ public static class Pages
             row.Id, FolderPath.Parse(row.From), row.To.Length == 0 ? null : FolderPath.Parse(row.To), (uint?)row.FromEpoch, (uint?)row.ToEpoch, (uint)row.ToBaseNext, cursor, row.Reopened, counts)
         {
             LeftWhole = row.LeftWhole,
+            RenamedFrom = row.RenamedFrom is null ? null : FolderPath.Parse(row.RenamedFrom),
             Seen = row is { ToEpoch: { } epoch, SeenNext: { } seenNext, SeenCount: { } seenCount } ? new Membership((uint)epoch, (uint)seenNext, (uint)seenCount) : null,
         };
     }

@@ -130,6 +130,25 @@ public sealed class DestinationCheckTests
     }
 
     [Fact]
+    public void A_folder_that_its_owner_renamed_on_the_new_side_is_followed_and_not_filled_a_second_time()
+    {
+        var (old, now) = (FolderPath.Parse("Work"), FolderPath.Parse("Done"));
+        _road.To.Folders[now] = _road.To.Folders[old];
+        _road.To.Folders.Remove(old);
+        _road.Run();
+        _road.From.Folder("Work").Add(MemoryRoad.Message(40), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        _road.Run();
+        Assert.False(_road.To.Folders.ContainsKey(old));
+        Assert.Equal(["Tide 4", "Tide 5", "Tide 40"], _road.To.Folder("Done").Messages.Select(Subject));
+        Assert.True(_road.Waybill().Closes);
+        Assert.Empty(Found);
+        // A rule that sends it elsewhere is obeyed all the same.
+        _road.Rules = _road.Rules with { Folders = [new FolderRule(1, new FolderMatch.Glob("Work"), new FolderOutcome.To("Trade"))] };
+        _road.Run();
+        Assert.Equal(["Tide 4", "Tide 40", "Tide 5"], _road.To.Folder("Trade").Messages.Select(Subject).Order(StringComparer.Ordinal));
+    }
+
+    [Fact]
     public void A_server_that_lost_its_last_numbers_and_gives_them_out_again_is_matched_anew()
     {
         // Restored from a backup: the last two are gone and their numbers with them.

@@ -94,7 +94,13 @@ public sealed class PlainServerTests(TwoServers servers)
         Assert.Equal(message, (await from.ReadFolderAsync("INBOX")).Single().Octets);
         await using var service = await TestService.StartAsync();
         await service.ApplyAsync(TwoServers.PlanBetween(courier.Port, cyrus.Port), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{Account},{Account},{TwoServers.Password},{TwoServers.Password}\n"));
-        await TwoServers.RunToEndAsync(service);
+        // Nobody asked for it: what a server alters is found by reading back, and a person decides.
+        Assert.Equal(3, (await service.RunAsync("start", "crew", "--wait")).Code);
+        var altered = Assert.Single(await service.GetAsync<List<DifferenceView>>("batches/crew/differences"));
+        Assert.Equal(DifferenceWord.Altered, altered.Kind);
+        Assert.False((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
+        await service.RunAsync("differences", "crew", "--accept");
+        Assert.True((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
         using var to = await PlainImap.SignInAsync(cyrus.Port, Account, TwoServers.Password);
         var arrived = Encoding.ASCII.GetString((await to.ReadFolderAsync("INBOX")).Single().Octets);
         Assert.Contains("Content-Transfer-Encoding: base64", arrived, StringComparison.Ordinal);

@@ -58,7 +58,7 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
             }
         }
         await check.DropGoneAsync(cancel);
-        if (order.Rules.OldSide is OldSide.DeleteAfterProof) await new Proven(from, to, ledger, tally, journal).DeleteAsync(cancel);
+        if (order.Rules.OldSide is OldSide.DeleteAfterProof) await new Proven(from, to, ledger, order, tally, journal).DeleteAsync(cancel);
     }
 
     private async Task CarryAsync(IMailAccount from, IMailAccount to, ConcurrentQueue<FolderLoad> work, Elsewhere? elsewhere, CancellationToken cancel)
@@ -113,17 +113,19 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         var listing = to.ListFoldersAsync(cancel);
         var fromFolders = await from.ListFoldersAsync(cancel);
         var toFolders = await listing;
-        var pages = (await ledger.FoldersAsync(cancel)).ToDictionary(p => (p.From, p.To));
+        var all = await RenamedPlaces.FollowAsync(await ledger.FoldersAsync(cancel), toFolders, ledger, journal, cancel);
+        var pages = all.ToDictionary(p => (p.From, p.To));
         await check.RemoveAskedAsync([.. pages.Values], cancel);
         await check.LookAsync(CompleteOf(pages.Values), toFolders, cancel);
         // A folder that an earlier pass carried to two places, as rules changed, is known by the newer one.
         var known = pages.Values.Where(p => p.To is not null).OrderBy(p => p.Id).GroupBy(p => p.From).ToDictionary(g => g.Key, g => g.Last().To!);
         var map = FolderMap.Draw(order.Rules, fromFolders, toFolders, to.Traits, order.To.Service.Names, known);
+        var landings = RenamedPlaces.Apply(map.Landings, all, toFolders).ToList();
         var there = toFolders.Where(f => f.Selectable).DistinctBy(f => f.Path).ToDictionary(f => f.Path);
         var elsewhere = Elsewhere.For(map, order.Rules.Labels, ledger, tally, journal);
 
         var (work, unchanged) = (new List<FolderWork>(), new List<FolderWork>());
-        foreach (var landing in map.Landings)
+        foreach (var landing in landings)
         {
             var page = pages.GetValueOrDefault((landing.From.Path, landing.To));
             var toState = landing.To is { } path ? there.GetValueOrDefault(path) : null;
@@ -138,7 +140,7 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
             work.Add(new FolderWork(landing, toState, Math.Max(0, (landing.From.Cursor?.Count ?? 0) - settled)) { Page = lost ? null : page });
         }
         work = await AskChangesAsync(from, work, cancel);
-        var landed = map.Landings.Select(l => (l.From.Path, l.To)).ToHashSet();
+        var landed = landings.Select(l => (l.From.Path, l.To)).ToHashSet();
         var vanished = pages.Values.Where(p => !landed.Contains((p.From, p.To))).ToList();
         await new Followed(from, to, ledger, order, elsewhere is not null, tally, journal).FollowAsync(work, unchanged, vanished, fromFolders, toFolders, cancel);
         foreach (var page in vanished) await CloseVanishedAsync(page, cancel);

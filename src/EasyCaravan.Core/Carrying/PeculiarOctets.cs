@@ -1,14 +1,15 @@
 namespace EasyCaravan.Core.Carrying;
 
 /// <summary>
-/// What in a message's octets a service is likely to alter when it stores them: 8-bit octets in the header, NUL, and line ends that are not
-/// CRLF. Found while the octets pass by.
+/// What in a message's octets a service is likely to alter when it stores them: 8-bit octets in the header, NUL, line ends that are not
+/// CRLF, and a last line without an end. Found while the octets pass by.
 /// </summary>
 internal struct PeculiarOctets
 {
     private bool _isInBody;
     private int _newlines;
     private long _lineFeeds, _returns;
+    private byte _last;
 
     public bool HasWideHeader { get; private set; }
 
@@ -17,7 +18,8 @@ internal struct PeculiarOctets
     /// <summary>Line feeds and carriage returns do not come in pairs.</summary>
     public readonly bool HasBareLineEnd => _lineFeeds != _returns;
 
-    public readonly bool Any => HasWideHeader || HasNul || HasBareLineEnd;
+    /// <summary>The last line has no end.</summary>
+    public readonly bool HasOpenEnd => _last != (byte)'\n';
 
     public void Take(ReadOnlySpan<byte> piece)
     {
@@ -25,6 +27,7 @@ internal struct PeculiarOctets
         HasNul = HasNul || piece.Contains((byte)0);
         _lineFeeds += piece.Count((byte)'\n');
         _returns += piece.Count((byte)'\r');
+        if (!piece.IsEmpty) _last = piece[^1];
     }
 
     private void TakeHeader(ReadOnlySpan<byte> piece)

@@ -1,9 +1,10 @@
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Proving;
 
 namespace EasyCaravan.Core.Carrying;
 
 /// <summary>Deletes on the old side what is proven to have arrived: each copy is read back from the new side and compared with the original first.</summary>
-public sealed class Proven(IMailAccount from, IMailAccount to, ILedger ledger, Tally tally, Action<string> journal)
+public sealed class Proven(IMailAccount from, IMailAccount to, ILedger ledger, PassOrder order, Tally tally, Action<string> journal)
 {
     /// <summary>Messages compared at a time.</summary>
     private const int Slice = 200;
@@ -16,11 +17,21 @@ public sealed class Proven(IMailAccount from, IMailAccount to, ILedger ledger, T
             var proven = new NumberSet();
             foreach (var some in entries.Chunk(Slice))
                 foreach (var number in await ProveAsync(page, some, cancel)) proven.Add(number);
-            if (entries.Count > proven.Count) journal($"{entries.Count - proven.Count} message(s) of '{page.From}' are not the same on the new side, or no longer there: they stay on the old side");
+            await TellOthersAsync(page, [.. entries.Where(e => !proven.Contains(e.Number))], cancel);
             if (proven.Count == 0 || !await from.RemoveMessagesAsync(page.From, proven, cancel)) continue;
             tally.Remove(proven.Count);
             journal($"{proven.Count} message(s) of '{page.From}' were read back from '{page.To}', found to be the same, and deleted on the old side, as the route says old-side: delete-after-proof");
         }
+    }
+
+    /// <summary>What is not proven stays on the old side, and is told message by message.</summary>
+    private async Task TellOthersAsync(LedgerFolder page, List<LedgerEntry> others, CancellationToken cancel)
+    {
+        if (others.Count == 0) return;
+        var found = (await new MessageComparison(from, to, order.Rules, order.Pace).CompareAsync([new ComparedPage(page, others)], withIndex: false, cancel)).Where(f => Difference.NeedsDecision(f.Kind)).ToList();
+        await ledger.AddDifferencesAsync(found, cancel);
+        tally.Differ(found.Count);
+        journal($"{others.Count} message(s) of '{page.From}' are not the same on the new side, or no longer there: they stay on the old side");
     }
 
     private async Task<List<uint>> ProveAsync(LedgerFolder page, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel)

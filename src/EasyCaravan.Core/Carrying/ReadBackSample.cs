@@ -29,6 +29,8 @@ internal sealed class ReadBackSample
         public List<uint> Nul { get; } = [];
 
         public List<uint> BareEnds { get; } = [];
+
+        public List<uint> OpenEnds { get; } = [];
     }
 
     private readonly Lock _lock = new();
@@ -43,6 +45,7 @@ internal sealed class ReadBackSample
             if (size > folder.Largest.Size) folder.Largest = (number, size);
             if (octets.HasWideHeader && folder.Wide.Count < OfEachKind) folder.Wide.Add(number);
             if (octets.HasNul && folder.Nul.Count < OfEachKind) folder.Nul.Add(number);
+            if (octets.HasOpenEnd && folder.OpenEnds.Count < OfEachKind) folder.OpenEnds.Add(number);
             if (octets.HasBareLineEnd && folder.BareEnds.Count < OfEachKind) folder.BareEnds.Add(number);
         }
     }
@@ -52,7 +55,7 @@ internal sealed class ReadBackSample
     {
         lock (_lock)
         {
-            var peculiar = _folders.SelectMany(f => f.Value.Wide.Concat(f.Value.Nul).Concat(f.Value.BareEnds).Select(n => (Page: f.Key, Number: n)));
+            var peculiar = _folders.SelectMany(f => f.Value.Wide.Concat(f.Value.Nul).Concat(f.Value.BareEnds).Concat(f.Value.OpenEnds).Select(n => (Page: f.Key, Number: n)));
             var largest = _folders.OrderByDescending(f => f.Value.Largest.Size).Take(FoldersWithLargest).Select(f => (Page: f.Key, f.Value.Largest.Number));
             return [.. peculiar.Concat(largest).Distinct().Take(Most).GroupBy(c => c.Page).Select(g => (g.Key, new NumberSet(g.Select(c => c.Number))))];
         }

@@ -24,10 +24,18 @@ internal static class BoundedYaml
     public static YamlNode? Load(string text)
     {
         if (text.Length > Longest) throw new YamlException(Mark.Empty, Mark.Empty, $"it is longer than {Longest / 1024 / 1024} MB");
-        Check(new Parser(new StringReader(text)));
-        var stream = new YamlStream();
-        stream.Load(new StringReader(text));
-        return stream.Documents.Count == 0 ? null : stream.Documents[0].RootNode;
+        try
+        {
+            Check(new Parser(new StringReader(text)));
+            var stream = new YamlStream();
+            stream.Load(new StringReader(text));
+            return stream.Documents.Count == 0 ? null : stream.Documents[0].RootNode;
+        }
+        catch (Exception e) when (e is InvalidOperationException or ArgumentException or FormatException)
+        {
+            // Quirk (the parser): some broken texts end it in an exception of another kind, without a place.
+            throw new YamlException(Mark.Empty, Mark.Empty, "it cannot be parsed", e);
+        }
     }
 
     private static void Check(Parser events)
@@ -48,12 +56,26 @@ internal static class BoundedYaml
                 case MappingEnd or SequenceEnd:
                     open.Pop();
                     break;
+                case Scalar scalar when HasHalfCharacter(scalar.Value):
+                    throw Refused(scalar, "it holds half of a character (a lone surrogate)");
                 case NodeEvent node:
                     if (++nodes > MostNodes) throw Refused(node, $"it holds more than {MostNodes} values");
                     Enter(node, open);
                     break;
             }
         }
+    }
+
+    /// <summary>It could be written to no file and no database.</summary>
+    private static bool HasHalfCharacter(string text)
+    {
+        for (var i = 0; i < text.Length; i++)
+        {
+            if (!char.IsSurrogate(text[i])) continue;
+            if (i + 1 == text.Length || !char.IsSurrogatePair(text[i], text[i + 1])) return true;
+            i++;
+        }
+        return false;
     }
 
     private static void Enter(NodeEvent node, Stack<bool?> open)

@@ -59,6 +59,9 @@ public sealed record LedgerFolder(
 
     /// <summary>One of the sides refused the folder, so that it was left behind as a whole.</summary>
     public bool LeftWhole { get; init; }
+
+    /// <summary>Where the rules send the folder, if its owner has since renamed that place on the to side to what <see cref="To"/> says; or null.</summary>
+    public FolderPath? RenamedFrom { get; init; }
 }
 
 /// <summary>Numbers on the to side that the ledger knows.</summary>
@@ -171,6 +174,9 @@ public interface ILedger
 
     /// <summary>Entries of any page of this move that hold one of these messages and are still on the from side.</summary>
     Task<IReadOnlyList<KeyedEntry>> FindKeysAsync(IReadOnlyCollection<UInt128> keys, CancellationToken cancel);
+
+    /// <summary>Its owner renamed the folder of the to side in which a page lands.</summary>
+    Task RenamePlaceAsync(long folder, FolderPath to, CancellationToken cancel);
 
     /// <summary>Strikes out entries, so that their messages are fresh again and the page is looked at whole.</summary>
     Task ReopenAsync(long folder, NumberSet numbers, CancellationToken cancel);

@@ -3,6 +3,7 @@ using DnsClient;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Protocols.Connecting;
+using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Protocols.Imap;
 
 namespace EasyCaravan.Protocols.Discovery;
@@ -93,9 +94,7 @@ public sealed class ServiceFinder(INameServers names, Trust trust)
 
     private async Task<FoundSetting?> FromWellKnownAsync(string domain, string path, string kind, CancellationToken cancel)
     {
-        using var handler = new SocketsHttpHandler { AllowAutoRedirect = false, ConnectTimeout = s_patience };
-        handler.SslOptions.RemoteCertificateValidationCallback = new CertificateTrial(trust, domain.Split(':')[0]).Judge;
-        using var http = new HttpClient(handler) { Timeout = s_patience };
+        using var http = BoundedHttp.Make(trust, domain.Split(':')[0], s_patience, machineTrustServes: false);
         try
         {
             using var answer = await http.GetAsync(new Uri($"https://{domain}/.well-known/{path}"), HttpCompletionOption.ResponseHeadersRead, cancel);

@@ -40,9 +40,6 @@ internal sealed record ImapTraits(ImapCapabilities Capabilities, char? Separator
 /// </summary>
 internal static class ImapSignIn
 {
-    /// <summary>One mechanism, the best that both sides have: a wrong password tried with each in turn would lock the account.</summary>
-    private static readonly string[] s_mechanisms = ["SCRAM-SHA-256", "SCRAM-SHA-1", "PLAIN", "LOGIN"];
-
     /// <summary>Milliseconds until a server that took the connection has to greet: one that is starting or ending may never do so.</summary>
     private const int GreetingPatience = 20_000;
 
@@ -135,11 +132,19 @@ internal static class ImapSignIn
                 await client.AuthenticateAsync(new SaslMechanismPlain(onBehalf.Admin, who.Secret) { AuthorizationId = who.Login }, cancel);
                 break;
             default:
-                var best = s_mechanisms.FirstOrDefault(client.AuthenticationMechanisms.Contains);
-                client.AuthenticationMechanisms.RemoveWhere(m => m != best);
-                if (best is null && (client.Capabilities & ImapCapabilities.LoginDisabled) != 0)
+                var login = (service.SignIn as Core.Planning.SignIn.OnBehalf)?.LoginFor(who.Login) ?? who.Login;
+                var mechanism = PasswordMechanism.Strongest(client.AuthenticationMechanisms, login, who.Secret);
+                if (mechanism is null && (client.Capabilities & ImapCapabilities.LoginDisabled) != 0)
                     throw new FaultException(new Fault(Cause.TlsNotOffered, service.Name, "the server takes no password over an unprotected connection"), Verdict.Close);
-                await client.AuthenticateAsync((service.SignIn as Core.Planning.SignIn.OnBehalf)?.LoginFor(who.Login) ?? who.Login, who.Secret, cancel);
+                if (mechanism is not null)
+                {
+                    await client.AuthenticateAsync(mechanism, cancel);
+                    PasswordMechanism.RequireProof(mechanism, service);
+                    break;
+                }
+                // The LOGIN command (RFC 9051 §6.2.3), where the server has no SASL mechanism that we have.
+                client.AuthenticationMechanisms.Clear();
+                await client.AuthenticateAsync(login, who.Secret, cancel);
                 break;
         }
     }
@@ -155,6 +160,8 @@ internal static class ImapSignIn
 
     private static FaultException Refused(LastAnswer said, Credentials who, Service service, Exception inner)
     {
+        if ((inner as SaslException ?? inner.InnerException as SaslException) is { } sasl)
+            return new FaultException(new Fault(Cause.SignInRefused, service.Name, $"the sign-in was broken off: {sasl.Message.TrimEnd('.')}"), Verdict.Close, inner);
         var result = said.Result ?? new ImapResult("NO", null, "");
         // A server that goes down in mid-sign-in has not judged the password: nobody is to be told that it is wrong.
         if (result.Status is not ("NO" or "BAD"))

@@ -16,6 +16,9 @@ public static partial class ManageSieveRules
     /// <summary>Rules are written by hand: one of more than this is not read.</summary>
     private const int LargestScript = 1_000_000;
 
+    /// <summary>Octets of one challenge, and steps of one sign-in.</summary>
+    private const int LargestChallenge = 8192, MostSteps = 8;
+
     private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(60);
 
     /// <summary>Where the active script forwards mail to: the addresses of its redirect actions (RFC 5228 §4.2), each once.</summary>
@@ -84,25 +87,28 @@ public static partial class ManageSieveRules
 
     private static async Task SignInAsync(Talk talk, Service service, Credentials who, AccessTokens? tokens, HashSet<string> mechanisms, CancellationToken cancel)
     {
-        SaslMechanism mechanism = service.SignIn switch
+        var mechanism = service.SignIn switch
         {
             Core.Planning.SignIn.OAuth when mechanisms.Contains("OAUTHBEARER") => new SaslMechanismOAuthBearer(who.Login, (await tokens!.GetAsync(service, who, null, cancel)).Value),
             Core.Planning.SignIn.OAuth => new SaslMechanismOAuth2(who.Login, (await tokens!.GetAsync(service, who, null, cancel)).Value),
             Core.Planning.SignIn.OnBehalf { LoginPattern: null } onBehalf => new SaslMechanismPlain(onBehalf.Admin, who.Secret) { AuthorizationId = who.Login },
-            Core.Planning.SignIn.OnBehalf onBehalf => new SaslMechanismPlain(onBehalf.LoginFor(who.Login), who.Secret),
-            _ => new SaslMechanismPlain(who.Login, who.Secret),
+            Core.Planning.SignIn.OnBehalf onBehalf => PasswordMechanism.Strongest(mechanisms, onBehalf.LoginFor(who.Login)!, who.Secret),
+            _ => PasswordMechanism.Strongest(mechanisms, who.Login, who.Secret),
         };
-        if (!mechanisms.Contains(mechanism.MechanismName))
-            throw new FaultException(new Fault(Cause.SignInRefused, who.Account, $"{service.Name} does not offer {mechanism.MechanismName} for rules"), Verdict.Close);
-        await talk.SayAsync($"AUTHENTICATE \"{mechanism.MechanismName}\" \"{await mechanism.ChallengeAsync("", cancel)}\"", cancel);
-        var answer = await talk.AnswerAsync(cancel);
-        if (!answer.Ok) throw Talk.Refused(who.Account, $"{service.Name} refused the sign-in of {who.Login} for rules", answer.Said, Cause.SignInRefused);
+        if (mechanism is null || !mechanisms.Contains(mechanism.MechanismName))
+            throw new FaultException(new Fault(Cause.SignInRefused, who.Account, $"{service.Name} offers no way to sign in for rules that fits ({string.Join(", ", mechanisms)})"), Verdict.Close);
+        var refusal = await talk.AuthenticateAsync(mechanism, cancel);
+        if (refusal is not null) throw Talk.Refused(who.Account, $"{service.Name} refused the sign-in of {who.Login} for rules", refusal, Cause.SignInRefused);
+        PasswordMechanism.RequireProof(mechanism, service);
     }
 
     private static string Quote(string text) => $"\"{text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal)}\"";
 
     [GeneratedRegex("\"(?:[^\"\\\\]|\\\\.)*\"|#[^\n]*|/\\*.*?\\*/", RegexOptions.Singleline)]
     private static partial Regex Comments();
+
+    [GeneratedRegex("\\(SASL \"([A-Za-z0-9+/=]*)\"\\)", RegexOptions.IgnoreCase)]
+    private static partial Regex FinalWord();
 
     [GeneratedRegex("\\bredirect\\b(?:\\s+:[a-z]+(?:\\s+\"[^\"]*\")?)*\\s+\"((?:[^\"\\\\]|\\\\.)*)\"", RegexOptions.IgnoreCase)]
     private static partial Regex Redirect();
@@ -125,6 +131,43 @@ public static partial class ManageSieveRules
             if (!greeting.Ok) throw Refused(service, "the server did not greet", greeting.Said, Cause.ServiceBusy);
             var sasl = greeting.Lines.FirstOrDefault(l => l.Text.Equals("SASL", StringComparison.OrdinalIgnoreCase)).After ?? "";
             return [.. sasl.Trim().Trim('"').Split(' ', StringSplitOptions.RemoveEmptyEntries)];
+        }
+
+        /// <summary>AUTHENTICATE (RFC 5804 §2.1), as many steps as the mechanism has. Null when the server lets us in; else what it said.</summary>
+        public async Task<string?> AuthenticateAsync(SaslMechanism mechanism, CancellationToken cancel)
+        {
+            try
+            {
+                var first = mechanism.SupportsInitialResponse ? $" \"{await mechanism.ChallengeAsync(null, cancel)}\"" : "";
+                await SayAsync($"AUTHENTICATE \"{mechanism.MechanismName}\"{first}", cancel);
+                for (var steps = 0; steps < MostSteps; steps++)
+                {
+                    var line = await LineAsync(cancel);
+                    if (line.StartsWith("NO", StringComparison.OrdinalIgnoreCase) || line.StartsWith("BYE", StringComparison.OrdinalIgnoreCase)) return line;
+                    if (line.StartsWith("OK", StringComparison.OrdinalIgnoreCase))
+                    {
+                        // The server's last word may stand in the answer itself.
+                        if (FinalWord().Match(line) is { Success: true } final && !mechanism.IsAuthenticated) await mechanism.ChallengeAsync(final.Groups[1].Value, cancel);
+                        return null;
+                    }
+                    await SayAsync($"\"{await mechanism.ChallengeAsync(await ChallengeAsync(line, cancel), cancel)}\"", cancel);
+                }
+                return "the sign-in has no end";
+            }
+            catch (Exception e) when (e is SaslException or FormatException)
+            {
+                return e.Message;
+            }
+        }
+
+        private async Task<string> ChallengeAsync(string line, CancellationToken cancel)
+        {
+            if (!line.StartsWith('{')) return line.Trim('"');
+            var size = int.TryParse(line.AsSpan(1).TrimEnd("+}"), out var octets) && octets is >= 0 and <= LargestChallenge ? octets : throw Refused(service, "the server tells a challenge of an impossible size", line, Cause.ProtocolBroken);
+            var literal = new byte[size];
+            for (var i = 0; i < size; i++) literal[i] = await OctetAsync(cancel);
+            await LineAsync(cancel);
+            return Encoding.ASCII.GetString(literal);
         }
 
         /// <summary>Everything up to the line that begins with OK, NO or BYE.</summary>

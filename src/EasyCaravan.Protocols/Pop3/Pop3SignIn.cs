@@ -51,8 +51,16 @@ internal static class Pop3SignIn
                     break;
                 default:
                     var login = (service.SignIn as Core.Planning.SignIn.OnBehalf)?.LoginFor(who.Login) ?? who.Login;
-                    if (Best(client, login, who.Secret) is { } mechanism) await client.AuthenticateAsync(mechanism, cancel);
-                    else await client.AuthenticateAsync(login, who.Secret, cancel);
+                    if (PasswordMechanism.Strongest(client.AuthenticationMechanisms, login, who.Secret) is { } mechanism)
+                    {
+                        await client.AuthenticateAsync(mechanism, cancel);
+                        PasswordMechanism.RequireProof(mechanism, service);
+                        break;
+                    }
+                    // USER and PASS alone: with APOP a refused password would be shown a second time.
+                    client.Capabilities &= ~Pop3Capabilities.Apop;
+                    client.AuthenticationMechanisms.Clear();
+                    await client.AuthenticateAsync(login, who.Secret, cancel);
                     break;
             }
             return client.Capabilities;
@@ -74,17 +82,6 @@ internal static class Pop3SignIn
         {
             throw new FaultException(new Fault(Cause.TimedOut, service.Name, "the server did not finish the sign-in within 60 s"), Verdict.Close, e);
         }
-    }
-
-    /// <summary>One mechanism, the best that both sides have: a wrong password tried with each in turn would lock the account. Null: USER and PASS.</summary>
-    private static SaslMechanism? Best(Pop3Client client, string login, string secret)
-    {
-        bool Offers(string name) => client.AuthenticationMechanisms.Contains(name);
-        return Offers("SCRAM-SHA-256") ? new SaslMechanismScramSha256(login, secret)
-            : Offers("SCRAM-SHA-1") ? new SaslMechanismScramSha1(login, secret)
-            : Offers("PLAIN") ? new SaslMechanismPlain(login, secret)
-            : Offers("LOGIN") ? new SaslMechanismLogin(login, secret)
-            : null;
     }
 
     /// <summary>Keeps the last status line of the server. What we send is not looked at.</summary>

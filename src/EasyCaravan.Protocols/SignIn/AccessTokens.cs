@@ -1,11 +1,9 @@
 using System.Collections.Concurrent;
-using System.Net.Security;
 using System.Security.Cryptography;
 using Duende.IdentityModel.Client;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
-using EasyCaravan.Protocols.Connecting;
 using Microsoft.IdentityModel.JsonWebTokens;
 using Microsoft.IdentityModel.Tokens;
 
@@ -28,6 +26,9 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
 {
     /// <summary>A token is renewed this long before its end, or at half of its life where that is shorter: it shall not end on the way to the server.</summary>
     private static readonly TimeSpan s_early = TimeSpan.FromMinutes(2);
+
+    /// <summary>For one exchange with an authorization server.</summary>
+    private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(30);
 
     private readonly ConcurrentDictionary<(string Service, string Account), Kept> _kept = new();
     private readonly ConcurrentDictionary<(string Host, Trust Trust), HttpClient> _clients = new();
@@ -230,18 +231,7 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
 
     private string? Open(SecretReference? reference) => reference is null ? null : open(reference);
 
-    private HttpClient ClientFor(Service service, Uri address) => _clients.GetOrAdd((address.Host, service.Trust), key =>
-    {
-        var handler = new SocketsHttpHandler
-        {
-            SslOptions = new SslClientAuthenticationOptions
-            {
-                // An authorization server is often another company's, known to the machine, where the mail server has an authority of its own.
-                RemoteCertificateValidationCallback = (sender, certificate, chain, errors) => errors is SslPolicyErrors.None || new CertificateTrial(key.Trust, key.Host).Judge(sender, certificate, chain, errors),
-            },
-            AllowAutoRedirect = false,
-            PooledConnectionLifetime = TimeSpan.FromMinutes(5),
-        };
-        return new HttpClient(handler) { Timeout = TimeSpan.FromSeconds(30) };
-    });
+    /// <summary>An authorization server is often another company's, known to the machine, where the mail server has an authority of its own.</summary>
+    private HttpClient ClientFor(Service service, Uri address) =>
+        _clients.GetOrAdd((address.Host, service.Trust), key => BoundedHttp.Make(key.Trust, key.Host, s_patience, machineTrustServes: true));
 }

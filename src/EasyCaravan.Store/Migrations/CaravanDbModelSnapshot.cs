@@ -359,6 +359,9 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<long>("Paired")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("RenamedFrom")
+                        .HasColumnType("TEXT");
+
                     b.Property<bool>("Reopened")
                         .HasColumnType("INTEGER");
 

@@ -137,6 +137,9 @@ public sealed class LedgerFolderRow
 
     /// <summary>One of the sides refused the folder as a whole.</summary>
     public bool LeftWhole { get; set; }
+
+    /// <summary>Where rules send it, if its owner renamed that place on the to side since.</summary>
+    public string? RenamedFrom { get; set; }
 }
 
 /// <summary>One message. Millions of them: a few small numbers each.</summary>

@@ -80,6 +80,12 @@ internal sealed class MemoryLedger : ILedger
         return Task.CompletedTask;
     }
 
+    public Task RenamePlaceAsync(long folder, FolderPath to, CancellationToken cancel)
+    {
+        _pages[folder] = _pages[folder] with { To = to, RenamedFrom = _pages[folder].RenamedFrom ?? _pages[folder].To };
+        return Task.CompletedTask;
+    }
+
     public ComparisonProgress? Comparison { get; set; }
 
     public Task<ComparisonProgress?> ComparisonAsync(CancellationToken cancel) => Task.FromResult(Comparison);

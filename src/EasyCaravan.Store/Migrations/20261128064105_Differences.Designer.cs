@@ -10,7 +10,7 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace EasyCaravan.Store.Migrations
 {
     [DbContext(typeof(CaravanDb))]
-    [Migration("20261128060839_Differences")]
+    [Migration("20261128064105_Differences")]
     partial class Differences
     {
         /// <inheritdoc />
@@ -361,6 +361,9 @@ namespace EasyCaravan.Store.Migrations
 
                     b.Property<long>("Paired")
                         .HasColumnType("INTEGER");
+
+                    b.Property<string>("RenamedFrom")
+                        .HasColumnType("TEXT");
 
                     b.Property<bool>("Reopened")
                         .HasColumnType("INTEGER");

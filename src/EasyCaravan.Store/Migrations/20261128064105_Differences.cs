@@ -85,6 +85,12 @@ namespace EasyCaravan.Store.Migrations
                 nullable: false,
                 defaultValue: 0L);
 
+            migrationBuilder.AddColumn<string>(
+                name: "RenamedFrom",
+                table: "ledger_folders",
+                type: "TEXT",
+                nullable: true);
+
             migrationBuilder.AddColumn<long>(
                 name: "SeenCount",
                 table: "ledger_folders",
@@ -240,6 +246,10 @@ namespace EasyCaravan.Store.Migrations
 
             migrationBuilder.DropColumn(
                 name: "OctetsBefore",
+                table: "ledger_folders");
+
+            migrationBuilder.DropColumn(
+                name: "RenamedFrom",
                 table: "ledger_folders");
 
             migrationBuilder.DropColumn(
