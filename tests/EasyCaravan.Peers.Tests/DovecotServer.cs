@@ -17,6 +17,9 @@ public sealed record DovecotManners(bool Sieve = false, bool Rights = false, str
 {
     /// <summary>Capabilities that it does not tell of, such as <c>MULTIAPPEND</c>.</summary>
     public IReadOnlyCollection<string> Without { get; init; } = [];
+
+    /// <summary>How mail is kept: <c>maildir</c> writes each message by itself, <c>mdbox</c> many to a file, with an index that it cannot do without.</summary>
+    public string Storage { get; init; } = "sdbox";
 }
 
 /// <summary>A Dovecot of our own on loopback: own configuration, own folder, stopped with its owner.</summary>
@@ -152,6 +155,14 @@ public sealed class DovecotServer : IAsyncDisposable
         if (Environment.UserName == "root") Process.Start("chown", ["-R", "nobody:nogroup", home]).WaitForExit();
     }
 
+    /// <summary>Has the indexes of an account rebuilt from what is on the disk, as an administrator does after a crash.</summary>
+    public async Task ResyncAsync(string account)
+    {
+        using var resync = Process.Start(new ProcessStartInfo("doveadm", ["-c", Path.Combine(_folder, "conf"), "force-resync", "-u", account, "*"]) { RedirectStandardError = true })!;
+        await resync.StandardError.ReadToEndAsync();
+        await resync.WaitForExitAsync();
+    }
+
     public async Task<string> ReadLogAsync()
     {
         var log = Path.Combine(_folder, "log");
@@ -279,7 +290,7 @@ public sealed class DovecotServer : IAsyncDisposable
             auth_failure_delay = 0
             first_valid_uid = 1
             mail_fsync = never
-            mail_location = sdbox:~/mail
+            mail_location = {{manners.Storage}}:~/mail
             mail_max_userip_connections = 200
             {{(manners.Without.Count == 0 ? "" : $"imap_capability = {string.Join(' ', s_capabilities.Except(manners.Without))}")}}
             {{identity}}
