@@ -33,8 +33,8 @@ public static class CaravanHost
     {
         var folder = Path.GetFullPath(options.DataFolder);
         var held = OpenFolder(folder);
+        var database = await OpenStoreAsync(folder, held, cancel);
         var owner = await ReadOwnerAsync(folder, cancel);
-        var database = await Database.OpenAsync(Path.Combine(folder, "caravan.db"), cancel);
 
         // Content is served from beside the program, wherever it is started from.
         var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory, WebRootPath = Path.Combine(AppContext.BaseDirectory, "wwwroot") });
@@ -46,6 +46,8 @@ public static class CaravanHost
             .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
             // It warns that it makes our no-store stricter still.
             .MinimumLevel.Override("Microsoft.AspNetCore.Antiforgery", LogEventLevel.Error)
+            // A port that is in use is told in one sentence, without a trace.
+            .MinimumLevel.Override("Microsoft.Extensions.Hosting.Internal.Host", LogEventLevel.Fatal)
             .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture, standardErrorFromLevel: LogEventLevel.Verbose, outputTemplate: "{Timestamp:HH:mm:ss} {Level:u3} {Message:lj}{NewLine}{Exception}"));
         AddServices(builder.Services, options with { DataFolder = folder, Owner = owner }, database, held);
         var app = builder.Build();
@@ -60,7 +62,8 @@ public static class CaravanHost
 
     private static void AddServices(IServiceCollection services, CaravanOptions options, Database database, FileStream held)
     {
-        services.AddSingleton(options).AddSingleton(database).AddSingleton(TimeProvider.System);
+        // Made by a factory, so that it is closed with the service.
+        services.AddSingleton(options).AddSingleton(_ => database).AddSingleton(TimeProvider.System);
         services.AddSingleton(_ => new FolderLock(held));
         services.AddSingleton<Journal>().AddSingleton<MoveStore>().AddSingleton<Moves>().AddSingleton<Plans>().AddSingleton<Tokens>();
         services.AddSingleton<SurveyBook>().AddSingleton<PendingConsents>().AddSingleton<ServiceTrials>().AddSingleton<INameServers, MachineNameServers>();
@@ -176,6 +179,21 @@ public static class CaravanHost
         catch (UnauthorizedAccessException e)
         {
             throw new DataFolderException($"The data folder {folder} cannot be written to. Use another with --data, or change its owner.", e);
+        }
+    }
+
+    private static async Task<Database> OpenStoreAsync(string folder, FileStream held, CancellationToken cancel)
+    {
+        var file = Path.Combine(folder, "caravan.db");
+        try
+        {
+            StoreFile.Check(file, wasInstalled: File.Exists(Path.Combine(folder, OwnerFile)));
+            return await Database.OpenAsync(file, cancel);
+        }
+        catch (StoreFileException e)
+        {
+            await held.DisposeAsync();
+            throw new DataFolderException(e.Message, e);
         }
     }
 

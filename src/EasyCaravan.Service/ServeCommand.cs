@@ -25,7 +25,7 @@ internal static class ServeCommand
             }
             catch (IOException e)
             {
-                await Console.Error.WriteLineAsync($"Cannot listen on {options.Listen}: {e.Message} Use another address with --listen.");
+                await Console.Error.WriteLineAsync($"Cannot listen on {options.Listen}: {e.Message.TrimEnd('.')}. Stop what listens there, or use another address with --listen.");
                 return 1;
             }
             var address = CaravanHost.AddressOf(app);

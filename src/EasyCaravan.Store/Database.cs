@@ -29,6 +29,9 @@ public sealed class Database : IDisposable
     {
         var database = new Database(new DbContextOptionsBuilder<CaravanDb>().UseSqlite($"Data Source={file};Default Timeout=30").Options);
         await using var db = database.Read();
+        var known = db.Database.GetMigrations().ToHashSet();
+        if ((await db.Database.GetAppliedMigrationsAsync(cancel)).FirstOrDefault(m => !known.Contains(m)) is { } newer)
+            throw new StoreFileException($"{file} was used by a newer Easy Caravan ({newer}). Use that version, or a backup from before it.");
         await db.Database.MigrateAsync(cancel);
         await db.Database.ExecuteSqlRawAsync("PRAGMA journal_mode=WAL", cancel);
         return database;
@@ -98,9 +101,20 @@ public sealed class Database : IDisposable
             return true;
         }, cancel);
 
+    /// <summary>Everything goes into the one file, so that a copy of it is whole.</summary>
     public void Dispose()
     {
-        _writer?.Dispose();
+        var db = _writer ?? new CaravanDb(_options);
+        _writer = null;
+        try
+        {
+            if (db.Database.IsSqlite()) db.Database.ExecuteSqlRaw("PRAGMA wal_checkpoint(TRUNCATE)");
+        }
+        catch (Microsoft.Data.Sqlite.SqliteException)
+        {
+            // The disk may be full: then the log stays beside the file, and the next start reads both.
+        }
+        db.Dispose();
         _writing.Dispose();
         Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
     }
