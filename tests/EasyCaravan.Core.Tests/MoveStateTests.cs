@@ -11,7 +11,7 @@ public sealed class MoveStateTests
 
     private static readonly Func<MoveState, MoveState>[] Steps =
     [
-        s => s.Start(null, Now), s => s.Survey(), s => s.CatchUp(null, Now), s => s.Hold(), s => s.Resume(null, Now), s => s.Retry(null, Now), s => s.RetryItems(null, Now), s => s.Withdraw(),
+        s => s.Start(null, Now), s => s.Survey(), s => s.CatchUp(null, Now), s => s.Compare(null, Now), s => s.Hold(), s => s.Resume(null, Now), s => s.Retry(null, Now), s => s.RetryItems(null, Now), s => s.Withdraw(),
         s => s.DueAt <= Now ? s.Run() : s,
         s => s.Condition.Kind is ConditionKind.Running ? s.Complete(null, Now) : s,
         s => s.Condition.Kind is ConditionKind.Running ? s.Interrupt(null, Now) : s,
@@ -39,7 +39,7 @@ public sealed class MoveStateTests
 
     [Fact]
     public void Asking_again_changes_nothing() =>
-        Gen.Select(Gen.Int[0, Steps.Length - 1].Array[0, 20], Gen.Int[0, 7]).Sample((order, last) =>
+        Gen.Select(Gen.Int[0, Steps.Length - 1].Array[0, 20], Gen.Int[0, 8]).Sample((order, last) =>
         {
             var state = order.Aggregate(MoveState.New, (s, step) => Steps[step](s));
             var once = Steps[last](state);
@@ -104,5 +104,27 @@ public sealed class MoveStateTests
             Assert.NotEmpty(FaultRules.RemedyFor(cause));
         }
         Gen.Select(Gen.Int[1, 1000], Gen.Double[0, 1]).Sample((attempts, chance) => Assert.InRange(Backoff.After(attempts, chance), TimeSpan.FromSeconds(1), Backoff.Longest));
+    }
+
+    [Theory]
+    [InlineData(PassKind.Survey)]
+    [InlineData(PassKind.Compare)]
+    public void A_look_that_fails_keeps_nobody_from_catching_up(PassKind look)
+    {
+        var timetable = new EasyCaravan.Core.Planning.Timetable(NodaTime.DateTimeZone.Utc, [], NodaTime.Duration.FromHours(6));
+        var inStep = new MoveState(Stage.InStep, Condition.Idle, null, 0);
+        var looking = (look is PassKind.Survey ? inStep.Survey() : inStep.Compare(timetable, Now)).Run();
+        var after = looking.Fail(new Fault(Cause.SignInRefused, "a", "b"), false, 1, timetable, Now);
+        Assert.Equal((Stage.InStep, ConditionKind.Idle, null, Now + NodaTime.Duration.FromHours(6)), (after.Stage, after.Condition.Kind, after.Wanted, after.Condition.Until));
+        // Whoever has not begun has nothing else to do: there the closed door needs a person.
+        Assert.Equal(ConditionKind.NeedsYou, MoveState.New.Survey().Run().Fail(new Fault(Cause.SignInRefused, "a", "b"), false, 1, null, Now).Condition.Kind);
+    }
+
+    [Fact]
+    public void Only_a_server_that_may_still_be_at_work_is_given_a_minute_more()
+    {
+        var silent = new Fault(Cause.TimedOut, "a", "b");
+        double After(Fault fault) => (MoveState.New.Start(null, Now).Run().Fail(fault, false, 1, null, Now).Condition.Until!.Value - Now).TotalSeconds;
+        Assert.Equal((64, 2), (After(silent), After(silent with { AtTheDoor = true })));
     }
 }
