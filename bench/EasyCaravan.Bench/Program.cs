@@ -28,6 +28,13 @@ var each = new Option<int>("--messages") { Description = "How many messages in e
 var survey = new Command("survey", "A survey of many accounts between two Dovecots, against a plain script") { accounts, each, rounds, yardsticks };
 survey.SetAction(a => new SurveyMany(a.GetValue(accounts), a.GetValue(each), a.GetValue(rounds), a.GetValue(yardsticks)!).RunAsync());
 
+var metMessages = new Option<int>("--messages") { Description = "How many messages", DefaultValueFactory = _ => 8_000 };
+var metOctets = new Option<int>("--octets") { Description = "Octets in each", DefaultValueFactory = _ => 22_000 };
+var metFolders = new Option<int>("--folders") { Description = "Over how many folders they are spread", DefaultValueFactory = _ => 70 };
+var caravan = new Option<string>("--caravan") { Description = "The command that a user runs", DefaultValueFactory = _ => "./caravan" };
+var throughClient = new Command("through-client", "A first pass as a user meets it: the real service, cold and warm, started and awaited by the client") { metMessages, metOctets, metFolders, rounds, caravan, yardsticks };
+throughClient.SetAction(a => new ThroughClient(a.GetValue(metMessages), a.GetValue(metOctets), a.GetValue(metFolders), a.GetValue(rounds), a.GetValue(caravan)!, a.GetValue(yardsticks)!).RunAsync());
+
 var fromPort = new Option<int>("--from-port");
 var toPort = new Option<int>("--to-port");
 var warmFromPort = new Option<int>("--warm-from-port");
@@ -41,4 +48,4 @@ var carry = new Command("carry", "One run of the others, in a process of its own
 carry.Hidden = true;
 carry.SetAction(a => Carry.RunAsync(a.GetValue(fromPort), a.GetValue(toPort), (a.GetValue(warmFromPort), a.GetValue(warmToPort)), a.GetValue(store)!, a.GetValue(lanes), a.GetValue(atOnce), a.GetValue(servers)!, a.GetValue(pairs)!));
 
-return await new RootCommand("Benchmarks of Easy Caravan: ratios measured side by side in one run") { firstPass, laterPass, manyAndLarge, survey, carry }.Parse(args).InvokeAsync();
+return await new RootCommand("Benchmarks of Easy Caravan: ratios measured side by side in one run") { firstPass, laterPass, manyAndLarge, survey, throughClient, carry }.Parse(args).InvokeAsync();

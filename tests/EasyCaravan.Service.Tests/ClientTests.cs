@@ -54,7 +54,7 @@ public sealed class ClientTests : IAsyncLifetime
         Assert.Equal(3, (await _service.RunAsync("start", "crew", "--wait")).Code);
         Assert.Equal(3, (await _service.RunAsync("moves", "crew")).Code);
         var mended = await ApplyAsync();
-        Assert.Contains("caravan retry crew", mended.Output, StringComparison.Ordinal);
+        Assert.Contains("caravan retry crew", mended.Out, StringComparison.Ordinal);
         Assert.Equal(0, (await _service.RunAsync("retry", "crew", "--wait")).Code);
         Assert.Equal(0, (await _service.RunAsync("moves", "crew")).Code);
         await _service.RunAsync("hold", "crew");
