@@ -87,6 +87,20 @@ public sealed class DestinationCheckTests
     }
 
     [Fact]
+    public void A_second_copy_that_was_torn_is_named_and_another_message_with_the_same_head_is_not()
+    {
+        There.Add([.. There.Messages[0].Octets, .. "\n\u0001garbage"u8], FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        There.Add(There.Messages[1].Octets[..^2], FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        There.Add(MemoryRoad.Message(2, body: "toss"), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        _road.Run();
+        Assert.Equal([(DifferenceKind.Twice, "Tide 0"), (DifferenceKind.Twice, "Tide 1")], Found);
+        Decide(DifferenceState.Remove);
+        _road.Run();
+        Assert.Equal([1u, 2, 3, 4, 7], There.Messages.Select(m => m.Number));
+        Assert.Empty(Found);
+    }
+
+    [Fact]
     public void What_its_owner_moved_on_the_new_side_is_not_lost_and_what_came_back_is_ours_again()
     {
         var moved = There.Messages[0];

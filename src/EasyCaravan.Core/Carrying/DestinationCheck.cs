@@ -155,7 +155,7 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
         if (await ledger.FindAsync(entry.Folder, new NumberSet([entry.Number]), cancel) is [var known, ..]) await ledger.RecordAsync(entry.Folder, [known with { Landed = number }], cancel);
     }
 
-    /// <summary>Of what nobody claims: the second copies of what was carried. They are the same octet for octet, not just in their heads.</summary>
+    /// <summary>Of what nobody claims: the second copies of what was carried. They are the same as a whole, or torn, and not just in their heads.</summary>
     private async Task FindTwiceAsync(Place place, CancellationToken cancel)
     {
         if (place.Surplus.Count == 0) return;
@@ -173,27 +173,27 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
         }
         var alike = place.Surplus.Where(s => twins.ContainsKey(s.Print)).ToList();
         if (alike.Count == 0) return;
-        var digests = await BodyDigest.ReadAsync(to, place.Path, new NumberSet(alike.SelectMany(s => twins[s.Print].Append(s.Number)).Distinct()), cancel, whole: true);
-        var byLanded = present.ToDictionary(e => e.Landed);
+        var compared = await SecondCopies.CompareAsync(to, place.Path, [.. alike.SelectMany(s => twins[s.Print].Select(twin => (twin, s.Number)))], cancel);
+        var byLanded = present.ToLookup(e => e.Landed);
         foreach (var second in alike)
         {
-            if (!digests.TryGetValue(second.Number, out var digest)) continue;
-            var twin = twins[second.Print].Find(n => digests.TryGetValue(n, out var other) && other == digest);
-            if (twin == 0) continue;
+            var found = twins[second.Print].Select(twin => (Twin: twin, How: compared[(twin, second.Number)])).Where(c => c.How is not SecondCopy.None).OrderBy(c => c.How).ToList();
+            if (found is not [var (twin, how), ..]) continue;
             place.Surplus.Remove(second);
-            place.Found.Add(await DescribeSecondAsync(place, byLanded[twin], second, cancel));
+            place.Found.Add(await DescribeSecondAsync(place, byLanded[twin].First(), second, how, cancel));
         }
     }
 
     /// <summary>Sizes of one message on two services differ by what storing changes: a carriage return for each line at most.</summary>
     private static bool IsNear(long carried, long there) => carried == 0 || Math.Abs(carried - there) <= 64 + (Math.Max(carried, there) / 32);
 
-    private async Task<Difference> DescribeSecondAsync(Place place, LandedEntry twin, Stranger second, CancellationToken cancel)
+    private async Task<Difference> DescribeSecondAsync(Place place, LandedEntry twin, Stranger second, SecondCopy how, CancellationToken cancel)
     {
         var (subject, sender) = ("", "");
         await to.ReadHeadersAsync(place.Path, new NumberSet([second.Number]), h => (subject, sender) = MessageLabel.Read(h.Header), cancel);
         DateTimeOffset? received = await to.ListItemsAsync(place.Path, new NumberSet([second.Number]), new Dictionary<uint, Pacing.Fault>(), cancel) is [var item, ..] ? item.Received : null;
-        return new Difference(twin.Folder, twin.Number, second.Number, DifferenceKind.Twice, $"a second copy of it stands in '{place.Path}' on the new side", second.Size, received, subject, sender);
+        return new Difference(twin.Folder, twin.Number, second.Number, DifferenceKind.Twice,
+            how is SecondCopy.Whole ? $"a second copy of it stands in '{place.Path}' on the new side" : $"a damaged second copy of it stands in '{place.Path}' on the new side, cut short or with octets after its end", second.Size, received, subject, sender);
     }
 
     private static Difference Describe(Original original, DifferenceKind kind, string what) =>
@@ -239,10 +239,9 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
         {
             if (pages.FirstOrDefault(p => p.Id == group.Key) is not { To: { } path } page) continue;
             var first = (await ledger.FindAsync(page.Id, new NumberSet(group.Select(d => d.Difference.Number).Distinct()), cancel)).Where(e => e.Landed is not null).ToDictionary(e => e.Number, e => e.Landed!.Value);
-            var compared = new NumberSet(first.Values.Concat(group.Select(d => d.Difference.Landed)).Distinct());
-            var digests = await BodyDigest.ReadAsync(to, path, compared, cancel, whole: true);
-            var same = group.Where(d => first.TryGetValue(d.Difference.Number, out var kept) && kept != d.Difference.Landed
-                && digests.TryGetValue(kept, out var one) && digests.TryGetValue(d.Difference.Landed, out var other) && one == other).ToList();
+            var pairs = group.Where(d => first.TryGetValue(d.Difference.Number, out var kept) && kept != d.Difference.Landed).ToDictionary(d => d.Id, d => (first[d.Difference.Number], d.Difference.Landed));
+            var compared = await SecondCopies.CompareAsync(to, path, [.. pairs.Values.Distinct()], cancel);
+            var same = group.Where(d => pairs.TryGetValue(d.Id, out var pair) && compared[pair] is not SecondCopy.None).ToList();
             if (same.Count > 0 && !await to.RemoveMessagesAsync(path, new NumberSet(same.Select(d => d.Difference.Landed)), cancel))
             {
                 journal("the new side cannot delete single messages (no UIDPLUS): second copies stay there");

@@ -57,6 +57,9 @@ internal static class WaybillApi
         if (closes) return "Everything is accounted for: found = carried + paired + excluded + left behind in every folder, and nothing is undecided.";
         if (row.Stage is Stage.Listed or Stage.Surveyed) return "Nothing was carried yet: start the move.";
         if (row.Stage is Stage.Withdrawn) return "The move was withdrawn before it was complete.";
+        if (row.Condition is ConditionKind.Running && row.Wanted is not (PassKind.Survey or PassKind.Compare)) return "Not complete yet: a pass is under way.";
+        if (row.Condition is ConditionKind.Queued or ConditionKind.Waiting && row.Wanted is not (PassKind.Survey or PassKind.Compare)) return "Not complete yet: the next pass goes on by itself.";
+        if (row.Condition is ConditionKind.Held) return "Not complete: the move is held. Resume it.";
         if (row.Condition is ConditionKind.NeedsYou) return $"Not complete: {row.FaultWhat}.";
         if (folders.Sum(f => f.Undecided) is > 0 and var undecided)
         {
