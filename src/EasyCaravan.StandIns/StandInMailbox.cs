@@ -35,6 +35,12 @@ public sealed class StandInFolder(string name, string? use, uint epoch)
         return message;
     }
 
+    public void Remove(StandInMessage message)
+    {
+        Messages.Remove(message);
+        Mark++;
+    }
+
     public void SetFlags(StandInMessage message, IReadOnlyList<string> flags) => (message.Flags, message.Mark) = (flags, ++Mark);
 }
 

@@ -58,6 +58,9 @@ public sealed class ConsoleFixture : IAsyncLifetime
             foreach (var batch in new[] { "deckhands", "harbour-office", "engineers" }) await ActAsync(batch, action);
             await UntilAsync(async () => (await BatchesAsync()).Where(b => b.Name != "passengers").All(b => Busy(b) == 0));
         }
+        Assert.True(World.Meddle("jonas.kettle@saltmarsh.example"));
+        await ActAsync("harbour-office", MoveAction.CatchUp, "jonas.kettle@saltmarsh.example");
+        await UntilAsync(async () => (await BatchesAsync()).Single(b => b.Name == "harbour-office").Undecided > 0);
         Assertions.SetDefaultExpectTimeout((float)s_patience.TotalMilliseconds);
         _playwright = await Playwright.CreateAsync();
         _browser = await _playwright.Chromium.LaunchAsync(new() { ExecutablePath = "/usr/bin/chromium", Headless = true, Args = s_browserArguments });

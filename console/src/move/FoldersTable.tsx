@@ -47,7 +47,7 @@ export function FoldersTable({ account, folders }: { account: string; folders: F
                 <td className={f.missing > 0 ? "num bad" : "num"}>{number(f.missing)}</td>
                 <td className={f.twice > 0 ? "num bad" : "num"}>{number(f.twice)}</td>
                 <td className={f.altered > 0 ? "num bad" : "num"}>{number(f.altered)}</td>
-                <td className={f.closes ? "good" : "soft"}>{f.closes ? "✓ close" : "… not yet"}</td>
+                <td className={f.closes ? "good nowrap" : "soft nowrap"}>{f.closes ? "✓ close" : "… not yet"}</td>
               </tr>
             ))}
           </tbody>

@@ -55,8 +55,10 @@ export function MovePage() {
       <h2>Left behind</h2>
       <LeftBehindList batch={batch} items={leftBehind} />
       <h2>Differences between the sides</h2>
-      <ComparisonBox move={move} last={comparison} />
-      <DifferenceList batch={batch} account={account} items={differences} />
+      <div className="stack">
+        <ComparisonBox move={move} last={comparison} />
+        <DifferenceList batch={batch} account={account} items={differences} />
+      </div>
       <h2>Waybill: folders from the old side to the new</h2>
       <p className={closes ? "good" : undefined}>
         {closes ? "✓ " : "… "}

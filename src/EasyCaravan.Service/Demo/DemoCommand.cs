@@ -94,6 +94,7 @@ internal static class DemoCommand
               ./caravan watch {batches[0]}
               ./caravan moves {batches[0]} --needs-you
               ./caravan waybill {batches[0]}
+              ./caravan differences harbour-office
 
             """);
         Console.WriteLine(choice.ExitWhenDone ? "It ends by itself when everything that can arrive has arrived." : choice.DataFolder is { } kept ? $"Ctrl-C ends it; what the service knows stays in {kept}." : "Ctrl-C ends it, and nothing of it is kept.");
@@ -102,9 +103,11 @@ internal static class DemoCommand
     private static async Task DeliverAsync(DemoWorld world, CancellationToken cancel)
     {
         string[] people = ["imogen.vale", "jonas.kettle", "maeve.harrow", "rory.dunmore", "aoife.marsh"];
+        var meddled = false;
         for (var i = 0; ; i++)
         {
             await Task.Delay(s_newMail, cancel);
+            meddled = meddled || world.Meddle("jonas.kettle@saltmarsh.example");
             world.Deliver($"{people[i % people.Length]}@saltmarsh.example");
         }
     }

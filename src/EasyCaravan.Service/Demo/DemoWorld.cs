@@ -68,6 +68,22 @@ internal sealed class DemoWorld : IAsyncDisposable
         }
     }
 
+    /// <summary>Somebody tidies up on the new side before the move is over, and a program of theirs stores a message a second time.</summary>
+    /// <returns>False while there is too little to tidy up.</returns>
+    public bool Meddle(string account)
+    {
+        const int Enough = 30;
+        if (To.Find(account) is not { } box) return false;
+        lock (box.Lock)
+        {
+            var inbox = box.Find("INBOX")!;
+            if (inbox.Messages.Count < Enough) return false;
+            foreach (var message in inbox.Messages.Skip(3).Take(2).ToList()) inbox.Remove(message);
+            inbox.Add(inbox.Messages[7].Octets, ["\\Seen"], inbox.Messages[7].Received);
+            return true;
+        }
+    }
+
     public async ValueTask DisposeAsync()
     {
         await From.DisposeAsync();
