@@ -4,6 +4,7 @@ using System.Net.Http.Json;
 using System.Net.ServerSentEvents;
 using System.Runtime.CompilerServices;
 using System.Text.Json;
+using System.Text.Json.Serialization.Metadata;
 using EasyCaravan.Contract;
 
 namespace EasyCaravan.Cli;
@@ -62,10 +63,10 @@ internal sealed class CaravanClient : IDisposable
         using var response = await SendAsync(() =>
         {
             var request = new HttpRequestMessage(method, $"api/v1/{path}");
-            if (body is not null) request.Content = JsonContent.Create(body, body.GetType(), options: ContractJson.Options);
+            if (body is not null) request.Content = JsonContent.Create(body, ContractTypes.Default.GetTypeInfo(body.GetType())!);
             return _http.SendAsync(request, cancel);
         });
-        if (response.IsSuccessStatusCode) return (await response.Content.ReadFromJsonAsync<T>(ContractJson.Options, cancel))!;
+        if (response.IsSuccessStatusCode) return (await response.Content.ReadFromJsonAsync((JsonTypeInfo<T>)ContractTypes.Default.GetTypeInfo(typeof(T))!, cancel))!;
         throw await ExplainAsync(response, cancel);
     }
 
@@ -104,7 +105,7 @@ internal sealed class CaravanClient : IDisposable
             var root = problem.RootElement;
             string? Word(string name) => root.TryGetProperty(name, out var value) ? value.GetString() : null;
             if (root.TryGetProperty("problems", out var list))
-                return new CommandException(ExitCode.WrongUsage, PlanProblems.Write(list.Deserialize<List<PlanProblem>>(ContractJson.Options)!));
+                return new CommandException(ExitCode.WrongUsage, PlanProblems.Write(list.Deserialize(ContractTypes.Default.ListPlanProblem)!));
             return new CommandException(ExitCode.Failed, $"{Word("detail") ?? Word("title")}{(Word("next") is { } next ? $"\n{next}." : "")}");
         }
         catch (JsonException)

@@ -1,4 +1,5 @@
 using System.Text.Json;
+using System.Text.Json.Serialization;
 
 namespace EasyCaravan.Cli;
 
@@ -18,7 +19,7 @@ internal sealed record Profile(string? Service, string? Token)
         if ((System.IO.File.GetUnixFileMode(File) & ~Own) != 0) System.IO.File.SetUnixFileMode(File, Own);
         try
         {
-            return JsonSerializer.Deserialize<Profile>(System.IO.File.ReadAllText(File)) ?? new Profile(null, null);
+            return JsonSerializer.Deserialize(System.IO.File.ReadAllText(File), ProfileType.Default.Profile) ?? new Profile(null, null);
         }
         catch (JsonException)
         {
@@ -32,7 +33,7 @@ internal sealed record Profile(string? Service, string? Token)
         // Made anew, so that no mode of an earlier file stays.
         System.IO.File.Delete(File);
         using var stream = new FileStream(File, new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.Write, UnixCreateMode = Own });
-        JsonSerializer.Serialize(stream, this);
+        JsonSerializer.Serialize(stream, this, ProfileType.Default.Profile);
         return File;
     }
 
@@ -43,3 +44,7 @@ internal sealed record Profile(string? Service, string? Token)
         return there;
     }
 }
+
+/// <summary>How a profile is written, worked out when the client is built.</summary>
+[JsonSerializable(typeof(Profile))]
+internal sealed partial class ProfileType : JsonSerializerContext;

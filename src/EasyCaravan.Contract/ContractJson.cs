@@ -10,7 +10,6 @@ public static class ContractJson
 
     public static JsonSerializerOptions Configure(JsonSerializerOptions options)
     {
-        options.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower, allowIntegerValues: false));
         options.NumberHandling = JsonNumberHandling.Strict;
         return options;
     }

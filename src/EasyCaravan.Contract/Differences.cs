@@ -1,6 +1,9 @@
+using System.Text.Json.Serialization;
+
 namespace EasyCaravan.Contract;
 
 /// <summary>How a message differs between the sides.</summary>
+[JsonConverter(typeof(KebabWord<DifferenceWord>))]
 public enum DifferenceWord
 {
     Missing,
@@ -11,6 +14,7 @@ public enum DifferenceWord
 }
 
 /// <summary>What a person decides about differences.</summary>
+[JsonConverter(typeof(KebabWord<DifferenceChoice>))]
 public enum DifferenceChoice
 {
     Accept,

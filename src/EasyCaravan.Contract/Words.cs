@@ -1,6 +1,9 @@
+using System.Text.Json.Serialization;
+
 namespace EasyCaravan.Contract;
 
 /// <summary>How far a move is.</summary>
+[JsonConverter(typeof(KebabWord<MoveStage>))]
 public enum MoveStage
 {
     Listed,
@@ -14,6 +17,7 @@ public enum MoveStage
 }
 
 /// <summary>What is happening to a move now.</summary>
+[JsonConverter(typeof(KebabWord<MoveCondition>))]
 public enum MoveCondition
 {
     Idle,
@@ -25,6 +29,7 @@ public enum MoveCondition
 }
 
 /// <summary>What people can ask of moves.</summary>
+[JsonConverter(typeof(KebabWord<MoveAction>))]
 public enum MoveAction
 {
     Survey,

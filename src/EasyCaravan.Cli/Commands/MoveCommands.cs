@@ -7,7 +7,8 @@ namespace EasyCaravan.Cli.Commands;
 /// <summary><c>caravan start, catch-up, hold, resume, retry, withdraw</c> and <c>moves</c></summary>
 internal static class MoveCommands
 {
-    private static readonly TimeSpan s_look = TimeSpan.FromMilliseconds(700);
+    /// <summary>Between two looks: at first often, as small passes end at once, later at most a tenth of the time that has passed.</summary>
+    private static readonly TimeSpan s_shortestLook = TimeSpan.FromMilliseconds(40), s_longestLook = TimeSpan.FromSeconds(1);
 
     public static IEnumerable<Command> Make(CommandHost host)
     {
@@ -74,12 +75,13 @@ internal static class MoveCommands
     /// <summary>Waits until every named move has nothing more to do by itself now.</summary>
     public static async Task<List<MoveView>> AwaitAsync(string batch, string[]? who, CaravanClient client, CancellationToken cancel)
     {
+        var began = System.Diagnostics.Stopwatch.StartNew();
         while (true)
         {
             var all = await client.GetAllAsync<MoveView>($"batches/{Uri.EscapeDataString(batch)}/moves?limit=1000", cancel);
             var named = who is null ? all : [.. all.Where(m => who.Any(w => IsCalled(m, w)))];
             if (named.TrueForAll(IsSettled)) return named;
-            await Task.Delay(s_look, cancel);
+            await Task.Delay(TimeSpan.FromTicks(Math.Clamp(began.Elapsed.Ticks / 10, s_shortestLook.Ticks, s_longestLook.Ticks)), cancel);
         }
     }
 

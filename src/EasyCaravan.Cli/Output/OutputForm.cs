@@ -19,7 +19,7 @@ internal sealed record Column<T>(string Title, string CsvName, Func<T, string> T
 /// <summary>Writes what a reading command found: a table for people, the API's own JSON or CSV for programs.</summary>
 internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter output, TextWriter error)
 {
-    private static readonly JsonSerializerOptions s_indented = new(ContractJson.Options) { WriteIndented = true };
+    private static readonly ContractTypes s_indented = new(new JsonSerializerOptions(ContractTypes.Default.Options) { WriteIndented = true });
 
     public OutputForm Form => form;
 
@@ -32,7 +32,7 @@ internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter o
         else error.WriteLine(Markup.Remove(markup));
     }
 
-    public void Json(object value) => output.WriteLine(JsonSerializer.Serialize(value, value.GetType(), s_indented));
+    public void Json(object value) => output.WriteLine(JsonSerializer.Serialize(value, s_indented.GetTypeInfo(value.GetType())!));
 
     /// <param name="whole">What JSON shows; by default the rows.</param>
     public void Rows<T>(IReadOnlyList<T> rows, string whenEmpty, IReadOnlyList<Column<T>> columns, object? whole = null)
@@ -40,7 +40,7 @@ internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter o
         switch (form)
         {
             case OutputForm.Json:
-                Json(whole ?? rows);
+                Json(whole ?? rows.ToList());
                 break;
             case OutputForm.Csv:
                 using (var csv = new CsvWriter(output, CultureInfo.InvariantCulture, leaveOpen: true))

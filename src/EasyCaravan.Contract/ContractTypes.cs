@@ -1,0 +1,52 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+
+namespace EasyCaravan.Contract;
+
+/// <summary>
+/// The types of the API as the client reads and writes them, worked out when it is built: looking into them at run time takes longer than a whole
+/// command may, and cannot be done where the client is compiled ahead of time.
+/// </summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web, NumberHandling = JsonNumberHandling.Strict)]
+[JsonSerializable(typeof(BatchSurvey))]
+[JsonSerializable(typeof(BatchView))]
+[JsonSerializable(typeof(BatchWaybill))]
+[JsonSerializable(typeof(ChoiceRequest))]
+[JsonSerializable(typeof(ChoiceResult))]
+[JsonSerializable(typeof(ComparisonRequest))]
+[JsonSerializable(typeof(ConsentBegun))]
+[JsonSerializable(typeof(ConsentRequest))]
+[JsonSerializable(typeof(ConsentState))]
+[JsonSerializable(typeof(DifferencesDecided))]
+[JsonSerializable(typeof(DifferencesDecision))]
+[JsonSerializable(typeof(EstimateView))]
+[JsonSerializable(typeof(FolderPreview))]
+[JsonSerializable(typeof(FolderRulesRequest))]
+[JsonSerializable(typeof(FoundSettings))]
+[JsonSerializable(typeof(LeftBehindDecided))]
+[JsonSerializable(typeof(LeftBehindDecision))]
+[JsonSerializable(typeof(List<AccountInventory>))]
+[JsonSerializable(typeof(List<ComparisonView>))]
+[JsonSerializable(typeof(List<DifferenceView>))]
+[JsonSerializable(typeof(List<FindingGroup>))]
+[JsonSerializable(typeof(List<FindingRow>))]
+[JsonSerializable(typeof(List<LeftBehindView>))]
+[JsonSerializable(typeof(List<MoveView>))]
+[JsonSerializable(typeof(List<PlanProblem>))]
+[JsonSerializable(typeof(List<SavingView>))]
+[JsonSerializable(typeof(List<ServiceView>))]
+[JsonSerializable(typeof(MoveActionRequest))]
+[JsonSerializable(typeof(MoveActionResult))]
+[JsonSerializable(typeof(Page<JournalEntry>))]
+[JsonSerializable(typeof(Page<MoveView>))]
+[JsonSerializable(typeof(PlanApplied))]
+[JsonSerializable(typeof(PlanCheck))]
+[JsonSerializable(typeof(PlanSubmission))]
+[JsonSerializable(typeof(PlanView))]
+[JsonSerializable(typeof(ServiceTrial))]
+[JsonSerializable(typeof(ServiceTryRequest))]
+public sealed partial class ContractTypes : JsonSerializerContext;
+
+/// <summary>A word of the contract is written in kebab-case: <c>needs-you</c>.</summary>
+internal sealed class KebabWord<T>() : JsonStringEnumConverter<T>(JsonNamingPolicy.KebabCaseLower, allowIntegerValues: false)
+    where T : struct, Enum;
