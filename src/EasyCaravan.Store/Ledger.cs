@@ -44,6 +44,29 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
 
     private sealed record Landed(long Number, bool Gone);
 
+    /// <summary>Every question of a pass once, with no effect: nothing stands on page 0, and no lease is held.</summary>
+    public async Task PrepareAsync(CancellationToken cancel)
+    {
+        await FoldersAsync(cancel);
+        await SettledAsync(0, cancel);
+        await ClaimedAsync(FolderPath.Inbox, 0, cancel);
+        await LandedAsync(FolderPath.Inbox, 0, cancel);
+        await DifferencesAsync(cancel);
+        await FindAsync(0, NumberSet.OfRange(1, 1), cancel);
+        await StrangersAsync(0, cancel);
+        await using var db = database.Read();
+        await s_sums(db, 0).ToListAsync(cancel);
+        await s_foldersLeft(db, 0).ToListAsync(cancel);
+        try
+        {
+            await RecordAsync([], cancel);
+        }
+        catch (LeaseLostException)
+        {
+            // As it must be: the fence belongs to nobody.
+        }
+    }
+
     public async Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel)
     {
         await using var db = database.Read();

@@ -117,6 +117,20 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             else if (tally.Settled > 0) await Totals.RecountAsync(db, row.Id, row.Carried + row.Paired + row.Excluded + Math.Max(0, row.LeftBehind - tally.LeftBehind) + tally.Expected, cancel);
         }, cancel);
 
+    /// <summary>
+    /// Asks once what every pass asks, of a move that does not exist. Working out a question takes longer than answering it: done while the service
+    /// starts, the first person need not wait for it.
+    /// </summary>
+    public async Task PrepareAsync(CancellationToken cancel)
+    {
+        var nobody = new Claim(new MovePerson(0, "", "", "", "", "", "", null, null, null, null, null, null), MoveState.New, "", -1, 0);
+        var ledger = new Ledger(database, _flagSets, time, nobody);
+        await NextAsync([], cancel);
+        await ledger.PrepareAsync(cancel);
+        await using var db = database.Read();
+        await s_row(db, 0, cancel);
+    }
+
     public ILedger LedgerOf(Claim claim) => new Ledger(database, _flagSets, time, claim);
 
     /// <param name="end">Null while the pass goes on.</param>

@@ -13,6 +13,7 @@ internal sealed class MoveWorkers(MoveStore store, MoveWorker worker, ServiceCar
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         await store.ReleaseAsync(options.Owner, stoppingToken);
+        await store.PrepareAsync(stoppingToken);
         var running = new List<Task>();
         while (!stoppingToken.IsCancellationRequested)
         {
