@@ -118,6 +118,16 @@ public sealed class DestinationCheckTests
     }
 
     [Fact]
+    public void What_is_deleted_on_both_sides_at_once_is_no_loss()
+    {
+        _road.From.Folders.Remove(FolderPath.Parse("Work"));
+        _road.To.Folder("Work").Remove(1);
+        _road.Run();
+        Assert.Empty(Found);
+        Assert.True(_road.Waybill().Closes);
+    }
+
+    [Fact]
     public void A_decision_stands_until_the_difference_is_gone()
     {
         There.Remove(2);

@@ -76,6 +76,18 @@ public sealed class ClaimTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_service_that_answers_again_makes_every_move_due_that_waited_for_it_and_no_other()
+    {
+        await AddAsync("for-it");
+        await AddAsync("for-another");
+        await WaitForServiceAsync("for-it", "northquay");
+        await WaitForServiceAsync("for-another", "southquay");
+        Assert.Null(await _store.ClaimAsync("one", [], None));
+        await _store.ResumeServiceAsync("northquay", None);
+        Assert.Equal(["for-it"], await ClaimAllAsync());
+    }
+
+    [Fact]
     public async Task Each_move_is_claimed_once_however_many_ask()
     {
         for (var i = 0; i < 20; i++) await AddAsync($"p{i}");
@@ -92,6 +104,11 @@ public sealed class ClaimTests : IAsyncLifetime
         while (await _store.ClaimAsync("one", except, None) is { } claim) names.Add(claim.Person.FromAccount);
         return names;
     }
+
+    private Task WaitForServiceAsync(string account, string service) => _database.WriteAsync(
+        db => db.Moves.Where(m => m.FromAccount == account).ExecuteUpdateAsync(set => set
+            .SetProperty(m => m.Condition, ConditionKind.Waiting).SetProperty(m => m.WaitsFor, Wait.Service)
+            .SetProperty(m => m.FaultService, service).SetProperty(m => m.DueAt, (Now + Duration.FromHours(6)).ToUnixTimeMilliseconds())), None);
 
     private Task AddAsync(string account, long rank = 0, Duration? dueIn = null, string batch = "b") => _database.WriteAsync(db =>
     {

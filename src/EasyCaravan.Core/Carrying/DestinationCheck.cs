@@ -100,15 +100,7 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
                 var numbers = new NumberSet(same.Where(e => !e.Gone).Select(e => e.Number));
                 var headers = new Dictionary<uint, (Stranger Header, string Subject, string Sender)>();
                 var received = new Dictionary<uint, DateTimeOffset>();
-                if (page is not null && numbers.Count > 0)
-                {
-                    await from.ReadHeadersAsync(page.From, numbers, h =>
-                    {
-                        var (subject, sender) = MessageLabel.Read(h.Header);
-                        headers[h.Number] = (new Stranger(h.Number, h.Size, Identity.Of(h.Header)), subject, sender);
-                    }, cancel);
-                    foreach (var item in await from.ListItemsAsync(page.From, numbers, new Dictionary<uint, Pacing.Fault>(), cancel)) received[item.Number] = item.Received;
-                }
+                if (page is not null && numbers.Count > 0) await ReadOriginalsAsync(page, numbers, headers, received, cancel);
                 foreach (var entry in same)
                 {
                     Stranger? header = headers.TryGetValue(entry.Number, out var known) ? known.Header : null;
@@ -117,6 +109,24 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
             }
         }
         return originals;
+    }
+
+    private async Task ReadOriginalsAsync(
+        LedgerFolder page, NumberSet numbers, Dictionary<uint, (Stranger Header, string Subject, string Sender)> headers, Dictionary<uint, DateTimeOffset> received, CancellationToken cancel)
+    {
+        try
+        {
+            await from.ReadHeadersAsync(page.From, numbers, h =>
+            {
+                var (subject, sender) = MessageLabel.Read(h.Header);
+                headers[h.Number] = (new Stranger(h.Number, h.Size, Identity.Of(h.Header)), subject, sender);
+            }, cancel);
+            foreach (var item in await from.ListItemsAsync(page.From, numbers, new Dictionary<uint, Pacing.Fault>(), cancel)) received[item.Number] = item.Received;
+        }
+        catch (Pacing.FaultException e) when (e.Verdict is Pacing.Verdict.Keep)
+        {
+            // The folder is no longer on the old side either: then nobody can describe them.
+        }
     }
 
     /// <summary>

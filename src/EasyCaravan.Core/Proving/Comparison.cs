@@ -23,11 +23,17 @@ public sealed class Comparison(IMailAccounts accounts, ILedger ledger, PassOrder
         var pages = (await ledger.FoldersAsync(cancel)).OrderBy(p => p.Id).ToList();
         await new DestinationCheck(from, to, ledger, false, tally, journal).LookAsync(Complete(pages), toFolders, cancel);
         tally.Expect(pages.Sum(p => p.Counts.Carried + p.Counts.Paired));
+        var here = (await from.ListFoldersAsync(cancel)).Select(f => f.Path).ToHashSet();
         var standing = toFolders.Select(f => (f.Path, f.Cursor?.Epoch)).ToHashSet();
         foreach (var page in Complete(pages).Where(p => p.Id >= progress.Page))
         {
             cancel.ThrowIfCancellationRequested();
             tally.Folder = page.From.ToString();
+            if (!here.Contains(page.From))
+            {
+                journal($"the folder '{page.From}' is no longer on the old side; there is nothing to compare '{page.To}' with");
+                continue;
+            }
             var settled = await ledger.SettledAsync(page.Id, cancel);
             progress = progress with { Arrived = progress.Arrived + (await from.ListNumbersAsync(page.From, cancel)).Except(settled).Count };
             if (page.ToEpoch is null || !standing.Contains((page.To!, page.ToEpoch)))

@@ -56,6 +56,9 @@ internal sealed class MemoryMail
     /// <summary>Octets of messages that are refused, alone or in company.</summary>
     public Func<byte[], Fault?> Refuses { get; set; } = _ => null;
 
+    /// <summary>What becomes of octets that are stored.</summary>
+    public Func<byte[], byte[]> Stores { get; set; } = octets => octets;
+
     /// <summary>Folders that cannot be made.</summary>
     public Func<FolderPath, Fault?> RefusesFolder { get; set; } = _ => null;
 
@@ -226,7 +229,9 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;
 
-    private IEnumerable<MemoryMessage> Chosen(FolderPath path, NumberSet numbers) => mail.Folders[path].Messages.Where(m => numbers.Contains(m.Number));
+    private IEnumerable<MemoryMessage> Chosen(FolderPath path, NumberSet numbers) => mail.Folders.TryGetValue(path, out var folder)
+        ? folder.Messages.Where(m => numbers.Contains(m.Number))
+        : throw new FaultException(new Fault(Cause.ProtocolBroken, "a", $"no folder {path}", "NONEXISTENT"), Verdict.Keep);
 
     private static byte[] HeaderOf(byte[] octets)
     {
@@ -308,7 +313,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
             var folder = folders[_folder];
             foreach (var (item, octets) in batch)
             {
-                var key = new ItemKey(folder.Epoch, folder.Add(octets.ToArray(), item.Flags, item.Received));
+                var key = new ItemKey(folder.Epoch, folder.Add(mail.Stores(octets.ToArray()), item.Flags, item.Received));
                 _receipts.Add(new AddReceipt(_folder, item.Number, mail.TellsWhere ? key : null, null, batch.Count));
             }
             if (mail.AnswersAreLost) mail.Call("append");

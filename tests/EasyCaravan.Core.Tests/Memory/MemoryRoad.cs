@@ -28,11 +28,15 @@ internal sealed class MemoryRoad : IMailAccounts
 
     public CarryRules Rules { get; set; } = new([], new MailRules(null, null), Doubles.Pair);
 
-    public void Run()
+    public void Run() => new Pass(this, Ledger, Order(PassKind.First), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
+
+    public void Compare() => new Comparison(this, Ledger, Order(PassKind.Compare), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
+
+    private PassOrder Order(PassKind kind)
     {
         var from = new Side(s_somewhere, new Credentials("a", "a", "s"));
         var to = new Side(s_somewhere with { Name = "to" }, new Credentials("b", "b", "s"));
-        new Pass(this, Ledger, new PassOrder(PassKind.First, from, to, Rules, Lanes) { Suspects = Suspects }, new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
+        return new PassOrder(kind, from, to, Rules, Lanes) { Suspects = Suspects };
     }
 
     public Waybill Waybill() => Proving.Waybill.Draw(Ledger.FoldersAsync(CancellationToken.None).GetAwaiter().GetResult());
