@@ -57,6 +57,18 @@ public sealed class IdentityTests
     [Fact]
     public void A_nul_that_a_server_keeps_as_0x80_is_the_same_body() => Assert.Equal(Digest("A: b\n\nx\0y", 3), Digest("A: b\n\nx\u0080y", 50));
 
+    [Theory]
+    [InlineData("one\r\ntwo", "one\ntwo\n", true)]
+    [InlineData("one\r\ntwo\r\n", "one\ntwo", true)]
+    [InlineData("one\n\n", "one\n", false)]
+    [InlineData("one\n\ntwo", "one\ntwo", false)]
+    [InlineData("\none", "one", false)]
+    public void The_end_that_a_server_gives_to_the_last_line_is_the_same_body(string here, string there, bool same)
+    {
+        foreach (var pieces in new[] { 1, 3, 100 })
+            Assert.Equal(same, Digest("A: b\r\n\r\n" + here, pieces) == Digest("A: b\r\n\r\n" + there, 100));
+    }
+
     private static string Squeeze(string value) => string.Join(' ', value.Split(' ', StringSplitOptions.RemoveEmptyEntries));
 
     private static UInt128 Digest(string message, int pieces)

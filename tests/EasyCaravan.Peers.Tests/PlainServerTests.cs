@@ -32,7 +32,11 @@ public sealed class PlainServerTests(TwoServers servers)
         await using var service = await TestService.StartAsync();
         var applied = await service.ApplyAsync(TwoServers.PlanBetween(servers.From.PlainPort, courier.Port), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{account},{Account},{TwoServers.Password},{TwoServers.Password}\n"));
         Assert.True(applied.Code == 0, applied.Error);
-        await TwoServers.RunToEndAsync(service);
+        // Courier ends the last line of a message that has no end of line: told without being asked, and nothing else with it.
+        Assert.Equal(3, (await service.RunAsync("start", "crew", "--wait")).Code);
+        Assert.All(await service.GetAsync<List<DifferenceView>>("batches/crew/differences"), d =>
+            Assert.Equal((DifferenceWord.Altered, "the new side stores its line ends or NUL octets in another way; nothing else of it is changed"), (d.Kind, d.What)));
+        Assert.Equal(0, (await service.RunAsync("differences", "crew", "--accept")).Code);
         using var to = await SignInAsync(courier);
         foreach (var (here, there) in s_folders) await AssertSameAsync(from, here, to, Utf8(there));
 

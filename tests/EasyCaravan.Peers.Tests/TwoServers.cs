@@ -19,7 +19,7 @@ public sealed class TwoServers : IAsyncLifetime
         ("&ANw-berfahrten/M&AOQ-rz", "&ANw-berfahrten.M&AOQ-rz"), ("&iCptd2XliqY-", "&iCptd2XliqY-"), ("Ropes &- tides", "Ropes &- tides"),
     ];
 
-    private const int Pool = 60;
+    private const int Pool = 80;
 
     private int _accounts;
 
@@ -121,7 +121,11 @@ public sealed class TwoServers : IAsyncLifetime
         }
     }
 
-    public static async Task RunToEndAsync(TestService service, string verb = "start") => Assert.Equal(0, (await service.RunAsync(verb, "crew", "--wait")).Code);
+    public static async Task RunToEndAsync(TestService service, string verb = "start")
+    {
+        var ran = await service.RunAsync(verb, "crew", "--wait");
+        Assert.True(ran.Code == 0, ran.Out + ran.Error + (await service.RunAsync("differences", "crew")).Out + (await service.RunAsync("journal")).Out);
+    }
 
     public async ValueTask DisposeAsync()
     {

@@ -39,9 +39,12 @@ public sealed class AccessTests : IAsyncLifetime
     {
         var file = Path.Combine(_service.Folder, CaravanHost.TokenFile);
         Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, File.GetUnixFileMode(file));
-        await using var stream = new FileStream(Path.Combine(_service.Folder, "caravan.db-wal"), FileMode.Open, FileAccess.Read, FileShare.ReadWrite);
-        using var reader = new StreamReader(stream, System.Text.Encoding.Latin1);
-        Assert.DoesNotContain(_service.Token, await reader.ReadToEndAsync(), StringComparison.Ordinal);
+        foreach (var part in Directory.GetFiles(_service.Folder, "caravan.db*"))
+        {
+            await using var stream = new FileStream(part, FileMode.Open, FileAccess.Read, FileShare.ReadWrite);
+            using var reader = new StreamReader(stream, System.Text.Encoding.Latin1);
+            Assert.DoesNotContain(_service.Token, await reader.ReadToEndAsync(), StringComparison.Ordinal);
+        }
     }
 
     [Fact]

@@ -1,6 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
 import { CsvButton } from "../parts/CsvButton";
+import { GridSheet } from "../parts/GridSheet";
 import { exactTime } from "../words/format";
 
 interface Props {
@@ -14,7 +15,7 @@ export function JournalTable({ entries, withPlace, name }: Props) {
   if (entries.length === 0) return <div className="sheet padded soft">Nothing here.</div>;
   return (
     <div>
-      <section className="sheet grid-scroll" aria-label="Journal">
+      <GridSheet label="Journal">
         <table className="grid tall">
           <thead>
             <tr>
@@ -45,7 +46,7 @@ export function JournalTable({ entries, withPlace, name }: Props) {
             ))}
           </tbody>
         </table>
-      </section>
+      </GridSheet>
       <CsvButton
         name={name}
         rows={entries}

@@ -1,5 +1,6 @@
 import { Button, Group } from "@mantine/core";
 import type { Difference, DifferenceChoice } from "../api/client";
+import { GridSheet } from "../parts/GridSheet";
 import { useActions } from "../parts/useActions";
 import { date, plural, sentence, size } from "../words/format";
 
@@ -45,7 +46,7 @@ export function DifferenceList({ batch, account, items }: { batch: string; accou
           ) : null,
         )}
       </Group>
-      <section className="sheet grid-scroll" aria-label="Differences between the sides">
+      <GridSheet label="Differences between the sides">
         <table className="grid tall">
           <thead>
             <tr>
@@ -100,7 +101,7 @@ export function DifferenceList({ batch, account, items }: { batch: string; accou
             And {plural(items.length - MOST, "message")} more: caravan differences {batch} lists all.
           </p>
         )}
-      </section>
+      </GridSheet>
     </div>
   );
 }

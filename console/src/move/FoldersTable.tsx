@@ -1,5 +1,6 @@
 import type { Schemas } from "../api/client";
 import { CsvButton } from "../parts/CsvButton";
+import { GridSheet } from "../parts/GridSheet";
 import { number } from "../words/format";
 
 type Folder = Schemas["FolderView"];
@@ -9,7 +10,7 @@ export function FoldersTable({ account, folders }: { account: string; folders: F
     return <div className="sheet padded soft">No folder was looked at yet: start the move first.</div>;
   return (
     <>
-      <section className="sheet grid-scroll" aria-label="Folders">
+      <GridSheet label="Folders">
         <table className="grid">
           <thead>
             <tr>
@@ -52,7 +53,7 @@ export function FoldersTable({ account, folders }: { account: string; folders: F
             ))}
           </tbody>
         </table>
-      </section>
+      </GridSheet>
       <CsvButton
         name={`waybill-${account}`}
         rows={folders}

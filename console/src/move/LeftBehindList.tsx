@@ -1,5 +1,6 @@
 import { Button, Group } from "@mantine/core";
 import type { LeftBehind } from "../api/client";
+import { GridSheet } from "../parts/GridSheet";
 import { useActions } from "../parts/useActions";
 import { date, plural, sentence, size } from "../words/format";
 
@@ -13,7 +14,7 @@ export function LeftBehindList({ batch, items }: { batch: string; items: LeftBeh
   const decide = (item: LeftBehind, accept: boolean) =>
     decision.mutate({ accept, moves: [item.account], items: [item.id] });
   return (
-    <section className="sheet grid-scroll" aria-label="Left behind">
+    <GridSheet label="Left behind">
       <table className="grid tall">
         <thead>
           <tr>
@@ -65,6 +66,6 @@ export function LeftBehindList({ batch, items }: { batch: string; items: LeftBeh
           ))}
         </tbody>
       </table>
-    </section>
+    </GridSheet>
   );
 }

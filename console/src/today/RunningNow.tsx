@@ -1,12 +1,13 @@
 import { Link } from "@tanstack/react-router";
 import type { Move } from "../api/client";
 import { Bar } from "../parts/Bar";
+import { GridSheet } from "../parts/GridSheet";
 import { duration, number, size } from "../words/format";
 
 export function RunningNow({ moves }: { moves: Move[] }) {
   if (moves.length === 0) return <div className="sheet padded soft">Nothing runs at the moment.</div>;
   return (
-    <section className="sheet grid-scroll" aria-label="Moves that run now">
+    <GridSheet label="Moves that run now">
       <table className="grid">
         <thead>
           <tr>
@@ -34,7 +35,7 @@ export function RunningNow({ moves }: { moves: Move[] }) {
           ))}
         </tbody>
       </table>
-    </section>
+    </GridSheet>
   );
 }
 

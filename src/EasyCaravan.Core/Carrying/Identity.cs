@@ -87,7 +87,7 @@ public readonly record struct Identity(UInt128 Print, bool Certain)
     }
 }
 
-/// <summary>Digest of a message's body, or of the whole, blind to what some servers change when they store: CR before LF, and NUL kept as 0x80.</summary>
+/// <summary>Digest of a message's body, or of the whole, blind to what some servers change when they store: CR before LF, the end of the last line, and NUL kept as 0x80.</summary>
 /// <param name="whole">The header counts too.</param>
 public sealed class BodyDigest(bool whole = false)
 {
@@ -95,18 +95,22 @@ public sealed class BodyDigest(bool whole = false)
     private byte[] _buffer = new byte[4096];
     private int _newlines;
     private bool _inBody = whole;
+    private bool _lineEnded;
 
     /// <summary>Takes the message in pieces, header included.</summary>
     public void Append(ReadOnlySpan<byte> piece)
     {
-        if (_buffer.Length < piece.Length) _buffer = new byte[piece.Length];
+        if (_buffer.Length <= piece.Length) _buffer = new byte[piece.Length + 1];
         var length = 0;
         foreach (var b in piece)
         {
             if (b == '\r') continue;
             if (_inBody)
             {
-                _buffer[length++] = b == 0 ? (byte)0x80 : b;
+                // A line's end counts when something follows it: some servers give one to a last line that has none.
+                if (_lineEnded) _buffer[length++] = (byte)'\n';
+                _lineEnded = b == '\n';
+                if (!_lineEnded) _buffer[length++] = b == 0 ? (byte)0x80 : b;
                 continue;
             }
             _newlines = b == '\n' ? _newlines + 1 : 0;

@@ -35,7 +35,7 @@ internal sealed class SurveyBook(Database database, CurrentPlan current, Caravan
     private static readonly TimeSpan s_share = TimeSpan.FromMilliseconds(250);
 
     private readonly ConcurrentDictionary<long, (Stamp Stamp, SurveyDigest Digest)> _digests = new();
-    private readonly ConcurrentDictionary<string, (long At, long Plan, Task<SurveyedBatch> Batch)> _shared = new();
+    private readonly ConcurrentDictionary<string, (long At, long Plan, long? Newest, Task<SurveyedBatch> Batch)> _shared = new();
 
     /// <summary>Changes whenever the digest could.</summary>
     private sealed record Stamp(long TakenAt, long Plan, string Choices, string Person);
@@ -45,12 +45,22 @@ internal sealed class SurveyBook(Database database, CurrentPlan current, Caravan
     {
         var (plan, planRow) = await current.GetAsync(cancel);
         if (plan?.Batches.FirstOrDefault(b => b.Name == name) is not { } batch) return null;
+        var newest = await NewestAsync(name, cancel);
         var now = Environment.TickCount64;
         var shared = _shared.AddOrUpdate(
             name,
-            _ => (now, planRow!.Id, ReadAsync(name, plan, planRow, batch)),
-            (_, old) => now - old.At < s_share.TotalMilliseconds && old.Plan == planRow!.Id && !old.Batch.IsFaulted ? old : (now, planRow!.Id, ReadAsync(name, plan, planRow, batch)));
+            _ => (now, planRow!.Id, newest, ReadAsync(name, plan, planRow, batch)),
+            (_, old) => now - old.At < s_share.TotalMilliseconds && (old.Plan, old.Newest) == (planRow!.Id, newest) && !old.Batch.IsFaulted
+                ? old
+                : (now, planRow!.Id, newest, ReadAsync(name, plan, planRow, batch)));
         return await shared.Batch.WaitAsync(cancel);
+    }
+
+    /// <summary>When the last account of the batch was looked at: whoever waited for that wants to see it, not the reading from before.</summary>
+    private async Task<long?> NewestAsync(string batch, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        return await db.Surveys.Where(s => db.Moves.Any(m => m.Id == s.MoveId && m.Batch == batch)).MaxAsync(s => (long?)s.TakenAt, cancel);
     }
 
     /// <summary>Something was decided: what is shared is from before.</summary>
