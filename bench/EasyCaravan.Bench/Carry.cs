@@ -5,6 +5,7 @@ using System.Text.Json;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Proving;
 using EasyCaravan.Peers;
 using EasyCaravan.Protocols.Imap;
 using EasyCaravan.Store;
@@ -19,14 +20,20 @@ internal static class Carry
     /// <summary>The accounts that are carried before the clock starts, so that code is compiled as in a service that has run for a while.</summary>
     public const string Warm = "warm", Brief = "brief";
 
+    /// <param name="compare">Measured is the comparison of both sides; what was not carried in this store is carried before.</param>
     /// <param name="warmPorts">The servers themselves: warming up over a distance would take long.</param>
-    public static async Task<int> RunAsync(int fromPort, int toPort, (int From, int To) warmPorts, string store, int lanes, int atOnce, IReadOnlyList<int> servers, IReadOnlyList<string> accounts)
+    public static async Task<int> RunAsync(int fromPort, int toPort, (int From, int To) warmPorts, string store, int lanes, int atOnce, bool compare, IReadOnlyList<int> servers, IReadOnlyList<string> accounts)
     {
-        await WarmUpAsync(warmPorts.From, warmPorts.To, store + ".warm", lanes);
+        await WarmUpAsync(warmPorts.From, warmPorts.To, store + ".warm", lanes, compare);
         using var database = await Database.OpenAsync(store, CancellationToken.None);
         var moves = new MoveStore(database, TimeProvider.System);
         var pairs = accounts.Select(a => a.Split('=')).ToList();
         foreach (var pair in pairs) await StartAsync(database, pair[0], pair[1]);
+        if (compare)
+        {
+            foreach (var _ in pairs) await PassAsync(moves, fromPort, toPort, lanes);
+            foreach (var pair in pairs) await AskToCompareAsync(database, pair[0]);
+        }
         var roundTrips = 0L;
         GC.Collect(2, GCCollectionMode.Aggressive, blocking: true);
         // Linux: forget the peak of the warm-up (proc(5), clear_refs).
@@ -74,7 +81,7 @@ internal static class Carry
     }
 
     /// <summary>First and later passes over small accounts, until what runs often is compiled for good: the service is up for days.</summary>
-    private static async Task WarmUpAsync(int fromPort, int toPort, string store, int lanes)
+    private static async Task WarmUpAsync(int fromPort, int toPort, string store, int lanes, bool compare)
     {
         for (var life = 0; life < 4; life++)
         {
@@ -83,6 +90,11 @@ internal static class Carry
             {
                 await StartAsync(warm, Warm, Warm);
                 await PassAsync(new MoveStore(warm, TimeProvider.System), fromPort, toPort, lanes);
+                if (compare)
+                {
+                    await AskToCompareAsync(warm, Warm);
+                    await PassAsync(new MoveStore(warm, TimeProvider.System), fromPort, toPort, lanes);
+                }
                 using var owner = await PlainImap.SignInAsync(fromPort, Warm, Rig.Password);
                 await owner.AppendAsync("Log0", [Rig.Message(Warm, 0, Environment.TickCount, "All well.")]);
                 await owner.RunAsync("SELECT Log1");
@@ -123,6 +135,16 @@ internal static class Carry
         return Task.CompletedTask;
     }, CancellationToken.None);
 
+    /// <summary>As a person asks for a comparison of all messages.</summary>
+    private static Task AskToCompareAsync(Database database, string from) => database.WriteAsync(async db =>
+    {
+        var row = db.Moves.First(m => m.FromAccount == from);
+        await db.Comparisons.Where(c => c.MoveId == row.Id).ExecuteDeleteAsync();
+        db.Comparisons.Add(new ComparisonRow { MoveId = row.Id, AskedAt = 0, AskedBy = "bench", Share = 1 });
+        db.Moves.Attach(row);
+        MoveStates.Apply(row, MoveStates.StateOf(row).Compare(null, default), default);
+    }, CancellationToken.None);
+
     /// <summary>Whichever move is due, as a worker takes it.</summary>
     private static async Task<(long Settled, long RoundTrips)> PassAsync(MoveStore moves, int fromPort, int toPort, int lanes)
     {
@@ -133,12 +155,13 @@ internal static class Carry
         var claim = taken;
         Service Service(int port, string name) => new(name, new MailConnection(MailProtocol.Imap, "127.0.0.1", port, Security.None), new SignIn.Password(null), new Trust.System(), Limits.Default);
         var order = new PassOrder(
-            PassKind.First, new Side(Service(fromPort, "a"), new Credentials(claim.Person.FromAccount, claim.Person.FromAccount, Rig.Password)),
+            claim.State.Wanted!.Value, new Side(Service(fromPort, "a"), new Credentials(claim.Person.FromAccount, claim.Person.FromAccount, Rig.Password)),
             new Side(Service(toPort, "b"), new Credentials(claim.Person.ToAccount, claim.Person.ToAccount, Rig.Password)), new CarryRules([], new MailRules(null, null), Doubles.Pair), lanes);
         var tally = new Tally();
-        await new Pass(accounts, moves.LedgerOf(claim), order, tally, _ => { }).RunAsync(CancellationToken.None);
+        if (order.Kind is PassKind.Compare) await new Comparison(accounts, moves.LedgerOf(claim), order, tally, _ => { }).RunAsync(CancellationToken.None);
+        else await new Pass(accounts, moves.LedgerOf(claim), order, tally, _ => { }).RunAsync(CancellationToken.None);
         await moves.EndAsync(claim, tally, new PassEnd(null, false), state => state.Complete(null, default), CancellationToken.None);
-        return (tally.Settled + tally.FlagsChanged, accounts.MostRoundTrips);
+        return (order.Kind is PassKind.Compare ? tally.Looked : tally.Settled + tally.FlagsChanged, accounts.MostRoundTrips);
     }
 
     /// <summary>The benchmark alone uses the servers: no sharing of connections. Counts what the busiest waited for.</summary>

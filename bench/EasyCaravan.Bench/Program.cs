@@ -35,6 +35,9 @@ var caravan = new Option<string>("--caravan") { Description = "The command that 
 var throughClient = new Command("through-client", "A first pass as a user meets it: the real service, cold and warm, started and awaited by the client") { metMessages, metOctets, metFolders, rounds, caravan, yardsticks };
 throughClient.SetAction(a => new ThroughClient(a.GetValue(metMessages), a.GetValue(metOctets), a.GetValue(metFolders), a.GetValue(rounds), a.GetValue(caravan)!, a.GetValue(yardsticks)!).RunAsync());
 
+var bothSides = new Command("both-sides", "Both sides read anew and compared, against a raw fetch of both") { messages, octets, folders, rounds, delay, yardsticks };
+bothSides.SetAction(a => new BothSides(a.GetValue(messages), a.GetValue(octets), a.GetValue(folders), a.GetValue(rounds), a.GetValue(delay), a.GetValue(yardsticks)!).RunAsync());
+
 var fromPort = new Option<int>("--from-port");
 var toPort = new Option<int>("--to-port");
 var warmFromPort = new Option<int>("--warm-from-port");
@@ -42,10 +45,11 @@ var warmToPort = new Option<int>("--warm-to-port");
 var store = new Option<string>("--store");
 var lanes = new Option<int>("--lanes");
 var atOnce = new Option<int>("--at-once");
+var compare = new Option<bool>("--compare");
 var servers = new Option<int[]>("--servers") { AllowMultipleArgumentsPerToken = true };
 var pairs = new Option<string[]>("--accounts") { AllowMultipleArgumentsPerToken = true };
-var carry = new Command("carry", "One run of the others, in a process of its own") { fromPort, toPort, warmFromPort, warmToPort, store, lanes, atOnce, servers, pairs };
+var carry = new Command("carry", "One run of the others, in a process of its own") { fromPort, toPort, warmFromPort, warmToPort, store, lanes, atOnce, compare, servers, pairs };
 carry.Hidden = true;
-carry.SetAction(a => Carry.RunAsync(a.GetValue(fromPort), a.GetValue(toPort), (a.GetValue(warmFromPort), a.GetValue(warmToPort)), a.GetValue(store)!, a.GetValue(lanes), a.GetValue(atOnce), a.GetValue(servers)!, a.GetValue(pairs)!));
+carry.SetAction(a => Carry.RunAsync(a.GetValue(fromPort), a.GetValue(toPort), (a.GetValue(warmFromPort), a.GetValue(warmToPort)), a.GetValue(store)!, a.GetValue(lanes), a.GetValue(atOnce), a.GetValue(compare), a.GetValue(servers)!, a.GetValue(pairs)!));
 
-return await new RootCommand("Benchmarks of Easy Caravan: ratios measured side by side in one run") { firstPass, laterPass, manyAndLarge, survey, throughClient, carry }.Parse(args).InvokeAsync();
+return await new RootCommand("Benchmarks of Easy Caravan: ratios measured side by side in one run") { firstPass, laterPass, manyAndLarge, survey, throughClient, bothSides, carry }.Parse(args).InvokeAsync();

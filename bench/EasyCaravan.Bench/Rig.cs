@@ -101,10 +101,11 @@ internal sealed class Rig : IAsyncDisposable
     /// <summary>All that passes do in the service, ledger on disk included, in a process of its own that is warm.</summary>
     /// <param name="accounts">Pairs of accounts that move at the same time.</param>
     /// <param name="store">A store to go on with; null: a fresh one, so that it is a first pass.</param>
-    public async Task<Run> CarryAsync(string tool, IReadOnlyList<(string From, string To)> accounts, int lanes, int atOnce, string? store = null)
+    /// <param name="compare">Measured is the comparison of both sides, after the pass.</param>
+    public async Task<Run> CarryAsync(string tool, IReadOnlyList<(string From, string To)> accounts, int lanes, int atOnce, string? store = null, bool compare = false)
     {
         var file = store ?? Path.Combine(_folder, $"{Guid.NewGuid():N}.db");
-        string[] arguments = [typeof(Rig).Assembly.Location, "carry", "--from-port", $"{FromPort}", "--to-port", $"{ToPort}", "--warm-from-port", $"{From.PlainPort}", "--warm-to-port", $"{To.PlainPort}", "--store", file, "--lanes", $"{lanes}", "--at-once", $"{atOnce}", "--servers", $"{From.ProcessId}", $"{To.ProcessId}",
+        string[] arguments = [typeof(Rig).Assembly.Location, "carry", "--from-port", $"{FromPort}", "--to-port", $"{ToPort}", "--warm-from-port", $"{From.PlainPort}", "--warm-to-port", $"{To.PlainPort}", "--store", file, "--lanes", $"{lanes}", "--at-once", $"{atOnce}", .. compare ? (string[])["--compare"] : [], "--servers", $"{From.ProcessId}", $"{To.ProcessId}",
             "--accounts", .. accounts.Select(a => $"{a.From}={a.To}")];
         using var answer = JsonDocument.Parse((await ExecuteAsync("dotnet", arguments)).Split('\n', StringSplitOptions.RemoveEmptyEntries)[^1]);
         var root = answer.RootElement;
@@ -113,6 +114,14 @@ internal sealed class Rig : IAsyncDisposable
 
     public Task<Run> RawAsync(string name, string from, string to, int connections, int batch = 200) =>
         YardstickAsync(name, RawCopy, "--src", $"127.0.0.1:{FromPort}", "--dst", $"127.0.0.1:{ToPort}", "--user", from, "--password", Password, "--dst-user", to, "--connections", $"{connections}", "--batch", $"{batch}", "--sep", "/.");
+
+    /// <summary>Reads all messages of both sides at once, compares nothing.</summary>
+    public async Task<Run> RawFetchAsync(string name, string from, string to)
+    {
+        var program = Path.Combine(_folder, "rawfetch");
+        if (!File.Exists(program)) await ExecuteAsync("gcc", "-O2", "-pthread", "-o", program, Path.Combine(_yardsticks, "rawfetch.c"));
+        return await YardstickAsync(name, program, "--src", $"127.0.0.1:{FromPort}", "--dst", $"127.0.0.1:{ToPort}", "--user", from, "--password", Password, "--dst-user", to);
+    }
 
     /// <summary>As many raw copiers as there are accounts, all at the same time.</summary>
     public async Task<Run> RawAtOnceAsync(string name, IReadOnlyList<(string From, string To)> accounts, int batch)

@@ -16,6 +16,7 @@ export function FoldersTable({ account, folders }: { account: string; folders: F
             <tr>
               <th scope="col">From</th>
               <th scope="col">To</th>
+              <th scope="col">Sums</th>
               {[
                 "Found",
                 "Carried",
@@ -31,7 +32,6 @@ export function FoldersTable({ account, folders }: { account: string; folders: F
                   {h}
                 </th>
               ))}
-              <th scope="col">Sums</th>
             </tr>
           </thead>
           <tbody>
@@ -39,6 +39,7 @@ export function FoldersTable({ account, folders }: { account: string; folders: F
               <tr key={`${f.from} ${f.to}`}>
                 <td>{f.from}</td>
                 <td>{f.to ?? <span className="soft">stays behind</span>}</td>
+                <td className={f.closes ? "good nowrap" : "soft nowrap"}>{f.closes ? "✓ close" : "… not yet"}</td>
                 <td className="num">{number(f.counts.found)}</td>
                 <td className="num">{number(f.counts.carried)}</td>
                 <td className="num">{number(f.counts.paired)}</td>
@@ -48,7 +49,6 @@ export function FoldersTable({ account, folders }: { account: string; folders: F
                 <td className={f.missing > 0 ? "num bad" : "num"}>{number(f.missing)}</td>
                 <td className={f.twice > 0 ? "num bad" : "num"}>{number(f.twice)}</td>
                 <td className={f.altered > 0 ? "num bad" : "num"}>{number(f.altered)}</td>
-                <td className={f.closes ? "good nowrap" : "soft nowrap"}>{f.closes ? "✓ close" : "… not yet"}</td>
               </tr>
             ))}
           </tbody>

@@ -102,8 +102,10 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
     {
         var found = new List<(LedgerEntry, DifferenceKind, string)>();
         if (present.Count == 0) return found;
-        var here = (await from.ListItemsAsync(page.From, new NumberSet(present.Select(e => e.Number)), new Dictionary<uint, Fault>(), cancel)).ToDictionary(i => i.Number);
-        var there = (await to.ListItemsAsync(page.To!, new NumberSet(present.Select(e => e.Landed!.Value)), new Dictionary<uint, Fault>(), cancel)).ToDictionary(i => i.Number);
+        var both = await Task.WhenAll(
+            from.ListItemsAsync(page.From, new NumberSet(present.Select(e => e.Number)), new Dictionary<uint, Fault>(), cancel),
+            to.ListItemsAsync(page.To!, new NumberSet(present.Select(e => e.Landed!.Value)), new Dictionary<uint, Fault>(), cancel));
+        var (here, there) = (both[0].ToDictionary(i => i.Number), both[1].ToDictionary(i => i.Number));
         foreach (var entry in present)
         {
             if (!here.TryGetValue(entry.Number, out var original) || !there.TryGetValue(entry.Landed!.Value, out var copy)) continue;
