@@ -217,8 +217,7 @@ it("shows where each folder landed and whether its sums close", () => {
     />,
   );
   const [, first, second] = screen.getAllByRole("row");
-  expect(first).toHaveTextContent("ProjectsWork321");
-  expect(first).toHaveTextContent("✓ close");
+  expect(first).toHaveTextContent("ProjectsWork✓ close321");
   expect(second).toHaveTextContent("stays behind");
   expect(second).toHaveTextContent("… not yet");
 });
