@@ -137,19 +137,19 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
     {
         if (originals.Count == 0) return;
         var arrived = places.SelectMany(p => p.Surplus.Select(s => (Place: p, Stranger: s))).ToLookup(s => s.Stranger.Print);
+        var maybe = originals.Where(o => o.Header is not null)
+            .Select(o => (Original: o, Candidates: arrived[o.Header!.Value.Print].Where(c => Math.Abs(c.Stranger.Size - o.Header.Value.Size) <= Pairing.SizeSlack)
+                .OrderByDescending(c => ReferenceEquals(c.Place, o.Place)).ToList()))
+            .Where(m => m.Candidates.Count > 0).ToList();
+        var bodies = await ReadBodiesAsync(maybe.Select(m => (m.Original.Entry.Folder, m.Original.Place.Pages.First(p => p.Id == m.Original.Entry.Folder).From, m.Original.Entry.Number)), from, cancel);
+        var copies = await ReadBodiesAsync(maybe.SelectMany(m => m.Candidates.Select(c => (c.Place, c.Place.Path, c.Stranger.Number))), to, cancel);
         var taken = new HashSet<(Place, uint)>();
-        foreach (var original in originals.Where(o => o.Header is not null).ToList())
+        foreach (var (original, candidates) in maybe)
         {
-            var header = original.Header!.Value;
-            var candidates = arrived[header.Print].Where(c => !taken.Contains((c.Place, c.Stranger.Number)) && Math.Abs(c.Stranger.Size - header.Size) <= Pairing.SizeSlack)
-                .OrderByDescending(c => ReferenceEquals(c.Place, original.Place)).ToList();
-            if (candidates.Count == 0) continue;
-            var page = original.Place.Pages.First(p => p.Id == original.Entry.Folder);
-            var body = (await BodyDigest.ReadAsync(from, page.From, new NumberSet([original.Entry.Number]), cancel)).GetValueOrDefault(original.Entry.Number);
+            var body = bodies.GetValueOrDefault((original.Entry.Folder, original.Entry.Number));
             foreach (var (place, stranger) in candidates)
             {
-                var there = await BodyDigest.ReadAsync(to, place.Path, new NumberSet([stranger.Number]), cancel);
-                if (!there.TryGetValue(stranger.Number, out var digest) || digest != body) continue;
+                if (taken.Contains((place, stranger.Number)) || !copies.TryGetValue((place, stranger.Number), out var digest) || digest != body) continue;
                 taken.Add((place, stranger.Number));
                 originals.Remove(original);
                 place.Surplus.Remove(stranger);
@@ -158,6 +158,16 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
                 break;
             }
         }
+    }
+
+    /// <summary>Digests of bodies, each folder read once.</summary>
+    private static async Task<Dictionary<(T Key, uint Number), UInt128>> ReadBodiesAsync<T>(IEnumerable<(T Key, FolderPath Path, uint Number)> wanted, IMailAccount account, CancellationToken cancel)
+        where T : notnull
+    {
+        var bodies = new Dictionary<(T, uint), UInt128>();
+        foreach (var folder in wanted.GroupBy(w => (w.Key, w.Path)))
+            foreach (var (number, digest) in await BodyDigest.ReadAsync(account, folder.Key.Path, new NumberSet(folder.Select(w => w.Number).Distinct()), cancel)) bodies[(folder.Key.Key, number)] = digest;
+        return bodies;
     }
 
     private async Task ReclaimAsync(LandedEntry entry, uint number, CancellationToken cancel)
@@ -185,25 +195,35 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
         if (alike.Count == 0) return;
         var compared = await SecondCopies.CompareAsync(to, place.Path, [.. alike.SelectMany(s => twins[s.Print].Select(twin => (twin, s.Number)))], cancel);
         var byLanded = present.ToLookup(e => e.Landed);
+        var seconds = new List<(LandedEntry Twin, Stranger Second, SecondCopy How)>();
         foreach (var second in alike)
         {
             var found = twins[second.Print].Select(twin => (Twin: twin, How: compared[(twin, second.Number)])).Where(c => c.How is not SecondCopy.None).OrderBy(c => c.How).ToList();
             if (found is not [var (twin, how), ..]) continue;
             place.Surplus.Remove(second);
-            place.Found.Add(await DescribeSecondAsync(place, byLanded[twin].First(), second, how, cancel));
+            seconds.Add((byLanded[twin].First(), second, how));
         }
+        if (seconds.Count > 0) place.Found.AddRange(await DescribeSecondsAsync(place, seconds, cancel));
     }
 
     /// <summary>Sizes of one message on two services differ by what storing changes: a carriage return for each line at most.</summary>
     private static bool IsNear(long carried, long there) => carried == 0 || Math.Abs(carried - there) <= 64 + (Math.Max(carried, there) / 32);
 
-    private async Task<Difference> DescribeSecondAsync(Place place, LandedEntry twin, Stranger second, SecondCopy how, CancellationToken cancel)
+    private async Task<IEnumerable<Difference>> DescribeSecondsAsync(Place place, List<(LandedEntry Twin, Stranger Second, SecondCopy How)> seconds, CancellationToken cancel)
     {
-        var (subject, sender) = ("", "");
-        await to.ReadHeadersAsync(place.Path, new NumberSet([second.Number]), h => (subject, sender) = MessageLabel.Read(h.Header), cancel);
-        DateTimeOffset? received = await to.ListItemsAsync(place.Path, new NumberSet([second.Number]), new Dictionary<uint, Pacing.Fault>(), cancel) is [var item, ..] ? item.Received : null;
-        return new Difference(twin.Folder, twin.Number, second.Number, DifferenceKind.Twice,
-            how is SecondCopy.Whole ? $"a second copy of it stands in '{place.Path}' on the new side" : $"a damaged second copy of it stands in '{place.Path}' on the new side, cut short or with octets after its end", second.Size, received, subject, sender);
+        var numbers = new NumberSet(seconds.Select(s => s.Second.Number));
+        var labels = new Dictionary<uint, (string Subject, string Sender)>();
+        await to.ReadHeadersAsync(place.Path, numbers, h => labels[h.Number] = MessageLabel.Read(h.Header), cancel);
+        var items = (await to.ListItemsAsync(place.Path, numbers, new Dictionary<uint, Pacing.Fault>(), cancel)).ToDictionary(i => i.Number);
+        return seconds.Select(s =>
+        {
+            var (subject, sender) = labels.GetValueOrDefault(s.Second.Number, ("", ""));
+            var what = s.How is SecondCopy.Whole
+                ? $"a second copy of it stands in '{place.Path}' on the new side"
+                : $"a damaged second copy of it stands in '{place.Path}' on the new side, cut short or with octets after its end";
+            var received = items.GetValueOrDefault(s.Second.Number)?.Received;
+            return new Difference(s.Twin.Folder, s.Twin.Number, s.Second.Number, DifferenceKind.Twice, what, s.Second.Size, received, subject, sender);
+        });
     }
 
     private static Difference Describe(Original original, DifferenceKind kind, string what) =>
@@ -217,7 +237,7 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
         foreach (var place in places)
         {
             // Somebody else's: remembered, so that the next look need not read it again.
-            foreach (var page in place.Pages.Take(1)) await ledger.KeepStrangersAsync(page.Id, place.Surplus, new NumberSet(), cancel);
+            await ledger.KeepStrangersAsync(place.Pages[0].Id, place.Surplus, new NumberSet(), cancel);
             var fresh = place.Found.Where(f => !known.Contains((f.Folder, f.Kind, f.Number, f.Landed))).ToLookup(f => f.Kind);
             if (fresh[DifferenceKind.Missing].Count() is > 0 and var missing)
                 journal($"{missing} message(s) that landed in '{place.Path}' are no longer there; somebody on the new side deleted or moved them");
