@@ -75,15 +75,15 @@ public sealed class ComparisonTests
     [Fact]
     public void Broken_off_it_goes_on_where_it_was()
     {
-        for (var i = 0; i < 2_400; i++) _road.From.Folder("INBOX").Add(MemoryRoad.Message(100 + i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        for (var i = 0; i < 8_400; i++) _road.From.Folder("INBOX").Add(MemoryRoad.Message(100 + i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         _road.Run();
-        _road.To.BreakAfter = 1_500;
+        _road.To.BreakAfter = 8_100;
         Assert.Throws<FaultException>(() => Compare());
         var before = _road.Ledger.Comparison!;
-        Assert.Equal((1_000L, false), (before.Compared, before.IsDone));
+        Assert.Equal((8_000L, false), (before.Compared, before.IsDone));
         _road.To.BreakAfter = null;
         var after = Compare();
-        Assert.Equal((2_406L, 0L, true), (after.Compared, after.Differing, after.IsDone));
+        Assert.Equal((8_406L, 0L, true), (after.Compared, after.Differing, after.IsDone));
     }
 
     [Fact]

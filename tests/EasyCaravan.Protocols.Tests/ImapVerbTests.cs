@@ -55,6 +55,31 @@ public sealed partial class ImapVerbTests
         Assert.Empty(await EndAsync(account, server));
     }
 
+    [Theory]
+    [InlineData(Pieces.Whole)]
+    [InlineData(Pieces.OneByOne)]
+    public async Task FETCH_tells_date_and_flags_with_the_octets_before_or_after_them_and_nothing_where_the_server_leaves_them_out(Pieces pieces)
+    {
+        const string Date = "INTERNALDATE \"30-Mar-2019 23:59:58 -0130\"";
+        await using var server = new ScriptedServer(Everything, pieces,
+        [
+            Examine,
+            ("T UID FETCH 1:4 (UID INTERNALDATE FLAGS BODY.PEEK[])",
+                $"* 1 FETCH (UID 1 {Date} FLAGS (\\Seen) BODY[] {{1}}\r\na)\r\n* 2 FETCH (UID 2 BODY[] {{2}}\r\nbb FLAGS ($A) {Date})\r\n" +
+                $"* 3 FETCH (FLAGS (\\Flagged))\r\n* 3 FETCH (UID 3 BODY[] \"c\")\r\n* 4 FETCH (FLAGS () BODY[] \"dd\" UID 4 {Date})\r\n§ OK done\r\n"),
+        ]);
+        await using var account = await server.SignInAsync();
+        var reader = await account.ReadMessagesAsync([(FolderPath.Inbox, new NumberSet([1, 2, 3, 4]))], CancellationToken.None, withIndex: true);
+        var told = new List<string>();
+        while (await reader.NextAsync(CancellationToken.None) is not null)
+        {
+            while (await reader.ReadAsync(CancellationToken.None) is { Length: > 0 }) { }
+            told.Add(reader.Index is { } i ? $"{i.Number} {i.Size} {i.Flags.Written} {i.Received:HH:mm zzz}" : "nothing");
+        }
+        Assert.Equal(["1 1 \\Seen 23:59 -01:30", "2 2 $A 23:59 -01:30", "nothing", "4 2  23:59 -01:30"], told);
+        Assert.Empty(await EndAsync(account, server));
+    }
+
     [Fact]
     public async Task Quirk_a_server_that_tells_the_number_after_the_octets_is_asked_for_one_at_a_time()
     {

@@ -152,7 +152,8 @@ public interface IMailAccount : IAsyncDisposable
     Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel);
 
     /// <summary>Octets of many messages, folder by folder, in the service's order.</summary>
-    Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel);
+    /// <param name="withIndex">Date and flags of each are wanted too: <see cref="IMessageReader.Index"/>.</param>
+    Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel, bool withIndex = false);
 
     /// <summary>Takes messages into folders.</summary>
     /// <param name="company">The most messages that may be handed over in one command, at least 1.</param>
@@ -182,6 +183,9 @@ public interface IMessageReader
 
     /// <summary>The next piece of the current message, empty at its end. Valid until the next call.</summary>
     ValueTask<ReadOnlyMemory<byte>> ReadAsync(CancellationToken cancel);
+
+    /// <summary>After the end of a message: what the index says of it, where that was asked for and the service tells it along with the octets.</summary>
+    ItemInfo? Index { get; }
 
     /// <summary>After the end: numbers asked for that did not come because they are no longer there.</summary>
     IReadOnlyCollection<ItemAt> Gone { get; }

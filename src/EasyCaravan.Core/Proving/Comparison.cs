@@ -1,5 +1,6 @@
+using System.Runtime.CompilerServices;
 using EasyCaravan.Core.Carrying;
-using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 
 namespace EasyCaravan.Core.Proving;
@@ -10,8 +11,15 @@ namespace EasyCaravan.Core.Proving;
 /// </summary>
 public sealed class Comparison(IMailAccounts accounts, ILedger ledger, PassOrder order, Tally tally, Action<string> journal)
 {
-    /// <summary>Messages compared before it is written down how far it came.</summary>
-    private const int Step = 1_000;
+    /// <summary>Messages, and octets of them, that are compared before it is written down how far it came.</summary>
+    private const long StepMessages = 8_000, StepOctets = 256 * 1024 * 1024;
+
+    /// <summary>Entries asked of the ledger at a time.</summary>
+    private const int Slice = 1_000;
+
+    /// <summary>Messages of one folder that belong to a step.</summary>
+    /// <param name="Ends">The folder is compared to its end with them.</param>
+    private sealed record Part(LedgerFolder Page, List<LedgerEntry> Entries, uint UpTo, bool Ends);
 
     public async Task RunAsync(CancellationToken cancel)
     {
@@ -25,24 +33,8 @@ public sealed class Comparison(IMailAccounts accounts, ILedger ledger, PassOrder
         tally.Expect(pages.Sum(p => p.Counts.Carried + p.Counts.Paired));
         var here = (await from.ListFoldersAsync(cancel)).Select(f => f.Path).ToHashSet();
         var standing = toFolders.Select(f => (f.Path, f.Cursor?.Epoch)).ToHashSet();
-        foreach (var page in Complete(pages).Where(p => p.Id >= progress.Page))
-        {
-            cancel.ThrowIfCancellationRequested();
-            tally.Folder = page.From.ToString();
-            if (!here.Contains(page.From))
-            {
-                journal($"the folder '{page.From}' is no longer on the old side; there is nothing to compare '{page.To}' with");
-                continue;
-            }
-            var settled = await ledger.SettledAsync(page.Id, cancel);
-            progress = progress with { Arrived = progress.Arrived + (await from.ListNumbersAsync(page.From, cancel)).Except(settled).Count };
-            if (page.ToEpoch is null || !standing.Contains((page.To!, page.ToEpoch)))
-            {
-                journal($"the folder '{page.To}' is not on the new side as it was left; the next catch-up looks into it");
-                continue;
-            }
-            progress = await ComparePageAsync(page, page.Id == progress.Page ? settled.From(progress.Number + 1) : settled, progress, from, to, cancel);
-        }
+        var comparable = Complete(pages).Where(p => p.Id >= progress.Page && Stands(p, here, standing)).ToList();
+        await foreach (var step in StepsAsync(comparable, progress, cancel)) progress = await CompareStepAsync(step, progress, from, to, cancel);
         await ledger.RecordComparisonAsync(progress with { IsDone = true }, cancel);
         journal($"both sides were read anew: {progress.Compared} message(s) compared, {progress.Differing} differ, {progress.FlagsChanged} with flags changed on the new side, {progress.Arrived} arrived on the old side since");
     }
@@ -50,32 +42,75 @@ public sealed class Comparison(IMailAccounts accounts, ILedger ledger, PassOrder
     /// <summary>Folders that a pass has settled to their end, and that the old side still has.</summary>
     private static IEnumerable<LedgerFolder> Complete(IEnumerable<LedgerFolder> pages) => pages.Where(p => p is { To: not null, Cursor: not null, LeftWhole: false, Counts.Found: > 0 });
 
-    private async Task<ComparisonProgress> ComparePageAsync(LedgerFolder page, NumberSet numbers, ComparisonProgress progress, IMailAccount from, IMailAccount to, CancellationToken cancel)
+    /// <summary>What is not where it was left cannot be compared: it is said instead.</summary>
+    private bool Stands(LedgerFolder page, HashSet<FolderPath> here, HashSet<(FolderPath Path, uint? Epoch)> there)
     {
-        foreach (var step in numbers.Slices(Step))
+        if (!here.Contains(page.From)) journal($"the folder '{page.From}' is no longer on the old side; there is nothing to compare '{page.To}' with");
+        else if (page.ToEpoch is null || !there.Contains((page.To!, page.ToEpoch))) journal($"the folder '{page.To}' is not on the new side as it was left; the next catch-up looks into it");
+        else return true;
+        return false;
+    }
+
+    /// <summary>All that is to be compared, in steps over one folder or many small ones.</summary>
+    private async IAsyncEnumerable<List<Part>> StepsAsync(IReadOnlyList<LedgerFolder> pages, ComparisonProgress since, [EnumeratorCancellation] CancellationToken cancel)
+    {
+        var step = new List<Part>();
+        var (messages, octets) = (0L, 0L);
+        foreach (var page in pages)
         {
-            var entries = (await ledger.FindAsync(page.Id, step, cancel)).Where(e => e.Landed is not null && IsChosen(page.Id, e.Number, progress.Share)).ToList();
-            var comparison = new MessageComparison(from, to, order.Rules, order.Pace);
-            var found = entries.Count == 0 ? [] : await comparison.CompareAsync([new ComparedPage(page, entries)], withIndex: true, cancel);
-            await RecordAsync(page, entries, found, cancel);
-            progress = progress with
+            var settled = await ledger.SettledAsync(page.Id, cancel);
+            if (page.Id == since.Page) settled = settled.From(since.Number + 1);
+            var (left, entries) = (settled.Count, new List<LedgerEntry>());
+            foreach (var slice in settled.Slices(Slice))
             {
-                Page = page.Id, Number = step.Ranges[^1].Last, Compared = progress.Compared + comparison.Compared, Octets = progress.Octets + comparison.OctetsRead,
-                Differing = progress.Differing + found.Where(f => Difference.NeedsDecision(f.Kind)).Select(f => f.Number).Distinct().Count(),
-                FlagsChanged = progress.FlagsChanged + found.Count(f => f.Kind is DifferenceKind.Flags),
-            };
-            await ledger.RecordComparisonAsync(progress, cancel);
-            tally.Look(entries.Count);
+                entries.AddRange((await ledger.FindAsync(page.Id, slice, cancel)).Where(e => e.Landed is not null && IsChosen(page.Id, e.Number, since.Share)));
+                left -= slice.Count;
+                var isFull = messages + entries.Count >= StepMessages || octets + entries.Sum(e => e.Size) >= StepOctets;
+                if (left > 0 && !isFull) continue;
+                step.Add(new Part(page, entries, slice.Ranges[^1].Last, left == 0));
+                (messages, octets, entries) = (messages + entries.Count, octets + entries.Sum(e => e.Size), []);
+                if (!isFull) continue;
+                yield return step;
+                (step, messages, octets) = ([], 0, 0);
+            }
         }
+        if (step.Count > 0) yield return step;
+    }
+
+    private async Task<ComparisonProgress> CompareStepAsync(List<Part> step, ComparisonProgress progress, IMailAccount from, IMailAccount to, CancellationToken cancel)
+    {
+        cancel.ThrowIfCancellationRequested();
+        tally.Folder = step[^1].Page.From.ToString();
+        var comparison = new MessageComparison(from, to, order.Rules, order.Pace, () => tally.Look(1));
+        var found = await comparison.CompareAsync([.. step.Where(p => p.Entries.Count > 0).Select(p => new ComparedPage(p.Page, p.Entries))], withIndex: true, cancel);
+        foreach (var part in step) await RecordAsync(part, [.. found.Where(f => f.Folder == part.Page.Id)], cancel);
+        progress = progress with
+        {
+            Page = step[^1].Page.Id, Number = step[^1].UpTo, Compared = progress.Compared + comparison.Compared, Octets = progress.Octets + comparison.OctetsRead,
+            Differing = progress.Differing + found.Where(f => Difference.NeedsDecision(f.Kind)).Select(f => (f.Folder, f.Number)).Distinct().Count(),
+            FlagsChanged = progress.FlagsChanged + found.Count(f => f.Kind is DifferenceKind.Flags),
+            Arrived = progress.Arrived + await CountArrivedAsync([.. step.Where(p => p.Ends).Select(p => p.Page)], from, cancel),
+        };
+        await ledger.RecordComparisonAsync(progress, cancel);
         return progress;
     }
 
-    /// <summary>What was found is added; what an earlier comparison found in these messages and is no longer so is taken away.</summary>
-    private async Task RecordAsync(LedgerFolder page, List<LedgerEntry> entries, List<Difference> found, CancellationToken cancel)
+    /// <summary>Messages on the old side that no pass has settled: they came since the last one.</summary>
+    private async Task<long> CountArrivedAsync(IReadOnlyList<LedgerFolder> pages, IMailAccount from, CancellationToken cancel)
     {
-        var compared = entries.Select(e => e.Number).ToHashSet();
+        var arrived = 0L;
+        var seen = await from.VisitAsync([.. pages.Select(p => new FolderVisit(p.From, List: true))], cancel);
+        for (var i = 0; i < pages.Count; i++)
+            if (seen[i].Numbers is { } numbers) arrived += numbers.Except(await ledger.SettledAsync(pages[i].Id, cancel)).Count;
+        return arrived;
+    }
+
+    /// <summary>What was found is added; what an earlier comparison found in these messages and is no longer so is taken away.</summary>
+    private async Task RecordAsync(Part part, List<Difference> found, CancellationToken cancel)
+    {
+        var compared = part.Entries.Select(e => e.Number).ToHashSet();
         var now = found.Select(f => (f.Kind, f.Number)).ToHashSet();
-        var resolved = (await ledger.DifferencesAsync(cancel)).Where(d => d.Difference.Folder == page.Id && d.Difference.Kind is DifferenceKind.Altered or DifferenceKind.Flags
+        var resolved = (await ledger.DifferencesAsync(cancel)).Where(d => d.Difference.Folder == part.Page.Id && d.Difference.Kind is DifferenceKind.Altered or DifferenceKind.Flags
             && compared.Contains(d.Difference.Number) && !now.Contains((d.Difference.Kind, d.Difference.Number))).Select(d => d.Id).ToList();
         if (resolved.Count > 0) await ledger.RemoveDifferencesAsync(resolved, cancel);
         if (found.Count > 0) await ledger.AddDifferencesAsync(found, cancel);

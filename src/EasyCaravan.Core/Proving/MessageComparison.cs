@@ -10,25 +10,28 @@ namespace EasyCaravan.Core.Proving;
 internal sealed record ComparedPage(LedgerFolder Page, IReadOnlyList<LedgerEntry> Entries);
 
 /// <summary>Reads messages on both sides, octet by octet, and says in words how those differ that do.</summary>
-internal sealed class MessageComparison(IMailAccount from, IMailAccount to, CarryRules rules, Paces pace)
+/// <param name="look">Told of each message of the from side that was read.</param>
+internal sealed class MessageComparison(IMailAccount from, IMailAccount to, CarryRules rules, Paces pace, Action? look = null)
 {
     /// <summary>What one side shows of a message.</summary>
-    private readonly record struct Octets(UInt128 Digest, long Size);
+    /// <param name="Index">Its date and flags, where the service told them along.</param>
+    private readonly record struct Octets(UInt128 Digest, long Size, ItemInfo? Index);
 
     /// <summary>Messages of the from side that were read, and their octets.</summary>
     public long Compared { get; private set; }
 
     public long OctetsRead { get; private set; }
 
-    /// <param name="withIndex">Dates and flags are compared too; it costs two more round trips a folder.</param>
+    /// <param name="withIndex">Dates and flags are compared too.</param>
     public async Task<List<Difference>> CompareAsync(IReadOnlyList<ComparedPage> pages, bool withIndex, CancellationToken cancel)
     {
+        if (pages.Count == 0) return [];
         var here = new Dictionary<ItemAt, Octets>();
         var there = new Dictionary<ItemAt, Octets>();
         // Both sides at once: each waits for its own server alone.
         await Task.WhenAll(
-            ReadAsync(from, [.. pages.Select(p => (p.Page.From, new NumberSet(p.Entries.Select(e => e.Number))))], here, pace, cancel),
-            ReadAsync(to, [.. pages.Select(p => (p.Page.To!, new NumberSet(p.Entries.Select(e => e.Landed!.Value))))], there, null, cancel));
+            ReadAsync(from, [.. pages.Select(p => (p.Page.From, new NumberSet(p.Entries.Select(e => e.Number))))], here, pace, look, withIndex, cancel),
+            ReadAsync(to, [.. pages.Select(p => (p.Page.To!, new NumberSet(p.Entries.Select(e => e.Landed!.Value))))], there, null, null, withIndex, cancel));
         Compared += here.Count;
         OctetsRead += here.Values.Sum(o => o.Size);
         var differences = new List<Difference>();
@@ -36,17 +39,19 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
         return differences;
     }
 
-    private static async Task ReadAsync(IMailAccount account, IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, Dictionary<ItemAt, Octets> read, Paces? pace, CancellationToken cancel)
+    private static async Task ReadAsync(
+        IMailAccount account, IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, Dictionary<ItemAt, Octets> read, Paces? pace, Action? look, bool withIndex, CancellationToken cancel)
     {
-        var reader = await account.ReadMessagesAsync(folders, cancel);
+        var reader = await account.ReadMessagesAsync(folders, cancel, withIndex);
         var hash = new XxHash128();
         while (await reader.NextAsync(cancel) is { } message)
         {
             if (pace?.Bounds == true) await pace.TakeAsync(message.Size, cancel);
             while (await reader.ReadAsync(cancel) is { Length: > 0 } piece) hash.Append(piece.Span);
-            read[new ItemAt(message.Folder, message.Number)] = new Octets(hash.GetCurrentHashAsUInt128(), message.Size);
+            read[new ItemAt(message.Folder, message.Number)] = new Octets(hash.GetCurrentHashAsUInt128(), message.Size, reader.Index);
             hash.Reset();
             pace?.Count();
+            look?.Invoke();
         }
     }
 
@@ -68,7 +73,7 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
             if (original.Digest != copy.Digest) unlike.Add(entry);
         }
         foreach (var (entry, what) in await DescribeUnlikeAsync(page.Page, unlike, at, here, there, cancel)) found.Add((entry, DifferenceKind.Altered, what));
-        if (withIndex) found.AddRange(await CompareIndexAsync(page.Page, present, cancel));
+        if (withIndex) found.AddRange(await CompareIndexAsync(at, page.Page, present, here, there, cancel));
         return await WithLabelsAsync(page.Page, found, cancel);
     }
 
@@ -78,18 +83,17 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
     {
         var told = new List<(LedgerEntry, string)>();
         if (unlike.Count == 0) return told;
-        var numbers = new NumberSet(unlike.Select(e => e.Number));
-        var landed = new NumberSet(unlike.Select(e => e.Landed!.Value));
-        var (wholeHere, wholeThere) = (await BodyDigest.ReadAsync(from, page.From, numbers, cancel, whole: true), await BodyDigest.ReadAsync(to, page.To!, landed, cancel, whole: true));
-        var (bodyHere, bodyThere) = (await BodyDigest.ReadAsync(from, page.From, numbers, cancel), await BodyDigest.ReadAsync(to, page.To!, landed, cancel));
+        var digests = await Task.WhenAll(
+            ReadDigestsAsync(from, page.From, new NumberSet(unlike.Select(e => e.Number)), cancel),
+            ReadDigestsAsync(to, page.To!, new NumberSet(unlike.Select(e => e.Landed!.Value)), cancel));
         foreach (var entry in unlike)
         {
             var (number, place) = (entry.Number, entry.Landed!.Value);
-            if (!wholeHere.TryGetValue(number, out var one) || !wholeThere.TryGetValue(place, out var other)) continue;
-            var sameBody = bodyHere[number] == bodyThere[place];
+            if (!digests[0].TryGetValue(number, out var original) || !digests[1].TryGetValue(place, out var copy)) continue;
+            var sameBody = original.Body == copy.Body;
             if (entry.Outcome is Outcome.Paired && sameBody) continue;
             var (sizeHere, sizeThere) = (here[new ItemAt(at, number)].Size, there[new ItemAt(at, place)].Size);
-            told.Add((entry, one == other
+            told.Add((entry, original.Whole == copy.Whole
                 ? "the new side stores its line ends or NUL octets in another way; nothing else of it is changed"
                 : sameBody
                     ? $"its header is not the same on the new side ({sizeHere} octets here, {sizeThere} there)"
@@ -98,17 +102,34 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
         return told;
     }
 
-    private async Task<List<(LedgerEntry Entry, DifferenceKind Kind, string What)>> CompareIndexAsync(LedgerFolder page, List<LedgerEntry> present, CancellationToken cancel)
+    /// <summary>Digests that are blind to what some servers change when they store, of whole messages and of their bodies alone.</summary>
+    private static async Task<Dictionary<uint, (UInt128 Whole, UInt128 Body)>> ReadDigestsAsync(IMailAccount account, FolderPath path, NumberSet numbers, CancellationToken cancel)
+    {
+        var digests = new Dictionary<uint, (UInt128, UInt128)>();
+        var reader = await account.ReadMessagesAsync([(path, numbers)], cancel);
+        while (await reader.NextAsync(cancel) is { } message)
+        {
+            var (whole, body) = (new BodyDigest(whole: true), new BodyDigest());
+            while (await reader.ReadAsync(cancel) is { Length: > 0 } piece)
+            {
+                whole.Append(piece.Span);
+                body.Append(piece.Span);
+            }
+            digests[message.Number] = (whole.Value, body.Value);
+        }
+        return digests;
+    }
+
+    private async Task<List<(LedgerEntry Entry, DifferenceKind Kind, string What)>> CompareIndexAsync(
+        int at, LedgerFolder page, List<LedgerEntry> present, Dictionary<ItemAt, Octets> octetsHere, Dictionary<ItemAt, Octets> octetsThere, CancellationToken cancel)
     {
         var found = new List<(LedgerEntry, DifferenceKind, string)>();
-        if (present.Count == 0) return found;
         var both = await Task.WhenAll(
-            from.ListItemsAsync(page.From, new NumberSet(present.Select(e => e.Number)), new Dictionary<uint, Fault>(), cancel),
-            to.ListItemsAsync(page.To!, new NumberSet(present.Select(e => e.Landed!.Value)), new Dictionary<uint, Fault>(), cancel));
-        var (here, there) = (both[0].ToDictionary(i => i.Number), both[1].ToDictionary(i => i.Number));
+            ReadIndexAsync(from, page.From, present.Select(e => e.Number), at, octetsHere, cancel),
+            ReadIndexAsync(to, page.To!, present.Select(e => e.Landed!.Value), at, octetsThere, cancel));
         foreach (var entry in present)
         {
-            if (!here.TryGetValue(entry.Number, out var original) || !there.TryGetValue(entry.Landed!.Value, out var copy)) continue;
+            if (!both[0].TryGetValue(entry.Number, out var original) || !both[1].TryGetValue(entry.Landed!.Value, out var copy)) continue;
             // The same moment may be told in another zone. A paired message keeps the date that it came with.
             if (entry.Outcome is Outcome.Carried && original.Received.ToUnixTimeSeconds() != copy.Received.ToUnixTimeSeconds())
                 found.Add((entry, DifferenceKind.Altered, $"its date of receipt is {copy.Received:yyyy-MM-dd HH:mm:ss zzz} on the new side instead of {original.Received:yyyy-MM-dd HH:mm:ss zzz}"));
@@ -120,6 +141,21 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
             if (lacking.Flags.Length + more.Flags.Length > 0) found.Add((entry, DifferenceKind.Flags, $"its flags on the new side were changed by its owner there, or are not kept:{Words("without", lacking)}{Words("with", more)}"));
         }
         return found;
+    }
+
+    /// <summary>What came along with the octets, and of the others what the folder's index says.</summary>
+    private static async Task<Dictionary<uint, ItemInfo>> ReadIndexAsync(
+        IMailAccount account, FolderPath path, IEnumerable<uint> numbers, int at, Dictionary<ItemAt, Octets> read, CancellationToken cancel)
+    {
+        var (index, untold) = (new Dictionary<uint, ItemInfo>(), new List<uint>());
+        foreach (var number in numbers)
+        {
+            if (read[new ItemAt(at, number)].Index is { } told) index[number] = told;
+            else untold.Add(number);
+        }
+        if (untold.Count == 0) return index;
+        foreach (var item in await account.ListItemsAsync(path, new NumberSet(untold), new Dictionary<uint, Fault>(), cancel)) index[item.Number] = item;
+        return index;
     }
 
     private static string Words(string word, FlagSet flags) => flags.Flags.Length == 0 ? "" : $" {word} {flags.Written}";

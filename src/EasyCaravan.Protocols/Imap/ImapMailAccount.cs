@@ -148,8 +148,8 @@ public sealed class ImapMailAccount : IMailAccount
 
     public Task<bool> RemoveMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel) => _moves.RemoveAsync(path, numbers, cancel);
 
-    public Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel) =>
-        Task.FromResult<IMessageReader>(new ImapMessageReader(_connection, _folders, folders));
+    public Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel, bool withIndex = false) =>
+        Task.FromResult<IMessageReader>(new ImapMessageReader(_connection, _folders, folders, withIndex ? _flagSets : null));
 
     public async Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int company, CancellationToken cancel) =>
         new ImapMessageWriter(_connection, _traits, [.. folders.Select(f => (_folders.Quoted(f), f))], company, await _folders.PutReadyAsync(folders, cancel));

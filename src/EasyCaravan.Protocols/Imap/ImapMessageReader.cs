@@ -29,6 +29,7 @@ internal sealed class ImapMessageReader : IMessageReader
     private readonly IEnumerator<(int Folder, NumberSet Numbers)> _steps;
     private readonly List<Asked> _underWay = [];
     private readonly Queue<(int Folder, NumberSet Numbers)> _again = [];
+    private readonly Dictionary<string, FlagSet>? _flagSets;
     private readonly HashSet<ItemAt> _given = [];
     private readonly List<ItemAt> _gone = [];
     private readonly Dictionary<ItemAt, Fault> _unreadable = [];
@@ -42,6 +43,11 @@ internal sealed class ImapMessageReader : IMessageReader
     private long _left;
     private byte[]? _inline;
 
+    /// <summary>The current message, and what its response says of it, before or after its octets.</summary>
+    private MessageStart _current;
+    private DateTimeOffset? _received;
+    private FlagSet? _flags;
+
     /// <summary>The current message came as a string within its line, so that nothing of it is left to read.</summary>
     private bool _whole;
     private bool _inBody;
@@ -52,11 +58,14 @@ internal sealed class ImapMessageReader : IMessageReader
     /// <summary>The server refused what is not about one message. What is under way is read to its end before it is told, so that the connection can be used on.</summary>
     private Fault? _refused;
 
-    public ImapMessageReader(ImapConnection connection, ImapFolders folders, IReadOnlyList<(FolderPath Path, NumberSet Numbers)> wanted)
+    /// <param name="flagSets">Where flags and dates are wanted too: sets of flags that were met before.</param>
+    public ImapMessageReader(ImapConnection connection, ImapFolders folders, IReadOnlyList<(FolderPath Path, NumberSet Numbers)> wanted, Dictionary<string, FlagSet>? flagSets)
     {
-        (_connection, _folders, _wanted) = (connection, folders, wanted);
+        (_connection, _folders, _wanted, _flagSets) = (connection, folders, wanted, flagSets);
         _steps = wanted.SelectMany((w, folder) => ImapWords.Lines(w.Numbers, Step).Select(numbers => (folder, numbers))).GetEnumerator();
     }
+
+    public ItemInfo? Index => _inBody || _received is not { } received || _flags is null ? null : new ItemInfo(_current.Number, _current.Size, received, _flags);
 
     public IReadOnlyCollection<ItemAt> Gone => _gone;
 
@@ -116,7 +125,7 @@ internal sealed class ImapMessageReader : IMessageReader
             var (folder, numbers) = next.Numbers is null ? _steps.Current : next;
             if (folder != _askedFolder) await AskToOpenAsync(folder, cancel);
             var tag = _connection.NextTag();
-            await Wire.WriteAsync($"{tag} UID FETCH {numbers} (UID BODY.PEEK[])\r\n", cancel);
+            await Wire.WriteAsync($"{tag} UID FETCH {numbers} ({(_flagSets is null ? "UID" : "UID INTERNALDATE FLAGS")} BODY.PEEK[])\r\n", cancel);
             _underWay.Add(new Asked(tag, folder, numbers));
             _ahead += numbers.Count;
         }
@@ -147,6 +156,7 @@ internal sealed class ImapMessageReader : IMessageReader
         }
         if (_underWay is [{ Opening: { } opening }, ..]) opening.Take(response);
         var length = ImapWire.LiteralLength(line.Span);
+        (_received, _flags) = (null, null);
         var (number, inline, isBody) = ReadFetch(line.Span, length);
         if (!isBody)
         {
@@ -166,11 +176,11 @@ internal sealed class ImapMessageReader : IMessageReader
         _whole = inline is not null;
         _inline = inline;
         _left = length ?? inline!.Length;
-        return new MessageStart(_openFolder, known, _left);
+        return _current = new MessageStart(_openFolder, known, _left);
     }
 
     /// <summary>Whether the line starts or holds a body, and of which message, if the line says.</summary>
-    private static (uint? Number, byte[]? Inline, bool IsBody) ReadFetch(ReadOnlySpan<byte> line, long? literal)
+    private (uint? Number, byte[]? Inline, bool IsBody) ReadFetch(ReadOnlySpan<byte> line, long? literal)
     {
         var tokens = new ImapTokens(line, []);
         tokens.Take('*');
@@ -195,7 +205,7 @@ internal sealed class ImapMessageReader : IMessageReader
                 if (literal is not null) return (number, null, true);
                 inline = tokens.String() ?? [];
             }
-            else tokens.SkipValue();
+            else TakeItem(name, ref tokens);
             tokens.SkipSpaces();
         }
         return (number, inline, isBody);
@@ -280,19 +290,27 @@ internal sealed class ImapMessageReader : IMessageReader
     }
 
     /// <summary>A literal that was told shorter than it is leaves text here that is no list of items.</summary>
-    private static void CheckItems(ReadOnlySpan<byte> rest)
+    private void CheckItems(ReadOnlySpan<byte> rest)
     {
         if (rest is not [(byte)' ' or (byte)')', ..]) throw new FormatException(NoEnd);
         var tokens = new ImapTokens(rest, []);
         tokens.SkipSpaces();
         while (!tokens.TryTake(')'))
         {
-            var name = Encoding.ASCII.GetString(tokens.Atom());
-            if (!s_items.Contains(name)) throw new FormatException(NoEnd);
+            var name = tokens.Atom();
+            if (!s_items.Contains(Encoding.ASCII.GetString(name))) throw new FormatException(NoEnd);
             tokens.SkipSpaces();
-            tokens.SkipValue();
+            TakeItem(name, ref tokens);
             tokens.SkipSpaces();
         }
         if (!tokens.AtEnd) throw new FormatException(NoEnd);
+    }
+
+    /// <summary>An item that stands beside a body.</summary>
+    private void TakeItem(ReadOnlySpan<byte> name, ref ImapTokens tokens)
+    {
+        if (_flagSets is not null && Ascii.EqualsIgnoreCase(name, "FLAGS"u8)) _flags = FetchRow.ReadFlags(ref tokens, _flagSets);
+        else if (_flagSets is not null && Ascii.EqualsIgnoreCase(name, "INTERNALDATE"u8)) _received = ImapWords.ReadDate(tokens.String());
+        else tokens.SkipValue();
     }
 }

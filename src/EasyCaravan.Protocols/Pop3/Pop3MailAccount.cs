@@ -100,7 +100,7 @@ public sealed class Pop3MailAccount : IMailAccount
     public Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel) =>
         Task.FromResult<IReadOnlyList<FolderChange?>>([.. folders.Select(_ => (FolderChange?)null)]);
 
-    public async Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel)
+    public async Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel, bool withIndex = false)
     {
         var items = await LookAsync(cancel);
         if (_reader is not null) await _reader.DisposeAsync();

@@ -16,6 +16,9 @@ internal sealed class Pop3MessageReader(ImapWire wire, IReadOnlyList<(uint Numbe
     private int _next;
     private bool _asked;
 
+    /// <summary>POP3 has no index: dates are read from headers, by themselves.</summary>
+    public ItemInfo? Index => null;
+
     public IReadOnlyCollection<ItemAt> Gone => gone;
 
     public IReadOnlyDictionary<ItemAt, Fault> Unreadable => _unreadable;

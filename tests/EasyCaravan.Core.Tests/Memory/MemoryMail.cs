@@ -197,7 +197,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         })]);
     }
 
-    public Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel)
+    public Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel, bool withIndex = false)
     {
         mail.Call("read");
         return Task.FromResult<IMessageReader>(new Reader(mail, new Queue<(int, MemoryMessage)>(folders.SelectMany((f, i) => Chosen(f.Path, f.Numbers).Select(m => (i, m))))));
@@ -243,6 +243,10 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
     private sealed class Reader(MemoryMail mail, Queue<(int Folder, MemoryMessage Message)> left) : IMessageReader
     {
         private byte[] _current = [];
+        private MemoryMessage? _message;
+
+        /// <summary>Of every second message: a service may tell it by itself.</summary>
+        public ItemInfo? Index => _message is { } m && m.Number % 2 == 0 ? new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags) : null;
 
         public IReadOnlyCollection<ItemAt> Gone => [];
 
@@ -253,6 +257,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
             if (!left.TryDequeue(out var next)) return ValueTask.FromResult<MessageStart?>(null);
             mail.Call("next");
             mail.Handle(next.Message.Octets, "from");
+            _message = next.Message;
             _current = next.Message.Octets;
             return ValueTask.FromResult<MessageStart?>(new MessageStart(next.Folder, next.Message.Number, next.Message.Octets.Length));
         }

@@ -46,7 +46,7 @@ internal sealed record FetchRow(uint? Number, long? Size, DateTimeOffset? Receiv
         return name;
     }
 
-    private static FlagSet ReadFlags(ref ImapTokens tokens, Dictionary<string, FlagSet> flagSets)
+    public static FlagSet ReadFlags(ref ImapTokens tokens, Dictionary<string, FlagSet> flagSets)
     {
         tokens.Take('(');
         var end = tokens.Rest.IndexOf((byte)')');
