@@ -125,13 +125,14 @@ internal static class Carry
         for (var seen = Interlocked.Read(ref most); seen < value;) seen = Interlocked.CompareExchange(ref most, value, seen) is var now && now == seen ? value : now;
     }
 
-    /// <summary>As a person starts a move: it is due from then on.</summary>
+    /// <summary>As a person starts a move, or asks for a catch-up of one that is in step: it is due from then on.</summary>
     private static Task StartAsync(Database database, string from, string to) => database.WriteAsync(db =>
     {
         var row = db.Moves.FirstOrDefault(m => m.FromAccount == from);
         if (row is null) db.Moves.Add(row = new MoveRow { Batch = "b", Name = "n", FromAccount = from, ToAccount = to, FromLogin = from, ToLogin = to });
         else db.Moves.Attach(row);
-        MoveStates.Apply(row, MoveState.New.Start(null, default), default);
+        var state = row.Id == 0 ? MoveState.New : MoveStates.StateOf(row);
+        MoveStates.Apply(row, state.Stage is Stage.InStep ? state.CatchUp(null, default) : MoveState.New.Start(null, default), default);
         return Task.CompletedTask;
     }, CancellationToken.None);
 

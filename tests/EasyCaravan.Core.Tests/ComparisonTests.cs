@@ -110,4 +110,24 @@ public sealed class ComparisonTests
         Assert.Contains(road.Journal, j => j.Contains("does not keep every message as it is", StringComparison.Ordinal));
         Assert.False(road.Waybill().Closes);
     }
+
+    /// <summary>After the folder's first messages were noted; and after all of it was, before anything was read back.</summary>
+    [Theory]
+    [InlineData(1_000)]
+    [InlineData(1_601)]
+    public async Task It_is_found_too_when_the_first_pass_was_broken_off_after_the_message_was_copied(int reading)
+    {
+        var road = new MemoryRoad();
+        for (var i = 0; i < 1_600; i++)
+            road.From.Folder("INBOX").Add([.. Encoding.Latin1.GetBytes($"Subject: {(i == 3 ? "Br\u00edd" : "Tide")} {i}\r\nMessage-ID: <{i}@x>\r\n\r\n"), .. Encoding.ASCII.GetBytes($"body {i}\r\n")], FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        road.To.Stores = octets => [.. octets.Select(o => o >= 0x80 ? (byte)'X' : o)];
+        road.From.Meanwhile = name => { if (name == "next" && --reading == 0) road.From.BreakAfter = 0; };
+        Assert.Throws<FaultException>(road.Run);
+        Assert.True((await road.Ledger.SettledAsync(1, CancellationToken.None)).Contains(4));
+        Assert.Empty(road.Ledger.Differences);
+        road.From.Meanwhile = null;
+        road.Run();
+        var altered = Assert.Single(road.Ledger.Differences);
+        Assert.Equal(DifferenceKind.Altered, altered.Difference.Kind);
+    }
 }

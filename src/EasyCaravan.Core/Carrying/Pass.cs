@@ -34,6 +34,9 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
     /// <summary>Folders of which dates and flags are compared too when messages are read back.</summary>
     private const int PagesWithIndex = 3;
 
+    /// <summary>Messages of each folder whose headers are looked through after a try that was broken off.</summary>
+    private const int HeadersOfEarlierTry = 5_000;
+
     private readonly ReadBackSample _sample = new();
 
     /// <summary>Folders are copied for the first time, or anew.</summary>
@@ -53,8 +56,8 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
             // What a later pass added, the listing of the one after it shows. A folder's first copy is looked at before anybody is told that it is there.
             if (_isFirstLook)
             {
+                await ReadBackAsync(_sample, from, to, cancel);
                 await check.LookAsync(await CompletePagesAsync(cancel), await to.ListFoldersAsync(cancel), cancel);
-                await ReadBackAsync(from, to, cancel);
             }
         }
         await check.DropGoneAsync(cancel);
@@ -79,12 +82,38 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         cancel.ThrowIfCancellationRequested();
     }
 
+    /// <summary>A try that was broken off read nothing back. Of what it copied, the header shows which messages are worth it.</summary>
+    private async Task ReadBackEarlierTryAsync(
+        IMailAccount from, IMailAccount to, IEnumerable<LedgerFolder> pages, IReadOnlyList<FolderState> fromFolders, IReadOnlyList<FolderState> toFolders, CancellationToken cancel)
+    {
+        if (order.Kind is not PassKind.First) return;
+        var here = fromFolders.Select(f => (f.Path, f.Cursor?.Epoch)).ToHashSet();
+        var there = toFolders.Select(f => (f.Path, f.Cursor?.Epoch)).ToHashSet();
+        var (copied, folders) = (new List<LedgerFolder>(), new List<(FolderPath, NumberSet)>());
+        foreach (var page in pages.Where(p => p.To is not null && here.Contains((p.From, p.FromEpoch)) && there.Contains((p.To, p.ToEpoch))))
+        {
+            // The last ones: those before them were looked at by the tries before, or are too many to be looked through each time.
+            if ((await ledger.SettledAsync(page.Id, cancel)).Slices(HeadersOfEarlierTry).LastOrDefault() is not { } settled) continue;
+            copied.Add(page);
+            folders.Add((page.From, settled));
+        }
+        if (copied.Count == 0) return;
+        var sample = new ReadBackSample();
+        await from.ReadHeadersAsync(folders, (folder, header) =>
+        {
+            var octets = new PeculiarOctets();
+            octets.Take(header.Header);
+            sample.Offer(copied[folder], header.Number, header.Size, octets);
+        }, cancel);
+        await ReadBackAsync(sample, from, to, cancel);
+    }
+
     /// <summary>Whether the new side keeps messages as they are: a few of each folder are read back, and it is told once what it alters.</summary>
-    private async Task ReadBackAsync(IMailAccount from, IMailAccount to, CancellationToken cancel)
+    private async Task ReadBackAsync(ReadBackSample sample, IMailAccount from, IMailAccount to, CancellationToken cancel)
     {
         var pages = (await ledger.FoldersAsync(cancel)).Where(p => p.To is not null).ToDictionary(p => p.Id);
         var chosen = new List<ComparedPage>();
-        foreach (var (id, numbers) in _sample.Choose())
+        foreach (var (id, numbers) in sample.Choose())
         {
             if (!pages.TryGetValue(id, out var page)) continue;
             var entries = (await ledger.FindAsync(id, numbers, cancel)).Where(e => e is { Landed: not null, Outcome: Outcome.Carried }).ToList();
@@ -116,6 +145,7 @@ public sealed class Pass(IMailAccounts accounts, ILedger ledger, PassOrder order
         var all = await RenamedPlaces.FollowAsync(await ledger.FoldersAsync(cancel), toFolders, ledger, journal, cancel);
         var pages = all.ToDictionary(p => (p.From, p.To));
         await check.RemoveAskedAsync([.. pages.Values], cancel);
+        await ReadBackEarlierTryAsync(from, to, pages.Values, fromFolders, toFolders, cancel);
         await check.LookAsync(CompleteOf(pages.Values), toFolders, cancel);
         // A folder that an earlier pass carried to two places, as rules changed, is known by the newer one.
         var known = pages.Values.Where(p => p.To is not null).OrderBy(p => p.Id).GroupBy(p => p.From).ToDictionary(g => g.Key, g => g.Last().To!);

@@ -137,6 +137,7 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
             // What changed on the old side since the last pass is the next pass's to carry.
             if (!now.Equals(entry.Flags) || entry.Outcome is not Outcome.Carried) continue;
             var wanted = rules.Mail.Mark is { } mark ? FlagSet.Of([.. now.Flags, mark]) : now;
+            if (wanted.Equals(copy.Flags)) continue;
             var (lacking, more) = (wanted.Except(copy.Flags), copy.Flags.Except(wanted));
             if (lacking.Flags.Length + more.Flags.Length > 0) found.Add((entry, DifferenceKind.Flags, $"its flags on the new side were changed by its owner there, or are not kept:{Words("without", lacking)}{Words("with", more)}"));
         }

@@ -17,6 +17,8 @@ internal sealed class MemoryRoad : IMailAccounts
 
     public MemoryLedger Ledger { get; } = new();
 
+    private bool _firstEnded;
+
     public List<string> Journal { get; } = [];
 
     public int Lanes { get; set; } = 1;
@@ -28,7 +30,12 @@ internal sealed class MemoryRoad : IMailAccounts
 
     public CarryRules Rules { get; set; } = new([], new MailRules(null, null), Doubles.Pair);
 
-    public void Run() => new Pass(this, Ledger, Order(PassKind.First), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
+    /// <summary>The first pass, again until one comes to its end; then catch-ups.</summary>
+    public void Run()
+    {
+        new Pass(this, Ledger, Order(_firstEnded ? PassKind.CatchUp : PassKind.First), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
+        _firstEnded = true;
+    }
 
     public void Compare() => new Comparison(this, Ledger, Order(PassKind.Compare), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
 
