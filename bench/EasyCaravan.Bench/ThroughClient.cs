@@ -24,6 +24,8 @@ internal sealed class ThroughClient(int messages, int octets, int folders, int r
 
     public async Task<int> RunAsync()
     {
+        // Whatever is out of date is built before anything is measured.
+        await Rig.ExecuteAsync(_caravan, "--version");
         await using var rig = await Rig.StartAsync(yardsticks, 0);
         await rig.InviteAsync([.. Enumerable.Range(0, People).Select(i => $"m{i}")], [.. Enumerable.Range(0, rounds + 1).SelectMany(r => Enumerable.Range(0, People).Select(i => $"r{r}m{i}").Append($"raw{r}"))], Math.Min(octets, 4_000));
         for (var i = 0; i < People; i++) await Rig.PlantAsync(rig.From, $"m{i}", messages, octets, folders);
