@@ -13,7 +13,7 @@ public sealed record StandInMessage(uint Uid, byte[] Octets, DateTimeOffset Rece
 public sealed class StandInFolder(string name, string? use, uint epoch)
 {
     /// <summary>As on the wire: modified UTF-7 with the service's separator.</summary>
-    public string Name { get; } = name;
+    public string Name { get; internal set; } = name;
 
     /// <summary>Special use such as <c>\Sent</c>; or null.</summary>
     public string? Use { get; } = use;
@@ -85,6 +85,14 @@ public sealed class StandInAccount(string login, string password)
         ?? (IgnoresCase ? _folders.Values.FirstOrDefault(f => f.Name.Equals(name, StringComparison.OrdinalIgnoreCase)) : null);
 
     public bool Remove(string name) => _folders.Remove(name);
+
+    public void Rename(string name, string now)
+    {
+        var folder = _folders[name];
+        _folders.Remove(name);
+        folder.Name = now;
+        _folders.Add(now, folder);
+    }
 
     public StandInFolder Make(string name, string? use = null)
     {

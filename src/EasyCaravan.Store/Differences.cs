@@ -21,7 +21,8 @@ internal static class Differences
         var seen = await db.Differences.AsTracking().Where(d => d.FolderId == look.Folder
             && (d.Kind == DifferenceKind.Missing || d.Kind == DifferenceKind.Twice || d.Kind == DifferenceKind.Moved)).ToListAsync(cancel);
         var found = look.Found.Select(KeyOf).ToHashSet();
-        db.Differences.RemoveRange(seen.Where(row => !found.Contains(KeyOf(row))));
+        // Where not all could be read, nobody knows whether something has resolved itself.
+        if (look.Seen is not null) db.Differences.RemoveRange(seen.Where(row => !found.Contains(KeyOf(row))));
         await AddAsync(db, look.Found, now, cancel);
     }
 

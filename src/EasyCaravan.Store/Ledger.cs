@@ -148,7 +148,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             foreach (var look in looks)
             {
                 await Differences.ReplaceAsync(db, look, Now, cancel);
-                await db.Database.ExecuteSqlAsync($"""UPDATE ledger_folders SET "SeenNext" = {(long)look.Seen.Next}, "SeenCount" = {(long)look.Seen.Count} WHERE "Id" = {look.Folder}""", cancel);
+                await db.Database.ExecuteSqlAsync($"""UPDATE ledger_folders SET "SeenNext" = {(long?)look.Seen?.Next}, "SeenCount" = {(long?)look.Seen?.Count} WHERE "Id" = {look.Folder}""", cancel);
             }
             await Differences.CountAsync(db, Move, [.. looks.Select(l => l.Folder)], cancel);
             return true;

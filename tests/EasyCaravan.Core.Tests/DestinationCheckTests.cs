@@ -71,6 +71,43 @@ public sealed class DestinationCheckTests
         Assert.Equal([(DifferenceKind.Twice, "Tide 1")], Found);
     }
 
+    /// <summary>A pass that was killed twice: neither append was noted, and both came back before anybody could claim one of them.</summary>
+    [Theory]
+    [InlineData(0)]
+    [InlineData(3)]
+    public void Two_copies_that_nobody_claimed_when_they_were_first_seen_are_told_once_one_of_them_is_claimed(int cut)
+    {
+        var fresh = MemoryRoad.Message(9);
+        There.Add(fresh[..^cut], FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        There.Add(fresh, FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        _road.Run();
+        Assert.Empty(Found);
+        _road.From.Folder("INBOX").Add(fresh, FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        _road.Run();
+        _road.Run();
+        Assert.Equal([(DifferenceKind.Twice, "Tide 9")], Found);
+        Assert.Equal((1L, false), (_road.Waybill().Total.Twice, _road.Waybill().Closes));
+        _road.To.Calls.Clear();
+        _road.Run();
+        Assert.Equal(["list"], _road.To.Calls);
+    }
+
+    [Fact]
+    public void What_the_new_side_does_not_give_out_is_looked_at_again_until_it_does()
+    {
+        There.Add(There.Messages[1].Octets, FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        _road.Run();
+        There.Add(There.Messages[2].Octets, FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        var seconds = There.Messages.TakeLast(2).Select(m => m.Number).ToList();
+        _road.To.Withheld.UnionWith(seconds);
+        _road.Run();
+        // What was known before is not forgotten, and what cannot be compared is nobody's yet.
+        Assert.Equal([(DifferenceKind.Twice, "Tide 1")], Found);
+        _road.To.Withheld.Clear();
+        _road.Run();
+        Assert.Equal([(DifferenceKind.Twice, "Tide 1"), (DifferenceKind.Twice, "Tide 2")], Found);
+    }
+
     [Fact]
     public void A_second_copy_is_removed_when_asked_and_only_while_the_first_is_there()
     {

@@ -89,6 +89,15 @@ public sealed class ClientTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_comparison_of_people_who_are_not_in_step_is_no_success()
+    {
+        await ApplyAsync();
+        var asked = await _service.RunAsync("compare", "crew", "--all", "--wait");
+        Assert.Equal(3, asked.Code);
+        Assert.Contains("not now: 1", asked.Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task A_cause_that_many_meet_is_told_once_with_its_people()
     {
         const int People = 12;

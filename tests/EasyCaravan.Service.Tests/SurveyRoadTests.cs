@@ -90,6 +90,11 @@ public sealed class SurveyRoadTests : IAsyncLifetime
             Assert.Equal(landing.CarryMessages - (landing.From == "INBOX" ? 1 : 0), there.Find(landing.To!)!.Messages.Count);
         Assert.Empty(there.Find("Outbox_mail")!.Messages[0].Flags);
         Assert.Equal(1, (await _service.MovesAsync("crew")).Single(m => m.Name == "Aoife Marsh").OpenLeftBehind);
+
+        there.Rename("Outbox_mail", "Ropes");
+        await _service.RunAsync("catch-up", "crew", "--wait");
+        var renamed = (await _service.GetAsync<FolderPreview>("batches/crew/folders?move=aoife@saltmarsh.example")).Landings.Single(l => l.From == "Outbox");
+        Assert.Equal(("Ropes", "its owner renamed 'Outbox_mail' on the new side"), (renamed.To, renamed.Note));
     }
 
     [Fact]

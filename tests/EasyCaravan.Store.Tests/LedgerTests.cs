@@ -171,6 +171,9 @@ public sealed class LedgerTests : IAsyncLifetime
         Assert.Equal(1, (await db.Moves.SingleAsync()).Undecided);
 
         // Seen again as it was, a decision stands; what is not seen any more is gone. Altered ones are another look's to tell.
+        await ledger.RecordLooksAsync([new PageLook(page.Id, null, [])], None);
+        Assert.Equal(3, (await ledger.DifferencesAsync(None)).Count);
+        Assert.Null((await ledger.FoldersAsync(None))[0].Seen);
         await ledger.RecordLooksAsync([new PageLook(page.Id, new Membership(9, 6, 3), [Of(2, DifferenceKind.Twice)])], None);
         Assert.Equal([(DifferenceKind.Twice, DifferenceState.Remove), (DifferenceKind.Altered, DifferenceState.Accepted)], (await ledger.DifferencesAsync(None)).Select(d => (d.Difference.Kind, d.State)));
         await ledger.ForgetEntriesAsync(page.Id, 7, 11, None);

@@ -38,14 +38,16 @@ internal static class CompareCommand
     {
         var moves = who is { Length: > 0 } ? who : null;
         var path = $"batches/{Uri.EscapeDataString(batch)}/comparison";
+        var notNow = 0;
         if (!last)
         {
             var asked = await client.PostAsync<MoveActionResult>(path, new ComparisonRequest(moves, share), cancel);
             writer.Say($"Comparing: {asked.Changed.Count}{(asked.Unchanged > 0 ? $", not now: {asked.Unchanged} (they are not in step yet, or a pass of theirs is under way)" : "")}");
+            notNow = asked.Unchanged;
             if (!wait)
             {
                 if (writer.Form is OutputForm.Json) writer.Json(asked);
-                return ExitCode.Well;
+                return notNow > 0 ? ExitCode.NeedsYou : ExitCode.Well;
             }
         }
         var found = await LoadAsync(path, moves, client, cancel);
@@ -67,7 +69,7 @@ internal static class CompareCommand
             new("Ended", "ended_at", c => c.EndedAt is { } at ? writer.Form is OutputForm.Csv ? at.ToString("O") : Words.Time(at) : writer.Form is OutputForm.Csv ? "" : "[yellow]not yet[/]"),
         ]);
         if (found.Exists(f => f.Differing > 0)) writer.Say($"See each and decide: caravan differences {Words.Safe(batch)}");
-        return found.Exists(f => f.Differing > 0 || f.EndedAt is null) ? ExitCode.NeedsYou : ExitCode.Well;
+        return notNow > 0 || found.Exists(f => f.Differing > 0 || f.EndedAt is null) ? ExitCode.NeedsYou : ExitCode.Well;
 
         string Number(long number) => writer.Form is OutputForm.Csv ? $"{number}" : Words.Number(number);
     }

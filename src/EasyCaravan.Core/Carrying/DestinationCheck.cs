@@ -20,6 +20,9 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
         public List<Difference> Found { get; } = [];
 
         public IReadOnlyList<LandedEntry> Landed { get; set; } = [];
+
+        /// <summary>Something in it could not be read, as on a server whose storage is being repaired: it is looked at again.</summary>
+        public bool IsUnread { get; set; }
     }
 
     /// <summary>A missing message as the from side shows it.</summary>
@@ -85,7 +88,11 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
         var read = asked.Select(p => p.Surplus.Where(s => s.Size > 0).ToDictionary(s => s.Number)).ToList();
         await to.ReadHeadersAsync([.. asked.Select(p => (p.Path, new NumberSet(p.Surplus.Where(s => s.Size == 0).Select(s => s.Number))))],
             (i, header) => read[i][header.Number] = new Stranger(header.Number, header.Size, Identity.Of(header.Header)), cancel);
-        for (var i = 0; i < asked.Count; i++) asked[i].Surplus = [.. read[i].Values.OrderBy(s => s.Number)];
+        for (var i = 0; i < asked.Count; i++)
+        {
+            asked[i].IsUnread |= read[i].Count < asked[i].Surplus.Count;
+            asked[i].Surplus = [.. read[i].Values.OrderBy(s => s.Number)];
+        }
     }
 
     /// <summary>What is missing is described from the from side, where it still stands.</summary>
@@ -198,9 +205,13 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
         var seconds = new List<(LandedEntry Twin, Stranger Second, SecondCopy How)>();
         foreach (var second in alike)
         {
-            var found = twins[second.Print].Select(twin => (Twin: twin, How: compared[(twin, second.Number)])).Where(c => c.How is not SecondCopy.None).OrderBy(c => c.How).ToList();
-            if (found is not [var (twin, how), ..]) continue;
+            var known = twins[second.Print].Where(twin => compared.ContainsKey((twin, second.Number))).Select(twin => (Twin: twin, How: compared[(twin, second.Number)])).ToList();
+            var found = known.Where(c => c.How is not SecondCopy.None).OrderBy(c => c.How).ToList();
+            if (found.Count == 0 && known.Count == twins[second.Print].Count) continue;
+            // It is named, or not told apart yet: either way nobody has to remember it as somebody else's.
             place.Surplus.Remove(second);
+            place.IsUnread |= found.Count == 0;
+            if (found is not [var (twin, how), ..]) continue;
             seconds.Add((byLanded[twin].First(), second, how));
         }
         if (seconds.Count > 0) place.Found.AddRange(await DescribeSecondsAsync(place, seconds, cancel));
@@ -245,7 +256,7 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
             if (fresh[DifferenceKind.Twice].Count() is > 0 and var twice) journal($"{twice} message(s) stand twice in '{place.Path}' on the new side");
             tally.Differ(fresh.Sum(g => g.Count(f => Difference.NeedsDecision(f.Kind))));
         }
-        await ledger.RecordLooksAsync([.. places.SelectMany(p => p.Pages.Select(page => new PageLook(page.Id, p.Seen, [.. p.Found.Where(f => f.Folder == page.Id)])))], cancel);
+        await ledger.RecordLooksAsync([.. places.SelectMany(p => p.Pages.Select(page => new PageLook(page.Id, p.IsUnread ? null : p.Seen, [.. p.Found.Where(f => f.Folder == page.Id)])))], cancel);
     }
 
     /// <summary>What its owner has deleted or moved on the from side meanwhile need not be on the to side: nobody has to decide about it.</summary>
@@ -271,7 +282,7 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
             var first = (await ledger.FindAsync(page.Id, new NumberSet(group.Select(d => d.Difference.Number).Distinct()), cancel)).Where(e => e.Landed is not null).ToDictionary(e => e.Number, e => e.Landed!.Value);
             var pairs = group.Where(d => first.TryGetValue(d.Difference.Number, out var kept) && kept != d.Difference.Landed).ToDictionary(d => d.Id, d => (first[d.Difference.Number], d.Difference.Landed));
             var compared = await SecondCopies.CompareAsync(to, path, [.. pairs.Values.Distinct()], cancel);
-            var same = group.Where(d => pairs.TryGetValue(d.Id, out var pair) && compared[pair] is not SecondCopy.None).ToList();
+            var same = group.Where(d => pairs.TryGetValue(d.Id, out var pair) && compared.TryGetValue(pair, out var how) && how is not SecondCopy.None).ToList();
             if (same.Count > 0 && !await to.RemoveMessagesAsync(path, new NumberSet(same.Select(d => d.Difference.Landed)), cancel))
             {
                 journal("the new side cannot delete single messages (no UIDPLUS): second copies stay there");

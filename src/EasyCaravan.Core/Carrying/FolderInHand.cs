@@ -87,7 +87,7 @@ internal sealed class FolderInHand(FolderWork work, FolderCursor cursor)
     {
         if (There is not { } there || To is null) return null;
         if (!IsListedThere && !MadeNow) return Landed.Count == 0 ? Page.Seen : null;
-        if (IsMatchedAnew || IsUnsure || (MadeNow && !Page.IsNew)) return null;
+        if (IsMatchedAnew || IsUnsure || (MadeNow && !Page.IsNew) || Pairing?.LeavesDoubtful == true) return null;
         // An earlier pass was broken off, or nobody has looked since: what came back meanwhile may stand there beside its second copy.
         if (Page is { IsNew: false, Seen: null }) return null;
         // Somebody else added or removed messages since the folders were listed.

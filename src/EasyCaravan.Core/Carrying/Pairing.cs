@@ -23,6 +23,9 @@ public sealed class Pairing
     /// <summary>What the ledger knows already.</summary>
     private readonly NumberSet _kept;
 
+    /// <summary>Of messages that this pass settles, if something on the to side has the same.</summary>
+    private readonly HashSet<Identity> _met = [];
+
     private Pairing(LedgerFolder page, IReadOnlyList<Stranger> known, NumberSet unknown)
     {
         _page = page;
@@ -62,10 +65,18 @@ public sealed class Pairing
         same.Add(stranger);
     }
 
+    /// <summary>
+    /// Something that came since the page was opened has the identity of a message settled now, and is nobody's: of two of our own appends that both
+    /// came back one was paired. The next look has to tell whether it is a second copy.
+    /// </summary>
+    public bool LeavesDoubtful => _candidates.Values.Any(c => c.Exists(IsDoubtful));
+
+    private bool IsDoubtful(Stranger stranger) => stranger.Number >= _page.ToBaseNext && _met.Contains(stranger.Print);
+
     /// <summary>Notes what is still nobody's, so that the next pass need not read it again.</summary>
     public Task KeepLeftAsync(ILedger ledger, CancellationToken cancel)
     {
-        var left = _candidates.Values.SelectMany(c => c).ToList();
+        var left = _candidates.Values.SelectMany(c => c).Where(s => !IsDoubtful(s)).ToList();
         return ledger.KeepStrangersAsync(_page.Id, [.. left.Where(s => !_kept.Contains(s.Number))], _kept.Except(new NumberSet(left.Select(s => s.Number))), cancel);
     }
 
@@ -95,7 +106,8 @@ public sealed class Pairing
     private async Task<IReadOnlyList<Pair>> MatchAsync(IReadOnlyList<Stranger> all, IReadOnlyDictionary<uint, ItemInfo> items, IMailAccount from, IMailAccount to, CancellationToken cancel)
     {
         if (_candidates.Count == 0) return [];
-        var headers = all.Where(h => items.ContainsKey(h.Number) && _candidates.ContainsKey(h.Print));
+        var headers = all.Where(h => items.ContainsKey(h.Number) && _candidates.ContainsKey(h.Print)).ToList();
+        _met.UnionWith(headers.Select(h => h.Print));
         var pairs = new List<Pair>();
         var doubtful = new List<Stranger>();
         foreach (var same in headers.GroupBy(h => h.Print))

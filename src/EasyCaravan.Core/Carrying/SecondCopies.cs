@@ -22,7 +22,7 @@ internal static class SecondCopies
     /// <summary>Octets of a torn message that are held to be compared: larger ones are left alone.</summary>
     private const long LargestTorn = 4 * 1024 * 1024;
 
-    /// <summary>For each pair of numbers, first copy and second, what the second is.</summary>
+    /// <summary>For each pair of numbers, first copy and second, what the second is. A pair of which the service does not give both is left out.</summary>
     public static async Task<Dictionary<(uint First, uint Second), SecondCopy>> CompareAsync(IMailAccount to, FolderPath path, IReadOnlyCollection<(uint First, uint Second)> pairs, CancellationToken cancel)
     {
         var numbers = new NumberSet(pairs.SelectMany(p => new[] { p.First, p.Second }).Distinct());
@@ -30,8 +30,8 @@ internal static class SecondCopies
         var compared = new Dictionary<(uint, uint), SecondCopy>();
         foreach (var pair in pairs)
         {
-            if (!digests.TryGetValue(pair.First, out var first) || !digests.TryGetValue(pair.Second, out var second)) compared[pair] = SecondCopy.None;
-            else compared[pair] = first == second ? SecondCopy.Whole : await IsTornAsync(to, path, pair, cancel) ? SecondCopy.Torn : SecondCopy.None;
+            if (!digests.TryGetValue(pair.First, out var first) || !digests.TryGetValue(pair.Second, out var second)) continue;
+            compared[pair] = first == second ? SecondCopy.Whole : await IsTornAsync(to, path, pair, cancel) ? SecondCopy.Torn : SecondCopy.None;
         }
         return compared;
     }

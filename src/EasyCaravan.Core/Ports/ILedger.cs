@@ -84,8 +84,9 @@ public sealed record PageEntries(long Folder, IReadOnlyList<LedgerEntry> Entries
 public sealed record PageEnd(long Folder, FolderCursor Cursor, long Found, Membership? Seen);
 
 /// <summary>What a look at the to side's folder showed for one page.</summary>
-/// <param name="Found">Every difference of the kinds that such a look can see; those of earlier looks that are not among them have resolved themselves.</param>
-public sealed record PageLook(long Folder, Membership Seen, IReadOnlyList<Difference> Found);
+/// <param name="Seen">What the folder holds; null where not all of it could be read, so that it has to be looked at again.</param>
+/// <param name="Found">Every difference of the kinds that such a look can see; those of earlier looks that are not among them have resolved themselves, if all was read.</param>
+public sealed record PageLook(long Folder, Membership? Seen, IReadOnlyList<Difference> Found);
 
 /// <summary>The sums of a folder. <see cref="Found"/> is counted on the from side, the others in the ledger.</summary>
 /// <param name="Gone">In the ledger, but since deleted on the from side by its owner; in none of the other sums.</param>

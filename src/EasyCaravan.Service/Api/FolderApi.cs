@@ -5,6 +5,7 @@ using EasyCaravan.Service.Surveying;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Service.Api;
 
@@ -43,7 +44,7 @@ internal static class FolderApi
             if (await book.InventoryAsync(move.Move.Id, cancel) is not { } inventory) return Problems.NotFound($"Nobody has looked at {move.Move.FromAccount} yet.", $"Look with: caravan survey {batch} --move {move.Move.FromAccount}");
             var rules = (await book.RulesAsync(plan, batch, cancel))(move.Move);
             var digest = SurveyDigest.Make(inventory, rules, surveyed.From, surveyed.To, []);
-            return TypedResults.Ok(PreviewOf(batch, move.Move.FromAccount, [(move, digest)], [.. LandingsOf(inventory, rules, surveyed.To)]));
+            return TypedResults.Ok(PreviewOf(batch, move.Move.FromAccount, [(move, digest)], [.. LandingsOf(inventory, rules, surveyed.To, await RenamedAsync(database, move.Move.Id, cancel))]));
         }
         if (whatIf is null) return TypedResults.Ok(PreviewOf(batch, null, [.. surveyed.Whole.Select(m => (m, m.Digest!))], []));
         var rulesOf = await book.RulesAsync(plan, batch, cancel);
@@ -71,7 +72,15 @@ internal static class FolderApi
         return string.Join("; ", left.Prepend($"{landing} of {folders} folder{(folders == 1 ? "" : "s")} land{(folders == 1 ? "s" : "")}"));
     }
 
-    private static IEnumerable<LandingView> LandingsOf(Inventory inventory, CarryRules rules, Core.Planning.Service to)
+    /// <summary>Where rules send a folder, and the name that its owner gave that place since.</summary>
+    private static async Task<Dictionary<(string From, string To), string>> RenamedAsync(Database database, long move, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        var rows = await db.LedgerFolders.Where(f => f.MoveId == move && f.RenamedFrom != null && f.To != null).ToListAsync(cancel);
+        return rows.GroupBy(f => (f.From, f.RenamedFrom!)).ToDictionary(g => g.Key, g => g.Last().To!);
+    }
+
+    private static IEnumerable<LandingView> LandingsOf(Inventory inventory, CarryRules rules, Core.Planning.Service to, Dictionary<(string From, string To), string> renamed)
     {
         if (inventory.MapFor(rules, to.Names) is not { } map) yield break;
         var folders = inventory.From!.Folders.ToDictionary(f => f.Path);
@@ -80,7 +89,9 @@ internal static class FolderApi
         {
             var folder = folders[landing.From.Path.ToString()];
             var (messages, octets) = carried[folder.Path];
-            yield return new LandingView(folder.Path, SurveyApi.UseWord(folder.Use), folder.Messages, messages, octets, landing.To?.ToString(), landing.Rule, landing.Note);
+            var (place, note) = (landing.To?.ToString(), landing.Note);
+            if (place is not null && renamed.TryGetValue((folder.Path, place), out var now)) (place, note) = (now, $"its owner renamed '{place}' on the new side");
+            yield return new LandingView(folder.Path, SurveyApi.UseWord(folder.Use), folder.Messages, messages, octets, place, landing.Rule, note);
         }
     }
 

@@ -64,7 +64,7 @@ internal sealed class MemoryLedger : ILedger
     {
         foreach (var look in looks)
         {
-            Differences.RemoveAll(d => d.Difference.Folder == look.Folder && d.Difference.Kind is DifferenceKind.Missing or DifferenceKind.Twice or DifferenceKind.Moved
+            if (look.Seen is not null) Differences.RemoveAll(d => d.Difference.Folder == look.Folder && d.Difference.Kind is DifferenceKind.Missing or DifferenceKind.Twice or DifferenceKind.Moved
                 && !look.Found.Any(f => KeyOf(f) == KeyOf(d.Difference)));
             Add(look.Found);
             _pages[look.Folder] = _pages[look.Folder] with { Seen = look.Seen };

@@ -78,6 +78,9 @@ internal sealed class MemoryMail
     /// <summary>Numbers that are listed and never given out.</summary>
     public HashSet<uint> Hidden { get; } = [];
 
+    /// <summary>Numbers whose octets the service does not give out.</summary>
+    public HashSet<uint> Withheld { get; } = [];
+
     public Dictionary<FolderPath, SpecialUse> Uses { get; } = [];
 
     public HashSet<FolderPath> Subscribed { get; } = [];
@@ -200,7 +203,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
     public Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel, bool withIndex = false)
     {
         mail.Call("read");
-        return Task.FromResult<IMessageReader>(new Reader(mail, new Queue<(int, MemoryMessage)>(folders.SelectMany((f, i) => Chosen(f.Path, f.Numbers).Select(m => (i, m))))));
+        return Task.FromResult<IMessageReader>(new Reader(mail, new Queue<(int, MemoryMessage)>(folders.SelectMany((f, i) => Chosen(f.Path, f.Numbers).Where(m => !mail.Withheld.Contains(m.Number)).Select(m => (i, m))))));
     }
 
     public Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int company, CancellationToken cancel) =>
