@@ -205,7 +205,8 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
         var seconds = new List<(LandedEntry Twin, Stranger Second, SecondCopy How)>();
         foreach (var second in alike)
         {
-            var known = twins[second.Print].Where(twin => compared.ContainsKey((twin, second.Number))).Select(twin => (Twin: twin, How: compared[(twin, second.Number)])).ToList();
+            var known = twins[second.Print].Where(twin => compared.ContainsKey((twin, second.Number)))
+                .Select(twin => (Twin: twin, How: compared[(twin, second.Number)])).ToList();
             var found = known.Where(c => c.How is not SecondCopy.None).OrderBy(c => c.How).ToList();
             if (found.Count == 0 && known.Count == twins[second.Print].Count) continue;
             // It is named, or not told apart yet: either way nobody has to remember it as somebody else's.
@@ -256,7 +257,8 @@ internal sealed class DestinationCheck(IMailAccount from, IMailAccount to, ILedg
             if (fresh[DifferenceKind.Twice].Count() is > 0 and var twice) journal($"{twice} message(s) stand twice in '{place.Path}' on the new side");
             tally.Differ(fresh.Sum(g => g.Count(f => Difference.NeedsDecision(f.Kind))));
         }
-        await ledger.RecordLooksAsync([.. places.SelectMany(p => p.Pages.Select(page => new PageLook(page.Id, p.IsUnread ? null : p.Seen, [.. p.Found.Where(f => f.Folder == page.Id)])))], cancel);
+        var looks = places.SelectMany(p => p.Pages.Select(page => new PageLook(page.Id, p.IsUnread ? null : p.Seen, [.. p.Found.Where(f => f.Folder == page.Id)])));
+        await ledger.RecordLooksAsync([.. looks], cancel);
     }
 
     /// <summary>What its owner has deleted or moved on the from side meanwhile need not be on the to side: nobody has to decide about it.</summary>

@@ -46,13 +46,15 @@ public sealed class Comparison(IMailAccounts accounts, ILedger ledger, PassOrder
     private bool Stands(LedgerFolder page, HashSet<FolderPath> here, HashSet<(FolderPath Path, uint? Epoch)> there)
     {
         if (!here.Contains(page.From)) journal($"the folder '{page.From}' is no longer on the old side; there is nothing to compare '{page.To}' with");
-        else if (page.ToEpoch is null || !there.Contains((page.To!, page.ToEpoch))) journal($"the folder '{page.To}' is not on the new side as it was left; the next catch-up looks into it");
+        else if (page.ToEpoch is null || !there.Contains((page.To!, page.ToEpoch)))
+            journal($"the folder '{page.To}' is not on the new side as it was left; the next catch-up looks into it");
         else return true;
         return false;
     }
 
     /// <summary>All that is to be compared, in steps over one folder or many small ones.</summary>
-    private async IAsyncEnumerable<List<Part>> StepsAsync(IReadOnlyList<LedgerFolder> pages, ComparisonProgress since, [EnumeratorCancellation] CancellationToken cancel)
+    private async IAsyncEnumerable<List<Part>> StepsAsync(
+        IReadOnlyList<LedgerFolder> pages, ComparisonProgress since, [EnumeratorCancellation] CancellationToken cancel)
     {
         var step = new List<Part>();
         var (messages, octets) = (0L, 0L);
@@ -63,7 +65,8 @@ public sealed class Comparison(IMailAccounts accounts, ILedger ledger, PassOrder
             var (left, entries) = (settled.Count, new List<LedgerEntry>());
             foreach (var slice in settled.Slices(Slice))
             {
-                entries.AddRange((await ledger.FindAsync(page.Id, slice, cancel)).Where(e => e.Landed is not null && IsChosen(page.Id, e.Number, since.Share)));
+                entries.AddRange((await ledger.FindAsync(page.Id, slice, cancel))
+                    .Where(e => e.Landed is not null && IsChosen(page.Id, e.Number, since.Share)));
                 left -= slice.Count;
                 var isFull = messages + entries.Count >= StepMessages || octets + entries.Sum(e => e.Size) >= StepOctets;
                 if (left > 0 && !isFull) continue;
@@ -77,16 +80,19 @@ public sealed class Comparison(IMailAccounts accounts, ILedger ledger, PassOrder
         if (step.Count > 0) yield return step;
     }
 
-    private async Task<ComparisonProgress> CompareStepAsync(List<Part> step, ComparisonProgress progress, IMailAccount from, IMailAccount to, CancellationToken cancel)
+    private async Task<ComparisonProgress> CompareStepAsync(
+        List<Part> step, ComparisonProgress progress, IMailAccount from, IMailAccount to, CancellationToken cancel)
     {
         cancel.ThrowIfCancellationRequested();
         tally.Folder = step[^1].Page.From.ToString();
         var comparison = new MessageComparison(from, to, order.Rules, order.Pace, () => tally.Look(1));
-        var found = await comparison.CompareAsync([.. step.Where(p => p.Entries.Count > 0).Select(p => new ComparedPage(p.Page, p.Entries))], withIndex: true, cancel);
-        foreach (var part in step) await RecordAsync(part, [.. found.Where(f => f.Folder == part.Page.Id)], cancel);
+        var pages = step.Where(p => p.Entries.Count > 0).Select(p => new ComparedPage(p.Page, p.Entries)).ToList();
+        var found = await comparison.CompareAsync(pages, withIndex: true, cancel);
+        await RecordAsync(step, found, cancel);
         progress = progress with
         {
-            Page = step[^1].Page.Id, Number = step[^1].UpTo, Compared = progress.Compared + comparison.Compared, Octets = progress.Octets + comparison.OctetsRead,
+            Page = step[^1].Page.Id, Number = step[^1].UpTo,
+            Compared = progress.Compared + comparison.Compared, Octets = progress.Octets + comparison.OctetsRead,
             Differing = progress.Differing + found.Where(f => Difference.NeedsDecision(f.Kind)).Select(f => (f.Folder, f.Number)).Distinct().Count(),
             FlagsChanged = progress.FlagsChanged + found.Count(f => f.Kind is DifferenceKind.Flags),
             Arrived = progress.Arrived + await CountArrivedAsync([.. step.Where(p => p.Ends).Select(p => p.Page)], from, cancel),
@@ -106,12 +112,14 @@ public sealed class Comparison(IMailAccounts accounts, ILedger ledger, PassOrder
     }
 
     /// <summary>What was found is added; what an earlier comparison found in these messages and is no longer so is taken away.</summary>
-    private async Task RecordAsync(Part part, List<Difference> found, CancellationToken cancel)
+    private async Task RecordAsync(List<Part> step, List<Difference> found, CancellationToken cancel)
     {
-        var compared = part.Entries.Select(e => e.Number).ToHashSet();
-        var now = found.Select(f => (f.Kind, f.Number)).ToHashSet();
-        var resolved = (await ledger.DifferencesAsync(cancel)).Where(d => d.Difference.Folder == part.Page.Id && d.Difference.Kind is DifferenceKind.Altered or DifferenceKind.Flags
-            && compared.Contains(d.Difference.Number) && !now.Contains((d.Difference.Kind, d.Difference.Number))).Select(d => d.Id).ToList();
+        var compared = step.SelectMany(p => p.Entries.Select(e => (p.Page.Id, e.Number))).ToHashSet();
+        var now = found.Select(f => (f.Folder, f.Kind, f.Number)).ToHashSet();
+        var resolved = (await ledger.DifferencesAsync(cancel))
+            .Where(d => d.Difference.Kind is DifferenceKind.Altered or DifferenceKind.Flags && compared.Contains((d.Difference.Folder, d.Difference.Number))
+                && !now.Contains((d.Difference.Folder, d.Difference.Kind, d.Difference.Number)))
+            .Select(d => d.Id).ToList();
         if (resolved.Count > 0) await ledger.RemoveDifferencesAsync(resolved, cancel);
         if (found.Count > 0) await ledger.AddDifferencesAsync(found, cancel);
         tally.Differ(found.Count(f => Difference.NeedsDecision(f.Kind)));
