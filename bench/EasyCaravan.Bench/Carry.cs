@@ -3,6 +3,7 @@ using System.Globalization;
 using System.Runtime;
 using System.Text.Json;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Proving;
@@ -128,18 +129,18 @@ internal static class Carry
     /// <summary>As a person starts a move, or asks for a catch-up of one that is in step: it is due from then on.</summary>
     private static Task StartAsync(Database database, string from, string to) => database.WriteAsync(db =>
     {
-        var row = db.Moves.FirstOrDefault(m => m.FromAccount == from);
+        var row = db.Moves.Include(m => m.Legs).FirstOrDefault(m => m.FromAccount == from);
         if (row is null) db.Moves.Add(row = new MoveRow { Batch = "b", Name = "n", FromAccount = from, ToAccount = to, FromLogin = from, ToLogin = to });
         else db.Moves.Attach(row);
-        var state = row.Id == 0 ? MoveState.New : MoveStates.StateOf(row);
-        MoveStates.Apply(row, state.Stage is Stage.InStep ? state.CatchUp(null, default) : MoveState.New.Start(null, default), default);
+        var state = row.Id == 0 ? MoveState.New(Kind.Mail) : MoveStates.StateOf(row);
+        MoveStates.Apply(row, state.Stage is Stage.InStep ? state.CatchUp(null, default) : MoveState.New(Kind.Mail).Start(null, default), default);
         return Task.CompletedTask;
     }, CancellationToken.None);
 
     /// <summary>As a person asks for a comparison of all messages.</summary>
     private static Task AskToCompareAsync(Database database, string from) => database.WriteAsync(async db =>
     {
-        var row = db.Moves.First(m => m.FromAccount == from);
+        var row = db.Moves.Include(m => m.Legs).First(m => m.FromAccount == from);
         await db.Comparisons.Where(c => c.MoveId == row.Id).ExecuteDeleteAsync();
         db.Comparisons.Add(new ComparisonRow { MoveId = row.Id, AskedAt = 0, AskedBy = "bench", Share = 1 });
         db.Moves.Attach(row);
@@ -155,14 +156,16 @@ internal static class Carry
         while ((taken = await moves.ClaimAsync("bench", [], CancellationToken.None)) is null) { }
         var claim = taken;
         Service Service(int port, string name) => new(name, new MailConnection(MailProtocol.Imap, "127.0.0.1", port, Security.None), new SignIn.Password(null), new Trust.System(), Limits.Default);
-        var order = new PassOrder(
-            claim.State.Wanted!.Value, new Side(Service(fromPort, "a"), new Credentials(claim.Person.FromAccount, claim.Person.FromAccount, Rig.Password)),
+        var order = new MailLegOrder(
+            IsFirst: claim.State.Wanted is PassKind.First, new Side(Service(fromPort, "a"), new Credentials(claim.Person.FromAccount, claim.Person.FromAccount, Rig.Password)),
             new Side(Service(toPort, "b"), new Credentials(claim.Person.ToAccount, claim.Person.ToAccount, Rig.Password)), new CarryRules([], new MailRules(null, null), Doubles.Pair), lanes);
         var tally = new Tally();
-        if (order.Kind is PassKind.Compare) await new Comparison(accounts, moves.LedgerOf(claim), order, tally, _ => { }).RunAsync(CancellationToken.None);
-        else await new Pass(accounts, moves.LedgerOf(claim), order, tally, _ => { }).RunAsync(CancellationToken.None);
-        await moves.EndAsync(claim, tally, new PassEnd(null, false), state => state.Complete(null, default), CancellationToken.None);
-        return (order.Kind is PassKind.Compare ? tally.Looked : tally.Settled + tally.FlagsChanged, accounts.MostRoundTrips);
+        var compares = claim.State.Wanted is PassKind.Compare;
+        if (compares) await new Comparison(accounts, moves.LedgerOf(claim, Kind.Mail), order, tally, _ => { }).RunAsync(CancellationToken.None);
+        else await new MailLeg(accounts, moves.LedgerOf(claim, Kind.Mail), order, tally, _ => { }).RunAsync(CancellationToken.None);
+        var end = new PassEnd(compares ? [] : [new LegEnd(Kind.Mail)], Stopped: false);
+        await moves.EndAsync(claim, [tally], end, s => s.End(end, _ => null, 0.5, null, default), CancellationToken.None);
+        return (compares ? tally.Looked : tally.Settled + tally.FlagsChanged, accounts.MostRoundTrips);
     }
 
     /// <summary>The benchmark alone uses the servers: no sharing of connections. Counts what the busiest waited for.</summary>

@@ -12,6 +12,21 @@ export const draw = (piece: ReactNode) =>
     </MantineProvider>,
   );
 
+export const aLeg = (more: Partial<Move["legs"][number]> = {}): Move["legs"][number] => ({
+  kind: "mail",
+  stage: "in-step",
+  problem: null,
+  needsYou: false,
+  due: null,
+  attempts: 0,
+  endedAt: "2027-02-12T18:00:00Z",
+  counts: { found: 10, carried: 10, paired: 0, excluded: 0, leftBehind: 0 },
+  openLeftBehind: 0,
+  undecided: 0,
+  octets: 1000,
+  ...more,
+});
+
 export const aMove = (more: Partial<Move> = {}): Move => ({
   batch: "crew",
   account: "aoife@saltmarsh.example",
@@ -27,6 +42,7 @@ export const aMove = (more: Partial<Move> = {}): Move => ({
   openLeftBehind: 0,
   undecided: 0,
   octets: 1000,
+  legs: [aLeg()],
   pass: null,
   changedAt: "2027-02-12T18:00:00Z",
   ...more,

@@ -5,10 +5,11 @@ namespace EasyCaravan.Contract;
 /// <param name="Doing">What the whole batch is doing and why, in one line.</param>
 /// <param name="OpenLeftBehind">Messages left behind about which nobody has decided.</param>
 /// <param name="Undecided">Differences between the sides about which nobody has decided.</param>
+/// <param name="Kinds">The sums of each kind that the route carries, in its order.</param>
 /// <param name="Windows">The timetable in words; null: at all hours.</param>
 public sealed record BatchView(
     string Name, string Route, string From, string To, int People, IReadOnlyDictionary<string, int> Stages, IReadOnlyDictionary<string, int> Conditions,
-    string Doing, Counts Counts, long Octets, long OpenLeftBehind, long Undecided, string? Windows);
+    string Doing, Counts Counts, long Octets, long OpenLeftBehind, long Undecided, IReadOnlyList<KindSums> Kinds, string? Windows);
 
 /// <summary>One page of a longer list.</summary>
 /// <param name="Next">To be handed back as <c>cursor</c> for the next page; null on the last.</param>

@@ -5,12 +5,30 @@ namespace EasyCaravan.Contract;
 /// <param name="Code">The mail server's own response code, where it gave one.</param>
 public sealed record Problem(string Cause, string Whom, string What, string Remedy, string? Code);
 
-/// <summary>Messages by what became of them. Found = carried + paired + excluded + left behind, once every folder was settled.</summary>
+/// <summary>Items of one kind, or of all kinds together, by what became of them. Found = carried + paired + excluded + left behind, once every folder was settled.</summary>
 public sealed record Counts(long Found, long Carried, long Paired, long Excluded, long LeftBehind);
 
+/// <summary>Where one kind of a move stands.</summary>
+/// <param name="Stage">listed, copying or in-step.</param>
+/// <param name="Problem">Why it waits for another try, or needs somebody; null when all is well.</param>
+/// <param name="NeedsYou">It goes on only after somebody has seen to it. The other kinds go on meanwhile.</param>
+/// <param name="Due">From when on it runs next by itself; null: not by itself.</param>
+/// <param name="Attempts">Failures in a row.</param>
+/// <param name="EndedAt">When it last ended well; null: never.</param>
+/// <param name="Octets">Carried so far, in all passes, a running one included.</param>
+public sealed record LegView(
+    MoveKind Kind, MoveStage Stage, Problem? Problem, bool NeedsYou, DateTimeOffset? Due, int Attempts, DateTimeOffset? EndedAt,
+    Counts Counts, long OpenLeftBehind, long Undecided, long Octets);
+
+/// <summary>The sums of one kind.</summary>
+/// <param name="OpenLeftBehind">Items left behind about which nobody has decided.</param>
+/// <param name="Undecided">Differences between the sides about which nobody has decided.</param>
+/// <param name="Octets">Of the carried items.</param>
+public sealed record KindSums(MoveKind Kind, Counts Counts, long OpenLeftBehind, long Undecided, long Octets);
+
 /// <summary>A pass that runs now.</summary>
-/// <param name="Expected">Messages that it has to settle, as far as known.</param>
-/// <param name="PerSecond">Messages settled a second, over the whole pass so far.</param>
+/// <param name="Expected">Items that it has to settle, as far as known.</param>
+/// <param name="PerSecond">Items settled a second, over the whole pass so far.</param>
 /// <param name="SecondsLeft">Null while nobody can know.</param>
 public sealed record PassProgress(string Kind, DateTimeOffset StartedAt, long Expected, long Settled, long Octets, string? Folder, double PerSecond, double? SecondsLeft);
 
@@ -20,9 +38,10 @@ public sealed record PassProgress(string Kind, DateTimeOffset StartedAt, long Ex
 /// <param name="OpenLeftBehind">Messages left behind about which nobody has decided.</param>
 /// <param name="Undecided">Differences between the sides about which nobody has decided.</param>
 /// <param name="Octets">Carried so far, in all passes, a running one included.</param>
+/// <param name="Legs">Where each kind stands, in the order in which they run. The counts above are those of all kinds together.</param>
 public sealed record MoveView(
     string Batch, string Account, string ToAccount, string Name, string? Note, MoveStage Stage, MoveCondition Condition, string ConditionText,
-    DateTimeOffset? Until, Problem? Problem, Counts Counts, long OpenLeftBehind, long Undecided, long Octets, PassProgress? Pass, DateTimeOffset ChangedAt);
+    DateTimeOffset? Until, Problem? Problem, Counts Counts, long OpenLeftBehind, long Undecided, long Octets, IReadOnlyList<LegView> Legs, PassProgress? Pass, DateTimeOffset ChangedAt);
 
 /// <param name="To">Null when a rule leaves the folder behind.</param>
 /// <param name="Gone">Settled earlier, since deleted on the old side by its owner.</param>
@@ -32,17 +51,24 @@ public sealed record MoveView(
 /// <param name="Undecided">Of the missing, double and altered ones, those about which nobody has decided.</param>
 /// <param name="Octets">Of the carried messages.</param>
 /// <param name="Closes">The folder was settled to its end, its sums close, and nothing is undecided.</param>
-public sealed record FolderView(string From, string? To, Counts Counts, long Gone, long Missing, long Twice, long Altered, long Undecided, long Octets, bool Closes);
+public sealed record FolderView(MoveKind Kind, string From, string? To, Counts Counts, long Gone, long Missing, long Twice, long Altered, long Undecided, long Octets, bool Closes);
 
-/// <param name="Ended">Null while it runs.</param>
+/// <summary>What one kind did in one pass.</summary>
 /// <param name="Stopped">It was told to stop, or its worker was lost; the next pass goes on from there.</param>
 /// <param name="Fault">Why it could not be completed.</param>
 /// <param name="Moved">Messages that moved on the old side and were moved on the new.</param>
 /// <param name="Removed">Messages deleted because a rule of the route says so.</param>
-/// <param name="Differences">Messages that it found missing, double or altered on the new side.</param>
+/// <param name="Differences">Messages that were found missing, double or altered on the new side.</param>
+public sealed record PassLegView(
+    MoveKind Kind, bool Stopped, string? Fault, long Carried, long Paired, long Excluded, long LeftBehind, long FlagsChanged, long Moved, long Removed,
+    long Differences, long Octets);
+
+/// <summary>One run of a move, a survey or a comparison.</summary>
+/// <param name="Ended">Null while it runs.</param>
+/// <param name="Stopped">It was told to stop, or its worker was lost; the next one goes on from there.</param>
+/// <param name="Fault">Of a survey or comparison: why it could not be completed. Those of a pass stand with its legs.</param>
 public sealed record PassView(
-    long Id, string Kind, DateTimeOffset Started, DateTimeOffset? Ended, bool Stopped, string? Fault,
-    long Carried, long Paired, long Excluded, long LeftBehind, long FlagsChanged, long Moved, long Removed, long Differences, long Octets);
+    long Id, string Kind, DateTimeOffset Started, DateTimeOffset? Ended, bool Stopped, string? Fault, IReadOnlyList<PassLegView> Legs);
 
 /// <summary>A move with all that is known of it.</summary>
 /// <param name="Closes">Its waybill closes.</param>

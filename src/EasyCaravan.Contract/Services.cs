@@ -1,5 +1,8 @@
 namespace EasyCaravan.Contract;
 
+/// <param name="Speaks">imap or pop3; with host, port and security it is null for a service without mail.</param>
+/// <param name="Contacts">Where its address books are; null: it has none.</param>
+/// <param name="Calendars">Where its calendars are; null: it has none.</param>
 /// <param name="SignIn">password, on-behalf or oauth, with the grant where there is one.</param>
 /// <param name="Consent">How a person can sign in at the service from here: device-code, authorization-code, or null.</param>
 /// <param name="Rules">Where its forwarding rules are kept; null: nobody can look.</param>
@@ -14,7 +17,7 @@ namespace EasyCaravan.Contract;
 /// <param name="Pace">What holds it back, by the plan or because it asked for less; null: nothing does.</param>
 /// <param name="Help">What the plan says to do about things that it says.</param>
 public sealed record ServiceView(
-    string Name, string Speaks, string Host, int Port, string Security, string SignIn, string? Consent, string Trust, string? Rules,
+    string Name, string? Speaks, string? Host, int? Port, string? Security, string? Contacts, string? Calendars, string SignIn, string? Consent, string Trust, string? Rules,
     int InUse, int Connections, int PerAccount, long? LargestMessage, long? BytesPerDay, int Waiting, string? Trouble, DateTimeOffset? PausedUntil, string? Pace, IReadOnlyList<string> Warnings, IReadOnlyList<HelpView> Help);
 
 public sealed record HelpView(string Says, string Remedy);

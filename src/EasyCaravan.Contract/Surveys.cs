@@ -44,7 +44,7 @@ public sealed record LargeMessageView(string Folder, long Octets, DateTimeOffset
 public sealed record RoomView(long? Octets, long UsedOctets, long? Messages, long UsedMessages);
 
 /// <summary>Findings of one kind over a batch, with what can be chosen about them.</summary>
-/// <param name="Code">A stable word for programs and for choices.</param>
+/// <param name="Code">A stable word for programs and for decisions.</param>
 /// <param name="Weight">blocks, loses, changes or note.</param>
 /// <param name="Otherwise">What will happen if nobody decides anything.</param>
 /// <param name="People">How many it touches.</param>
@@ -69,10 +69,10 @@ public sealed record DecisionView(string Scope, string Place, string Code, strin
 /// <param name="Way">Null takes back what was decided at this scope.</param>
 /// <param name="Scope">route, batch or move.</param>
 /// <param name="Moves">For the scope move: from accounts, to accounts or names.</param>
-public sealed record ChoiceRequest(string Code, string? Way, string? Value, string Scope, IReadOnlyList<string>? Moves);
+public sealed record DecisionRequest(string Code, string? Way, string? Value, string Scope, IReadOnlyList<string>? Moves);
 
 /// <param name="People">How many it holds for.</param>
-public sealed record ChoiceResult(int People);
+public sealed record DecisionResult(int People);
 
 /// <summary>What leaving something out before the move would save.</summary>
 /// <param name="ShortestSaved">Seconds of the batch's first pass.</param>

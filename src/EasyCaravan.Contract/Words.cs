@@ -28,6 +28,17 @@ public enum MoveCondition
     NeedsYou,
 }
 
+/// <summary>What is carried.</summary>
+[JsonConverter(typeof(KebabWord<MoveKind>))]
+public enum MoveKind
+{
+    Mail,
+    Contacts,
+
+    /// <summary>With tasks and journals.</summary>
+    Calendars,
+}
+
 /// <summary>What people can ask of moves.</summary>
 [JsonConverter(typeof(KebabWord<MoveAction>))]
 public enum MoveAction

@@ -66,14 +66,17 @@ public static class CaravanHost
         services.AddSingleton(options).AddSingleton(_ => database).AddSingleton(TimeProvider.System);
         services.AddSingleton(_ => new FolderLock(held));
         services.AddSingleton<Journal>().AddSingleton<MoveStore>().AddSingleton<Moves>().AddSingleton<Plans>().AddSingleton<Tokens>();
-        services.AddSingleton<SurveyBook>().AddSingleton<PendingConsents>().AddSingleton<ServiceTrials>().AddSingleton<INameServers, MachineNameServers>();
-        services.AddSingleton<Surveys>().AddSingleton<Choices>().AddSingleton<Consents>().AddSingleton<IItemNumbers, ItemNumbers>();
+        services.AddSingleton<SurveyCache>().AddSingleton<PendingConsents>().AddSingleton<ServiceTrials>().AddSingleton<INameServers, MachineNameServers>();
+        services.AddSingleton<Surveys>().AddSingleton<Decisions>().AddSingleton<Consents>().AddSingleton<IItemNumbers, ItemNumbers>();
         services.AddSingleton<ISecrets, SealedSecrets>().AddSingleton<SecretPlaces>().AddSingleton<AccountAccess>().AddSingleton<Allowances>().AddSingleton<IMailAccounts, MailAccounts>();
         services.AddSingleton(s => new AccessTokens(
             s.GetRequiredService<SecretPlaces>().Read,
             (service, who, next) => s.GetRequiredService<Consents>().RotateAsync(service.Name, who.Account, who.Secret, next, CancellationToken.None),
             s.GetRequiredService<TimeProvider>()));
-        services.AddSingleton<ServiceSlots>().AddSingleton<ServiceCare>().AddSingleton<CurrentPlan>().AddSingleton<WorkSignal>().AddSingleton<LiveHub>().AddSingleton<MoveWorker>();
+        services.AddSingleton<ServiceSlots>().AddSingleton<ServiceThrottle>().AddSingleton<CurrentPlan>().AddSingleton<WorkSignal>().AddSingleton<LiveHub>();
+        services.AddSingleton<MoveContexts>().AddSingleton<MailOrders>().AddSingleton<SurveyRunner>().AddSingleton<ILegRunner, MailLegRunner>();
+        foreach (var leg in options.Legs) services.AddSingleton(leg);
+        services.AddSingleton<PassRunner>().AddSingleton<PassReport>().AddSingleton<MoveWorker>();
         services.AddHostedService<MoveWorkers>();
         // In-flight batches end or are abandoned cleanly well within this; then the next start goes on from the ledger.
         services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(10));

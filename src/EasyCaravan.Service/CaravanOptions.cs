@@ -10,8 +10,11 @@ public sealed record CaravanOptions(string DataFolder, Uri Listen, int MovesAtOn
     public string Owner { get; init; } = "";
 
     /// <summary>How long a pass may run while others wait for a worker; then it gives way and goes on after them.</summary>
-    public TimeSpan Turn { get; init; } = TimeSpan.FromMinutes(5);
+    public TimeSpan TimeSlice { get; init; } = TimeSpan.FromMinutes(5);
 
     /// <summary>Only warnings in the log: where people watch something else on the same terminal.</summary>
     public bool Quiet { get; init; }
+
+    /// <summary>Kinds that can be carried besides mail, and how.</summary>
+    public IReadOnlyList<Workers.ILegRunner> Legs { get; init; } = [];
 }

@@ -17,7 +17,7 @@ var fast = new Option<bool>("--fast") { Description = "Without the pauses that m
 var demoData = new Option<string?>("--data") { Description = "Keep the demonstration's data here; by default a temporary folder" };
 var demoListen = ListenOption();
 var demo = new Command("demo", "Shows a move of an invented company between two simulated services. Example: caravan demo") { exitWhenDone, fast, demoData, demoListen };
-demo.SetAction((a, cancel) => DemoCommand.RunAsync(new DemoChoice(a.GetValue(exitWhenDone), a.GetValue(fast), a.GetValue(demoData), a.GetValue(demoListen)!), cancel));
+demo.SetAction((a, cancel) => DemoCommand.RunAsync(new DemoOptions(a.GetValue(exitWhenDone), a.GetValue(fast), a.GetValue(demoData), a.GetValue(demoListen)!), cancel));
 
 // Named as people call it: the script at the root hands these two commands on.
 var parsed = new Command("caravan", "The Easy Caravan service") { serve, demo, new HelpOption() }.Parse(args);

@@ -1,4 +1,5 @@
 using System.Globalization;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -8,8 +9,8 @@ namespace EasyCaravan.Store;
 /// <summary>Differences between the sides as rows, and their sums on the ledger's pages.</summary>
 internal static class Differences
 {
-    public static async Task<List<KnownDifference>> OfMoveAsync(CaravanDb db, long move, CancellationToken cancel) =>
-        [.. (await db.Differences.AsNoTracking().Where(d => db.LedgerFolders.Any(f => f.Id == d.FolderId && f.MoveId == move)).OrderBy(d => d.Id).ToListAsync(cancel)).Select(Of)];
+    public static async Task<List<KnownDifference>> OfMoveAsync(CaravanDb db, long move, Kind kind, CancellationToken cancel) =>
+        [.. (await db.Differences.AsNoTracking().Where(d => db.LedgerFolders.Any(f => f.Id == d.FolderId && f.MoveId == move && f.Kind == kind)).OrderBy(d => d.Id).ToListAsync(cancel)).Select(Of)];
 
     public static KnownDifference Of(DifferenceRow row) => new(row.Id, new Difference(
         row.FolderId, (uint)row.Number, (uint)row.Landed, row.Kind, row.What, row.Size,
@@ -46,7 +47,7 @@ internal static class Differences
     }
 
     /// <summary>The sums of pages whose differences changed, and of their move.</summary>
-    public static async Task CountAsync(CaravanDb db, long move, IReadOnlyCollection<long> folders, CancellationToken cancel)
+    public static async Task CountAsync(CaravanDb db, long move, Kind kind, IReadOnlyCollection<long> folders, CancellationToken cancel)
     {
         await db.SaveChangesAsync(cancel);
         foreach (var folder in folders)
@@ -62,7 +63,13 @@ internal static class Differences
                 WHERE "Id" = {folder}
                 """, cancel);
         }
-        await db.Database.ExecuteSqlAsync($"""UPDATE moves SET "Undecided" = (SELECT COALESCE(SUM("Undecided"), 0) FROM ledger_folders WHERE "MoveId" = {move}) WHERE "Id" = {move}""", cancel);
+        await db.Database.ExecuteSqlAsync(
+            $"""
+            UPDATE legs SET "Undecided" =
+                (SELECT COALESCE(SUM("Undecided"), 0) FROM ledger_folders WHERE "MoveId" = {move} AND "Kind" = {(int)kind})
+            WHERE "MoveId" = {move} AND "Kind" = {(int)kind}
+            """, cancel);
+        await Totals.SumLegsAsync(db, move, cancel);
     }
 
     private static (long, DifferenceKind, long, long) KeyOf(Difference d) => (d.Folder, d.Kind, d.Number, d.Landed);

@@ -7,22 +7,22 @@ using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Store;
 
-/// <summary>The ledger of one claimed move. Every write first proves that the lease still holds, in the same transaction.</summary>
-internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider time, Claim claim) : ILedger
+/// <summary>The ledger of one kind of a claimed move. Every write first proves that the lease still holds, in the same transaction.</summary>
+internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider time, Claim claim, Kind kind) : ILedger
 {
     private static readonly ManyRows s_items = new("ledger_items", ["folder_id", "number"], ["landed", "outcome", "gone", "flags", "size"]);
     private static readonly ManyRows s_keys = new("item_keys", ["folder_id", "number"], ["move_id", "low", "high"]);
-    private static readonly ManyRows s_strangers = new("strangers", ["folder_id", "number"], ["size", "low", "high", "certain"]);
+    private static readonly ManyRows s_unclaimed = new("unclaimed_messages", ["folder_id", "number"], ["size", "low", "high", "certain"]);
 
     // What every pass asks is compiled once: working out the question would take longer than the answer.
-    private static readonly Func<CaravanDb, long, IAsyncEnumerable<LedgerFolderRow>> s_pages =
-        EF.CompileAsyncQuery((CaravanDb db, long move) => db.LedgerFolders.AsNoTracking().Where(f => f.MoveId == move));
+    private static readonly Func<CaravanDb, long, Kind, IAsyncEnumerable<LedgerFolderRow>> s_pages =
+        EF.CompileAsyncQuery((CaravanDb db, long move, Kind kind) => db.LedgerFolders.AsNoTracking().Where(f => f.MoveId == move && f.Kind == kind));
     private static readonly Func<CaravanDb, long, IAsyncEnumerable<Sum>> s_sums = EF.CompileAsyncQuery((CaravanDb db, long folder) =>
         db.LedgerItems.Where(i => i.FolderId == folder).GroupBy(i => new { i.Outcome, i.Gone }).Select(g => new Sum(g.Key.Outcome, g.Key.Gone, g.LongCount(), g.Sum(i => i.Size))));
-    private static readonly Func<CaravanDb, long, string, long, IAsyncEnumerable<Landed>> s_landed = EF.CompileAsyncQuery((CaravanDb db, long move, string to, long epoch) =>
+    private static readonly Func<CaravanDb, long, Kind, string, long, IAsyncEnumerable<Landed>> s_landed = EF.CompileAsyncQuery((CaravanDb db, long move, Kind kind, string to, long epoch) =>
         from item in db.LedgerItems
         join folder in db.LedgerFolders on item.FolderId equals folder.Id
-        where folder.MoveId == move && folder.To == to && folder.ToEpoch == epoch && item.Landed != null
+        where folder.MoveId == move && folder.Kind == kind && folder.To == to && folder.ToEpoch == epoch && item.Landed != null
         orderby item.Landed
         select new Landed(item.Landed!.Value, item.Gone));
     private static readonly Func<CaravanDb, long, IAsyncEnumerable<long>> s_settled = EF.CompileAsyncQuery((CaravanDb db, long folder) =>
@@ -53,7 +53,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         await LandedAsync(FolderPath.Inbox, 0, cancel);
         await DifferencesAsync(cancel);
         await FindAsync(0, NumberSet.OfRange(1, 1), cancel);
-        await StrangersAsync(0, cancel);
+        await UnclaimedAsync(0, cancel);
         await using var db = database.Read();
         await s_sums(db, 0).ToListAsync(cancel);
         await s_foldersLeft(db, 0).ToListAsync(cancel);
@@ -70,19 +70,19 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     public async Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel)
     {
         await using var db = database.Read();
-        return [.. (await s_pages(db, Move).ToListAsync(cancel)).Select(Pages.PageOf)];
+        return [.. (await s_pages(db, Move, kind).ToListAsync(cancel)).Select(Pages.PageOf)];
     }
 
     public Task<IReadOnlyList<LedgerFolder>> OpenAsync(IReadOnlyList<PageOpening> folders, CancellationToken cancel) =>
         WriteAsync<IReadOnlyList<LedgerFolder>>(async db =>
         {
-            var known = (await s_pages(db, Move).ToListAsync(cancel)).ToDictionary(f => (f.From, f.To));
+            var known = (await s_pages(db, Move, kind).ToListAsync(cancel)).ToDictionary(f => (f.From, f.To));
             var rows = new List<(LedgerFolderRow Row, bool IsNew)>();
             foreach (var folder in folders)
             {
                 var (from, to) = (folder.From.ToString(), folder.To?.ToString() ?? "");
                 var isNew = !known.TryGetValue((from, to), out var row);
-                if (isNew) db.LedgerFolders.Add(row = new LedgerFolderRow { MoveId = Move, From = from, To = to, FromEpoch = folder.FromEpoch, ToEpoch = folder.ToEpoch, ToBaseNext = folder.ToBaseNext, Found = folder.Found });
+                if (isNew) db.LedgerFolders.Add(row = new LedgerFolderRow { MoveId = Move, Kind = kind, From = from, To = to, FromEpoch = folder.FromEpoch, ToEpoch = folder.ToEpoch, ToBaseNext = folder.ToBaseNext, Found = folder.Found });
                 else if (row!.Found != folder.Found) await db.Database.ExecuteSqlAsync($"""UPDATE ledger_folders SET "Found" = {row.Found = folder.Found} WHERE "Id" = {row.Id}""", cancel);
                 rows.Add((row!, isNew));
             }
@@ -96,14 +96,15 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             await db.LedgerItems.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
             await db.LeftBehind.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
             await db.ItemKeys.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
-            await db.Strangers.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
+            await db.UnclaimedMessages.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
             await db.Differences.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
             var row = await db.LedgerFolders.AsTracking().FirstAsync(f => f.Id == folder, cancel);
             // What is struck out is settled anew, and would be seen twice beside what the running pass counts.
             await db.Database.ExecuteSqlAsync(
                 $"""
-                UPDATE moves SET "Found" = CASE WHEN "Found" > {row.Found} THEN "Found" - {row.Found} ELSE 0 END, "Carried" = "Carried" - {row.Carried}, "Paired" = "Paired" - {row.Paired}, "Excluded" = "Excluded" - {row.Excluded}, "Octets" = "Octets" - {row.Octets} WHERE "Id" = {Move}
+                UPDATE legs SET "Found" = CASE WHEN "Found" > {row.Found} THEN "Found" - {row.Found} ELSE 0 END, "Carried" = "Carried" - {row.Carried}, "Paired" = "Paired" - {row.Paired}, "Excluded" = "Excluded" - {row.Excluded}, "Octets" = "Octets" - {row.Octets} WHERE "MoveId" = {Move} AND "Kind" = {(int)kind}
                 """, cancel);
+            await Totals.SumLegsAsync(db, Move, cancel);
             (row.Carried, row.Paired, row.Excluded, row.LeftBehind, row.Gone, row.Octets, row.OctetsBefore) = (0, 0, 0, 0, 0, 0, 0);
             (row.Missing, row.Twice, row.Altered, row.Undecided) = (0, 0, 0, 0);
             (row.SeenNext, row.SeenCount, row.LeftWhole) = (null, null, false);
@@ -132,14 +133,14 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         var place = to.ToString();
         return await (from item in db.LedgerItems
                       join folder in db.LedgerFolders on item.FolderId equals folder.Id
-                      where folder.MoveId == Move && folder.To == place && folder.ToEpoch == (long)epoch && item.Landed != null
+                      where folder.MoveId == Move && folder.Kind == kind && folder.To == place && folder.ToEpoch == (long)epoch && item.Landed != null
                       select new LandedEntry(item.FolderId, (uint)item.Number, (uint)item.Landed!.Value, item.Outcome, item.Gone, item.Size)).ToListAsync(cancel);
     }
 
     public async Task<IReadOnlyList<KnownDifference>> DifferencesAsync(CancellationToken cancel)
     {
         await using var db = database.Read();
-        return await Differences.OfMoveAsync(db, Move, cancel);
+        return await Differences.OfMoveAsync(db, Move, kind, cancel);
     }
 
     public Task RecordLooksAsync(IReadOnlyList<PageLook> looks, CancellationToken cancel) =>
@@ -150,7 +151,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
                 await Differences.ReplaceAsync(db, look, Now, cancel);
                 await db.Database.ExecuteSqlAsync($"""UPDATE ledger_folders SET "SeenNext" = {(long?)look.Seen?.Next}, "SeenCount" = {(long?)look.Seen?.Count} WHERE "Id" = {look.Folder}""", cancel);
             }
-            await Differences.CountAsync(db, Move, [.. looks.Select(l => l.Folder)], cancel);
+            await Differences.CountAsync(db, Move, kind, [.. looks.Select(l => l.Folder)], cancel);
             return true;
         }, cancel);
 
@@ -158,7 +159,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         WriteAsync(async db =>
         {
             await Differences.AddAsync(db, differences, Now, cancel);
-            await Differences.CountAsync(db, Move, [.. differences.Select(d => d.Folder).Distinct()], cancel);
+            await Differences.CountAsync(db, Move, kind, [.. differences.Select(d => d.Folder).Distinct()], cancel);
             return true;
         }, cancel);
 
@@ -184,7 +185,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         {
             var folders = await db.Differences.Where(d => ids.Contains(d.Id)).Select(d => d.FolderId).Distinct().ToListAsync(cancel);
             await db.Differences.Where(d => ids.Contains(d.Id)).ExecuteDeleteAsync(cancel);
-            await Differences.CountAsync(db, Move, folders, cancel);
+            await Differences.CountAsync(db, Move, kind, folders, cancel);
             return true;
         }, cancel);
 
@@ -192,7 +193,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     {
         await using var db = database.Read();
         var claimed = new Claimed(new NumberSet(), new NumberSet());
-        await foreach (var item in s_landed(db, Move, to.ToString(), epoch).WithCancellation(cancel)) (item.Gone ? claimed.Gone : claimed.Live).Add((uint)item.Number);
+        await foreach (var item in s_landed(db, Move, kind, to.ToString(), epoch).WithCancellation(cancel)) (item.Gone ? claimed.Gone : claimed.Live).Add((uint)item.Number);
         return claimed;
     }
 
@@ -240,7 +241,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             }
             // At once, and not when the pass ends: somebody may be waiting for it.
             await db.SaveChangesAsync(cancel);
-            await Totals.UpdateLeftBehindAsync(db, Move, cancel);
+            await Totals.UpdateLeftBehindAsync(db, Move, kind, cancel);
             return true;
         }, cancel);
 
@@ -256,7 +257,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             });
             await db.SaveChangesAsync(cancel);
             await db.LedgerFolders.Where(f => f.Id == folder).ExecuteUpdateAsync(set => set.SetProperty(f => f.LeftWhole, true), cancel);
-            await Totals.UpdateLeftBehindAsync(db, Move, cancel);
+            await Totals.UpdateLeftBehindAsync(db, Move, kind, cancel);
             return true;
         }, cancel);
 
@@ -264,7 +265,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         WriteAsync(async db =>
         {
             await RefusedFolders.RetryAsync(db, folder, cancel);
-            await Totals.UpdateLeftBehindAsync(db, Move, cancel);
+            await Totals.UpdateLeftBehindAsync(db, Move, kind, cancel);
             return true;
         }, cancel);
 
@@ -356,16 +357,16 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             return true;
         }, cancel);
 
-    public async Task<IReadOnlyList<Stranger>> StrangersAsync(long folder, CancellationToken cancel)
+    public async Task<IReadOnlyList<UnclaimedMessage>> UnclaimedAsync(long folder, CancellationToken cancel)
     {
         await using var db = database.Read();
-        var strangers = new List<Stranger>();
-        await foreach (var row in db.Strangers.Where(s => s.FolderId == folder).AsAsyncEnumerable().WithCancellation(cancel))
-            strangers.Add(new Stranger((uint)row.Number, row.Size, new Core.Carrying.Identity(KeyOf(row.Low, row.High), row.Certain)));
-        return strangers;
+        var unclaimed = new List<UnclaimedMessage>();
+        await foreach (var row in db.UnclaimedMessages.Where(s => s.FolderId == folder).AsAsyncEnumerable().WithCancellation(cancel))
+            unclaimed.Add(new UnclaimedMessage((uint)row.Number, row.Size, new Core.Carrying.Mail.Identity(KeyOf(row.Low, row.High), row.Certain)));
+        return unclaimed;
     }
 
-    public async Task KeepStrangersAsync(long folder, IReadOnlyList<Stranger> fresh, NumberSet gone, CancellationToken cancel)
+    public async Task KeepUnclaimedAsync(long folder, IReadOnlyList<UnclaimedMessage> fresh, NumberSet gone, CancellationToken cancel)
     {
         if (fresh.Count == 0 && gone.Count == 0) return;
         await WriteAsync(async db =>
@@ -373,9 +374,9 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             foreach (var (first, last) in gone.Ranges)
             {
                 var (low, high) = ((long)first, (long)last);
-                await db.Strangers.Where(s => s.FolderId == folder && s.Number >= low && s.Number <= high).ExecuteDeleteAsync(cancel);
+                await db.UnclaimedMessages.Where(s => s.FolderId == folder && s.Number >= low && s.Number <= high).ExecuteDeleteAsync(cancel);
             }
-            await s_strangers.WriteAsync(
+            await s_unclaimed.WriteAsync(
                 db, fresh, (s, row) => row.Add(folder).Add(s.Number).Add(s.Size).Add((long)(ulong)s.Print.Print).Add((long)(ulong)(s.Print.Print >> 64)).Add(s.Print.Certain), cancel);
             return true;
         }, cancel);

@@ -1,35 +1,54 @@
 using EasyCaravan.Core.Carrying;
-using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Store.Rows;
 using NodaTime;
 
 namespace EasyCaravan.Store;
 
-/// <summary>Between a move's state and its row.</summary>
+/// <summary>Between a move's state and its rows.</summary>
 public static class MoveStates
 {
-    public static MoveState StateOf(MoveRow row) =>
-        new(row.Stage, new Condition(row.Condition, row.WaitsFor, ToInstant(row.Until), FaultOf(row)), row.Wanted, row.Attempts);
+    /// <param name="row">With its legs.</param>
+    public static MoveState StateOf(MoveRow row)
+    {
+        var condition = new Condition(row.Condition, row.WaitsFor, ToInstant(row.Until), row.Fault?.ToFault(), row.ConditionLeg);
+        return new MoveState(row.Stage, condition, row.Wanted, row.Attempts, [.. row.Legs.OrderBy(l => l.Position).Select(StateOf)]);
+    }
 
-    public static Fault? FaultOf(MoveRow row) => row.FaultCause is { } cause ? new Fault(cause, row.FaultWhom!, row.FaultWhat!, row.FaultCode) { Help = row.FaultHelp, Service = row.FaultService } : null;
+    private static LegState StateOf(LegRow row) =>
+        new(row.Kind, row.Stage, ToInstant(row.Due), row.WaitsFor, row.Fault?.ToFault(), row.Attempts, ToInstant(row.EndedAt));
 
+    /// <param name="row">With its legs, tracked.</param>
     public static void Apply(MoveRow row, MoveState state, Instant now)
     {
         var wasQueued = row.Condition is ConditionKind.Queued;
-        (row.Stage, row.Condition, row.WaitsFor, row.Wanted, row.Attempts) = (state.Stage, state.Condition.Kind, state.Condition.Wait, state.Wanted, state.Attempts);
+        (row.Stage, row.Wanted, row.Attempts) = (state.Stage, state.Wanted, state.Attempts);
+        (row.Condition, row.WaitsFor, row.ConditionLeg) = (state.Condition.Kind, state.Condition.Wait, state.Condition.Leg);
         row.Until = state.Condition.Until?.ToUnixTimeMilliseconds();
-        (row.FaultCause, row.FaultWhom, row.FaultWhat, row.FaultCode) =
-            (state.Condition.Fault?.Cause, state.Condition.Fault?.Whom, state.Condition.Fault?.What, state.Condition.Fault?.Code);
-        (row.FaultHelp, row.FaultService) = (state.Condition.Fault?.Help, state.Condition.Fault?.Service);
+        row.Fault = StoredFault.Of(state.Condition.Fault);
+        ApplyLegs(row, state);
         // Whoever is queued keeps the place in the line; a move that gave way goes to its end.
         if (!wasQueued || state.Condition.Kind is not ConditionKind.Queued)
             row.DueAt = state.Condition.Kind is ConditionKind.Queued ? now.ToUnixTimeMilliseconds() : state.DueAt?.ToUnixTimeMilliseconds();
         row.ChangedAt = now.ToUnixTimeMilliseconds();
     }
 
-    public static MovePerson PersonOf(MoveRow row) =>
-        new(row.Id, row.Batch, row.Name, row.FromAccount, row.ToAccount, row.FromLogin, row.ToLogin, row.FromSecret, row.ToSecret, row.FromSecretReference, row.ToSecretReference, row.ToUnder, row.ToRoot);
+    private static void ApplyLegs(MoveRow row, MoveState state)
+    {
+        row.Legs.RemoveAll(l => state.Legs.All(s => s.Kind != l.Kind));
+        foreach (var (leg, position) in state.Legs.Select((l, i) => (l, i)))
+        {
+            var stored = row.Legs.Find(l => l.Kind == leg.Kind);
+            if (stored is null) row.Legs.Add(stored = new LegRow { Kind = leg.Kind });
+            (stored.Position, stored.Stage, stored.WaitsFor, stored.Attempts) = (position, leg.Stage, leg.Wait, leg.Attempts);
+            (stored.Due, stored.EndedAt) = (leg.Due?.ToUnixTimeMilliseconds(), leg.EndedAt?.ToUnixTimeMilliseconds());
+            stored.Fault = StoredFault.Of(leg.Fault);
+        }
+    }
+
+    public static MovePerson PersonOf(MoveRow row) => new(
+        row.Id, row.Batch, row.Name, row.FromAccount, row.ToAccount, row.FromLogin, row.ToLogin, row.FromSecret, row.ToSecret,
+        row.FromSecretReference, row.ToSecretReference, row.ToUnder, row.ToRoot);
 
     public static Instant? ToInstant(long? milliseconds) => milliseconds is { } ms ? Instant.FromUnixTimeMilliseconds(ms) : null;
 }

@@ -1,4 +1,5 @@
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -23,7 +24,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
         db.Moves.Where(m => m.Rank >= 0 && m.DueAt <= now && (m.LeaseUntil == null || m.LeaseUntil < now) && !except.Contains(m.Batch))
             .OrderBy(m => m.Rank).ThenBy(m => m.DueAt).ThenBy(m => m.Id).Select(m => new Next(m.Id, m.Fence)).FirstOrDefault());
     private static readonly Func<CaravanDb, long, CancellationToken, Task<MoveRow?>> s_row =
-        EF.CompileAsyncQuery((CaravanDb db, long move, CancellationToken cancel) => db.Moves.AsTracking().FirstOrDefault(m => m.Id == move));
+        EF.CompileAsyncQuery((CaravanDb db, long move, CancellationToken cancel) => db.Moves.AsTracking().Include(m => m.Legs).FirstOrDefault(m => m.Id == move));
 
     private readonly FlagSets _flagSets = new();
 
@@ -57,16 +58,30 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             WHERE "Id" = {next.Id} AND "Fence" = {next.Fence} AND ("DueAt" <= {now} OR "Condition" = {(int)ConditionKind.Running}) AND ("LeaseUntil" IS NULL OR "LeaseUntil" < {now})
             """, cancel);
         if (taken == 0) return null;
-        // A worker that was lost could not count what it had done.
-        if (await db.Database.ExecuteSqlAsync($"""UPDATE passes SET "EndedAt" = {now}, "Stopped" = {true} WHERE "MoveId" = {next.Id} AND "EndedAt" IS NULL""", cancel) > 0)
-            await Totals.RecountAsync(db, next.Id, 0, cancel);
-        var row = await s_row(db, next.Id, cancel);
-        var state = MoveStates.StateOf(row!).Run();
-        MoveStates.Apply(row!, state, Instant.FromUnixTimeMilliseconds(now));
+        await CloseLostPassAsync(db, next.Id, now, cancel);
+        var row = (await s_row(db, next.Id, cancel))!;
+        var begins = Instant.FromUnixTimeMilliseconds(now);
+        var state = MoveStates.StateOf(row).Run(begins);
+        MoveStates.Apply(row, state, begins);
+        var isLook = state.Wanted is PassKind.Survey or PassKind.Compare;
+        Kind[] legs = isLook ? [] : [.. state.Legs.Where(l => l.IsDue(begins)).Select(l => l.Kind)];
         var pass = new PassRow { MoveId = next.Id, Kind = state.Wanted!.Value, StartedAt = now };
+        // Surveys and comparisons look at mail.
+        pass.Legs.AddRange((isLook ? [Kind.Mail] : legs).Select(k => new PassLegRow { Kind = k, MoveId = next.Id }));
         db.Passes.Add(pass);
         await db.SaveChangesAsync(cancel);
-        return new Claim(MoveStates.PersonOf(row!), state, owner, row!.Fence, pass.Id);
+        return new Claim(MoveStates.PersonOf(row), state, legs, owner, row.Fence, pass.Id);
+    }
+
+    /// <summary>A worker that was lost could not count what it had done.</summary>
+    private static async Task CloseLostPassAsync(CaravanDb db, long move, long now, CancellationToken cancel)
+    {
+        if (await db.Database.ExecuteSqlAsync(
+            $"""UPDATE passes SET "EndedAt" = {now}, "Stopped" = {true} WHERE "MoveId" = {move} AND "EndedAt" IS NULL""", cancel) == 0) return;
+        var kinds = await db.PassLegs.Where(l => l.MoveId == move && l.EndedAt == null).Select(l => l.Kind).ToListAsync(cancel);
+        await db.Database.ExecuteSqlAsync(
+            $"""UPDATE pass_legs SET "EndedAt" = {now}, "Stopped" = {true} WHERE "MoveId" = {move} AND "EndedAt" IS NULL""", cancel);
+        foreach (var kind in kinds.Distinct()) await Totals.RecountAsync(db, move, kind, 0, cancel);
     }
 
     /// <summary>When the next move falls due; null when none will by itself.</summary>
@@ -79,17 +94,24 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     /// <summary>Whether a move could run and waits for a worker.</summary>
     public async Task<bool> AnyDueAsync(IReadOnlyCollection<string> except, CancellationToken cancel) => await NextAsync(except, cancel) is not null;
 
-    /// <summary>Moves that wait for a service in trouble are due now.</summary>
+    /// <summary>Whatever waits for a service in trouble is due now.</summary>
     public Task ResumeServiceAsync(string service, CancellationToken cancel) =>
-        database.WriteAsync(db => db.Moves.Where(m => m.Condition == ConditionKind.Waiting && m.WaitsFor == Wait.Service && m.FaultService == service)
-            .ExecuteUpdateAsync(set => set.SetProperty(m => m.DueAt, Now), cancel), cancel);
+        database.WriteAsync(async db =>
+        {
+            var now = Now;
+            var waiting = db.Legs.Where(l => l.WaitsFor == Wait.Service && l.Fault!.Service == service);
+            await db.Moves.Where(m => (m.Condition == ConditionKind.Waiting || m.Condition == ConditionKind.NeedsYou) && m.DueAt != null
+                    && ((m.WaitsFor == Wait.Service && m.Fault!.Service == service) || waiting.Any(l => l.MoveId == m.Id)))
+                .ExecuteUpdateAsync(set => set.SetProperty(m => m.DueAt, now), cancel);
+            await waiting.ExecuteUpdateAsync(set => set.SetProperty(l => l.Due, now), cancel);
+        }, cancel);
 
     /// <summary>Gives back the leases of an earlier life of this same owner, which was killed before it could.</summary>
     public Task ReleaseAsync(string owner, CancellationToken cancel) =>
         database.WriteAsync(db => db.Moves.Where(m => m.LeaseOwner == owner && m.LeaseUntil != null)
             .ExecuteUpdateAsync(set => set.SetProperty(m => m.LeaseUntil, 0L), cancel), cancel);
 
-    public Task<bool> RenewAsync(Claim claim, Tally tally, CancellationToken cancel) =>
+    public Task<bool> RenewAsync(Claim claim, IReadOnlyCollection<Tally> tallies, CancellationToken cancel) =>
         database.WriteAsync(async db =>
         {
             var held = await db.Database.ExecuteSqlAsync(
@@ -98,24 +120,43 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
                 WHERE "Id" = {claim.Person.Id} AND "Fence" = {claim.Fence} AND "LeaseOwner" = {claim.Owner} AND "Condition" = {(int)ConditionKind.Running}
                 """, cancel);
             if (held == 0) return false;
-            await NoteAsync(db, claim, tally, null, cancel);
+            foreach (var tally in tallies) await NoteAsync(db, claim, tally, cancel);
             return true;
         }, cancel);
 
-    public Task EndAsync(Claim claim, Tally tally, PassEnd end, Func<MoveState, MoveState> next, CancellationToken cancel) =>
+    public Task EndAsync(
+        Claim claim, IReadOnlyCollection<Tally> tallies, PassEnd end, Func<MoveState, MoveState> next, CancellationToken cancel) =>
         database.WriteAsync(async db =>
         {
             var row = await s_row(db, claim.Person.Id, cancel);
             if (row is null || row.Fence != claim.Fence || row.LeaseOwner != claim.Owner) return;
             // Read again: a person may have held or withdrawn the move while the pass ended.
-            var state = MoveStates.StateOf(row);
-            MoveStates.Apply(row, state.Condition.Kind is ConditionKind.Running ? next(state) : state, Instant.FromUnixTimeMilliseconds(Now));
+            MoveStates.Apply(row, next(MoveStates.StateOf(row)), Instant.FromUnixTimeMilliseconds(Now));
             (row.LeaseOwner, row.LeaseUntil) = (null, null);
-            await NoteAsync(db, claim, tally, end, cancel);
-            if (claim.State.Wanted is PassKind.Survey or PassKind.Compare) return;
-            if (end.Fault is null && !end.Stopped) await Totals.UpdateAsync(db, row.Id, cancel);
-            else if (tally.Settled > 0) await Totals.RecountAsync(db, row.Id, row.Carried + row.Paired + row.Excluded + Math.Max(0, row.LeftBehind - tally.LeftBehind) + tally.Expected, cancel);
+            await db.SaveChangesAsync(cancel);
+            await db.Database.ExecuteSqlAsync(
+                $"""
+                UPDATE passes SET "EndedAt" = {Now}, "Stopped" = {end.Stopped}, "Fault" = {end.Fault?.ToString()} WHERE "Id" = {claim.Pass}
+                """, cancel);
+            foreach (var tally in tallies) await EndLegAsync(db, claim, tally, end, row.Legs.Find(l => l.Kind == tally.Kind), cancel);
         }, cancel);
+
+    private async Task EndLegAsync(CaravanDb db, Claim claim, Tally tally, PassEnd end, LegRow? leg, CancellationToken cancel)
+    {
+        await NoteAsync(db, claim, tally, cancel);
+        var isLook = claim.State.Wanted is PassKind.Survey or PassKind.Compare;
+        var ended = end.Legs.FirstOrDefault(l => l.Kind == tally.Kind);
+        var (stopped, fault) = isLook ? (end.Stopped, end.Fault) : (ended is null, ended?.Fault);
+        await db.Database.ExecuteSqlAsync(
+            $"""
+            UPDATE pass_legs SET "EndedAt" = {Now}, "Stopped" = {stopped}, "Fault" = {fault?.ToString()}, "Folder" = NULL
+            WHERE "PassId" = {claim.Pass} AND "Kind" = {(int)tally.Kind}
+            """, cancel);
+        if (isLook || leg is null) return;
+        var settledBefore = leg.Carried + leg.Paired + leg.Excluded + Math.Max(0, leg.LeftBehind - tally.LeftBehind);
+        if (!stopped && fault is null) await Totals.UpdateAsync(db, leg.MoveId, leg.Kind, cancel);
+        else if (tally.Settled > 0) await Totals.RecountAsync(db, leg.MoveId, leg.Kind, settledBefore + tally.Expected, cancel);
+    }
 
     /// <summary>
     /// Asks once what every pass asks, of a move that does not exist. Working out a question takes longer than answering it: done while the service
@@ -123,22 +164,21 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     /// </summary>
     public async Task PrepareAsync(CancellationToken cancel)
     {
-        var nobody = new Claim(new MovePerson(0, "", "", "", "", "", "", null, null, null, null, null, null), MoveState.New, "", -1, 0);
-        var ledger = new Ledger(database, _flagSets, time, nobody);
+        var nobody = new Claim(new MovePerson(0, "", "", "", "", "", "", null, null, null, null, null, null), MoveState.New(), [], "", -1, 0);
+        var ledger = new Ledger(database, _flagSets, time, nobody, Kind.Mail);
         await NextAsync([], cancel);
         await ledger.PrepareAsync(cancel);
         await using var db = database.Read();
         await s_row(db, 0, cancel);
     }
 
-    public ILedger LedgerOf(Claim claim) => new Ledger(database, _flagSets, time, claim);
+    public ILedger LedgerOf(Claim claim, Kind kind) => new Ledger(database, _flagSets, time, claim, kind);
 
-    /// <param name="end">Null while the pass goes on.</param>
-    private Task<int> NoteAsync(CaravanDb db, Claim claim, Tally tally, PassEnd? end, CancellationToken cancel) => db.Database.ExecuteSqlAsync(
+    private static Task<int> NoteAsync(CaravanDb db, Claim claim, Tally tally, CancellationToken cancel) => db.Database.ExecuteSqlAsync(
         $"""
-        UPDATE passes SET "Expected" = {tally.Expected}, "Carried" = {tally.Carried}, "Paired" = {tally.Paired}, "Excluded" = {tally.Excluded}, "LeftBehind" = {tally.LeftBehind},
-        "Octets" = {tally.Octets}, "FlagsChanged" = {tally.FlagsChanged}, "Moved" = {tally.Moved}, "Removed" = {tally.Removed}, "Looked" = {tally.Looked}, "Differences" = {tally.Differences},
-        "Folder" = {(end is null ? tally.Folder : null)}, "EndedAt" = {(end is null ? null : (long?)Now)}, "Stopped" = {end?.Stopped ?? false}, "Fault" = {end?.Fault?.ToString()}
-        WHERE "Id" = {claim.Pass}
+        UPDATE pass_legs SET "Expected" = {tally.Expected}, "Carried" = {tally.Carried}, "Paired" = {tally.Paired}, "Excluded" = {tally.Excluded},
+        "LeftBehind" = {tally.LeftBehind}, "Octets" = {tally.Octets}, "FlagsChanged" = {tally.FlagsChanged}, "Moved" = {tally.Moved},
+        "Removed" = {tally.Removed}, "Looked" = {tally.Looked}, "Differences" = {tally.Differences}, "Folder" = {tally.Folder}
+        WHERE "PassId" = {claim.Pass} AND "Kind" = {(int)tally.Kind}
         """, cancel);
 }

@@ -36,7 +36,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
     {
         var now = Instant.FromDateTimeOffset(time.GetUtcNow());
         var changed = new List<long>();
-        await foreach (var row in Chosen(db, batch, only).AsTracking().AsAsyncEnumerable().WithCancellation(cancel))
+        await foreach (var row in Chosen(db, batch, only).Include(m => m.Legs).AsTracking().AsAsyncEnumerable().WithCancellation(cancel))
         {
             var before = MoveStates.StateOf(row);
             var after = step(before, now);
@@ -90,7 +90,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
             foreach (var move in touched)
             {
                 journal.Add(db, who, batch, new MoveRowName(move.Key, moves[move.Key].FromAccount), $"{(accept ? "accepted that" : "asked for another try of")} {move.Sum(i => i.Messages)} message(s) left behind{(accept ? " stay behind" : "")}");
-                await Totals.UpdateLeftBehindAsync(db, move.Key, cancel);
+                foreach (var kind in move.Select(i => folders[i.FolderId].Kind).Distinct()) await Totals.UpdateLeftBehindAsync(db, move.Key, kind, cancel);
             }
             return ((int)rows.Sum(r => r.Messages), [.. touched.Select(g => g.Key)]);
         }, cancel);
@@ -131,7 +131,8 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
             await db.SaveChangesAsync(cancel);
             foreach (var move in touched)
             {
-                await Differences.CountAsync(db, move.Key, [.. move.Select(r => r.FolderId).Distinct()], cancel);
+                foreach (var kind in move.GroupBy(r => folders[r.FolderId].Kind))
+                    await Differences.CountAsync(db, move.Key, kind.Key, [.. kind.Select(r => r.FolderId).Distinct()], cancel);
                 journal.Add(db, who, batch, new MoveRowName(move.Key, moves[move.Key].FromAccount), $"{decision.Words()} {move.Count()} message(s) that differ between the sides");
             }
             return (rows.Count, [.. touched.Select(g => g.Key)]);

@@ -49,10 +49,11 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
             var errors = new List<PlanError>();
             foreach (var batch in plan.Batches)
             {
+                var carry = plan.Routes.First(r => r.Name == batch.Route).Carry;
                 foreach (var person in batch.People)
                 {
                     existing.Remove((batch.Name, person.FromAccount.ToUpperInvariant()), out var row);
-                    if (Set(db, batch, person, row, errors) is { } change) changes.Add(new PersonChange(batch.Name, person.FromAccount, change));
+                    if (Set(db, batch, person, row, carry, errors) is { } change) changes.Add(new PersonChange(batch.Name, person.FromAccount, change));
                 }
             }
             foreach (var gone in existing.Values)
@@ -74,6 +75,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
             await db.SaveChangesAsync(cancel);
             await ReopenExcludedAsync(db, before?.Plan, plan, cancel);
             Reschedule(db, before?.Plan, plan);
+            await ChangeKindsAsync(db, before?.Plan, plan, cancel);
             var rosters = plan.Batches.Select(b => b.RosterFile).ToHashSet();
             db.Plans.Add(new PlanRow
             {
@@ -93,9 +95,11 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
     {
         var id = move.Id.ToString(System.Globalization.CultureInfo.InvariantCulture);
         await db.Surveys.Where(s => s.MoveId == move.Id).ExecuteDeleteAsync(cancel);
+        await db.PassLegs.Where(l => l.MoveId == move.Id).ExecuteDeleteAsync(cancel);
         await db.Passes.Where(p => p.MoveId == move.Id).ExecuteDeleteAsync(cancel);
+        await db.Legs.Where(l => l.MoveId == move.Id).ExecuteDeleteAsync(cancel);
         await db.Comparisons.Where(c => c.MoveId == move.Id).ExecuteDeleteAsync(cancel);
-        await db.Choices.Where(c => c.Scope == ChoiceScope.Move && c.Place == id).ExecuteDeleteAsync(cancel);
+        await db.Decisions.Where(c => c.Scope == DecisionScope.Move && c.Place == id).ExecuteDeleteAsync(cancel);
         db.Moves.Remove(move);
     }
 
@@ -103,7 +107,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
         ? "no person changed"
         : string.Join(", ", changes.GroupBy(c => c.Change).Select(g => $"{g.Count()} {g.Key}"));
 
-    private string? Set(CaravanDb db, Batch batch, RosterPerson person, MoveRow? row, List<PlanError> errors)
+    private string? Set(CaravanDb db, Batch batch, RosterPerson person, MoveRow? row, IEnumerable<Kind> carry, List<PlanError> errors)
     {
         if (row is null)
         {
@@ -114,7 +118,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
                 FromSecretReference = person.FromSecretReference?.ToString(), ToSecretReference = person.ToSecretReference?.ToString(), ToUnder = person.ToUnder, ToRoot = person.ToRoot,
                 FromSecret = person.FromSecret is { } f ? secrets.Seal(f) : null, ToSecret = person.ToSecret is { } t ? secrets.Seal(t) : null,
             };
-            MoveStates.Apply(row, MoveState.New, Instant.FromDateTimeOffset(time.GetUtcNow()));
+            MoveStates.Apply(row, MoveState.New(carry), Instant.FromDateTimeOffset(time.GetUtcNow()));
             db.Moves.Add(row);
             return "added";
         }
@@ -163,9 +167,26 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
         foreach (var batch in plan.Batches)
         {
             var newRhythm = before?.Batches.FirstOrDefault(b => b.Name == batch.Name)?.Timetable?.CatchUpEvery != batch.Timetable?.CatchUpEvery;
-            var rows = db.Moves.AsTracking().Where(m => m.Batch == batch.Name
-                && ((m.Condition == ConditionKind.Waiting && m.WaitsFor == Wait.Window) || (newRhythm && m.Condition == ConditionKind.Idle && m.Stage == Stage.InStep)));
+            var rows = db.Moves.AsTracking().Include(m => m.Legs).Where(m => m.Batch == batch.Name
+                && ((m.Condition == ConditionKind.Waiting && m.WaitsFor == Wait.Window)
+                    || (newRhythm && (m.Condition == ConditionKind.Idle || m.Condition == ConditionKind.NeedsYou) && m.Legs.Any(l => l.Stage == Stage.InStep))));
             foreach (var row in rows.ToList()) MoveStates.Apply(row, MoveStates.StateOf(row).Reschedule(batch.Timetable, now), now);
+        }
+    }
+
+    /// <summary>Where a route carries other kinds than before, its moves get and lose legs.</summary>
+    private async Task ChangeKindsAsync(CaravanDb db, Plan? before, Plan plan, CancellationToken cancel)
+    {
+        var now = Instant.FromDateTimeOffset(time.GetUtcNow());
+        foreach (var batch in plan.Batches)
+        {
+            var carry = plan.Routes.First(r => r.Name == batch.Route).Carry;
+            var routeBefore = before?.Batches.FirstOrDefault(b => b.Name == batch.Name)?.Route;
+            if (before?.Routes.FirstOrDefault(r => r.Name == routeBefore) is not { } old || old.Carry.SequenceEqual(carry)) continue;
+            var rows = await db.Moves.AsTracking().Include(m => m.Legs).Where(m => m.Batch == batch.Name).ToListAsync(cancel);
+            foreach (var row in rows) MoveStates.Apply(row, MoveStates.StateOf(row).Carry(carry, batch.Timetable, now), now);
+            await db.SaveChangesAsync(cancel);
+            foreach (var row in rows) await Totals.SumLegsAsync(db, row.Id, cancel);
         }
     }
 }

@@ -38,6 +38,26 @@ public sealed class DependencyTests
         Assert.DoesNotContain(paths, p => !Path.Exists(Path.Combine(Root, p)));
     }
 
+    [Fact]
+    public void Every_method_on_the_flow_page_is_in_its_file()
+    {
+        var stages = File.ReadAllLines(Path.Combine(Root, "docs", "flow.md")).Select(l => l.Split('|')).Where(c => c.Length == 6 && c[3].Contains('`')).ToList();
+        Assert.NotEmpty(stages);
+        foreach (var cells in stages)
+        {
+            var (methods, files) = (Quoted(cells[3]), Quoted(cells[4]));
+            Assert.Equal(files.Select(f => Path.GetFileNameWithoutExtension(f)), methods.Select(m => m.Split('.')[0]));
+            foreach (var (method, file) in methods.Zip(files))
+            {
+                var name = method.Split('.')[1];
+                // Declared, not only called.
+                Assert.Matches($@"(public|private|internal)[^;={{}}\n]* {name}\(", File.ReadAllText(Path.Combine(Root, file)));
+            }
+        }
+
+        static List<string> Quoted(string cell) => [.. System.Text.RegularExpressions.Regex.Matches(cell, "`([^`]+)`").Select(m => m.Groups[1].Value)];
+    }
+
     private static string FindRoot()
     {
         var folder = AppContext.BaseDirectory;

@@ -1,6 +1,7 @@
 using System.Text;
 using CsCheck;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -141,7 +142,7 @@ public sealed class FollowTests
         {
             var work = folders.Select((f, i) => new FolderWork(
                 new FolderLanding(new FolderState(FolderPath.Of($"F{i}"), SpecialUse.None, true, true, new FolderCursor(1, 1, null, (uint)f.Item1)), f.Item2 < 0 ? null : FolderPath.Of(f.Item2 < 5 ? $"To{f.Item2}" : $"To{i}"), "rule", [], null, null), null, 0)).ToList();
-            var loads = FolderLoad.Pack(work, inOrder: false).ToList();
+            var loads = FolderBatch.Pack(work, inOrder: false).ToList();
             var packed = loads.SelectMany(l => l.Folders).ToList();
             return packed.Count == work.Count && packed.ToHashSet(ReferenceEqualityComparer.Instance).Count == work.Count
                 && loads.TrueForAll(l => l.InTurn == (l.Folders.Count > 1 && l.Folders[0].Landing.To is { } to && l.Folders.All(f => Equals(f.Landing.To, to))))

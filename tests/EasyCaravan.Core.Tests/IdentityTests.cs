@@ -1,6 +1,7 @@
 using System.Text;
 using CsCheck;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Carrying.Mail;
 
 namespace EasyCaravan.Core.Tests;
 

@@ -1,6 +1,7 @@
 using System.Text;
 using CsCheck;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -56,13 +57,13 @@ public sealed class PassTests
     {
         for (var i = 0; i < 20; i++) _road.From.Folder(i < 10 ? "INBOX" : "Work").Add(MemoryRoad.Message(i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         (onTheOldSide ? _road.From : _road.To).BreaksOver = octets => Encoding.Latin1.GetString(octets).Contains("<7@", StringComparison.Ordinal) ? ends : null;
-        _road.Suspects = new Suspects();
+        _road.PoisonMessages = new PoisonMessages();
         for (var i = 0; i < times; i++)
         {
             Assert.Empty(_road.Ledger.LeftBehind);
             Assert.Equal(ends, Assert.Throws<FaultException>(_road.Run).Fault.Cause);
         }
-        _road.Suspects = null;
+        _road.PoisonMessages = null;
         _road.Run();
         var left = Assert.Single(_road.Ledger.LeftBehind.Values);
         Assert.Equal(("Tide 7", named), (left.Subject, left.Fault.Cause));
@@ -75,7 +76,7 @@ public sealed class PassTests
     {
         _road.From.Folder("INBOX").Add(MemoryRoad.Message(1), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         _road.From.BreaksOver = _ => Cause.ServiceBusy;
-        _road.Suspects = new Suspects();
+        _road.PoisonMessages = new PoisonMessages();
         for (var i = 0; i < 9; i++) Assert.Throws<FaultException>(_road.Run);
         Assert.Empty(_road.Ledger.LeftBehind);
     }

@@ -47,7 +47,7 @@ public sealed class PlanFileTests
         var (plan, errors) = Read(Sound);
         Assert.Empty(errors);
         Assert.Equal(50_000_000, plan!.Services[0].Limits.LargestMessage);
-        Assert.Equal((993, Security.Tls), (plan.Services[1].Mail.Port, plan.Services[1].Mail.Security));
+        Assert.Equal((993, Security.Tls), (plan.Services[1].Mail!.Port, plan.Services[1].Mail!.Security));
         Assert.Equal(3, plan.Routes[0].Folders.Length);
         Assert.Equal("Aoife Marsh", plan.Batches[0].People[0].Name);
         Assert.Equal(6, plan.Batches[0].Timetable!.CatchUpEvery!.Value.TotalHours);

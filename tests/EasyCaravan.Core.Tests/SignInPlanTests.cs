@@ -38,8 +38,8 @@ public sealed class SignInPlanTests
     [Fact]
     public void Pop3_has_ports_of_its_own_and_takes_no_mail()
     {
-        Assert.Equal(995, Read("with: password", "speaks: pop3, host: a.example").Service!.Mail.Port);
-        Assert.Equal(110, Read("with: password", "speaks: pop3, host: a.example, security: starttls").Service!.Mail.Port);
+        Assert.Equal(995, Read("with: password", "speaks: pop3, host: a.example").Service!.Mail!.Port);
+        Assert.Equal(110, Read("with: password", "speaks: pop3, host: a.example, security: starttls").Service!.Mail!.Port);
         var (_, errors) = PlanFile.Read(new PlanBundle("p", "services: {a: {mail: {speaks: imap, host: a.example} }, b: {mail: {speaks: pop3, host: b.example} } }\nroutes: {r: {from: a, to: b} }\nbatches: {x: {route: r, roster: x.csv} }\n", new Dictionary<string, string>()), withRosters: false);
         Assert.Contains("takes no mail", Assert.Single(errors).What, StringComparison.Ordinal);
     }

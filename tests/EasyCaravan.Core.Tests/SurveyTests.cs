@@ -73,7 +73,7 @@ public sealed class SurveyTests
         }
         _rules = _rules with { Folders = [new FolderRule(1, new FolderMatch.Glob("Bin"), new FolderOutcome.Leave())] };
         var inventory = await TakeAsync();
-        var carry = ToCarry.Of(inventory.From!, inventory.MapFor(_rules, FolderNames.Any)!, _rules.Mail);
+        var carry = CarryVolumes.Of(inventory.From!, inventory.MapFor(_rules, FolderNames.Any)!, _rules.Mail);
         Assert.Equal([("All", 2L, 200L), ("Bin", 0L, 0L), ("INBOX", 3L, 300L), ("Starred", 0L, 0L)], carry.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => (c.Key, c.Value.Messages, c.Value.Octets)));
     }
 
@@ -99,20 +99,20 @@ public sealed class SurveyTests
         _toService = _toService with { Names = FolderNames.Any with { Reserved = ["Outbox"] } };
         var inventory = await TakeAsync();
         var route = new Route("r", "a", "b", [], new MailRules(null, null), Doubles.Pair);
-        Choice[] choices =
+        Decision[] decisions =
         [
-            new(ChoiceScope.Move, FindingCode.ReservedName, WayOut.LeaveBehind, null), new(ChoiceScope.Route, FindingCode.ReservedName, WayOut.Suffix, " 1"), new(ChoiceScope.Batch, FindingCode.TidyTrash, WayOut.LeaveTrash, null),
-            new(ChoiceScope.Batch, FindingCode.TidyOld, WayOut.Since, "2020-01-01"), new(ChoiceScope.Batch, FindingCode.ToNotEmpty, WayOut.Under, "Old mail"),
+            new(DecisionScope.Move, FindingCode.ReservedName, Resolution.LeaveBehind, null), new(DecisionScope.Route, FindingCode.ReservedName, Resolution.Suffix, " 1"), new(DecisionScope.Batch, FindingCode.TidyTrash, Resolution.LeaveTrash, null),
+            new(DecisionScope.Batch, FindingCode.TidyOld, Resolution.Since, "2020-01-01"), new(DecisionScope.Batch, FindingCode.ToNotEmpty, Resolution.Under, "Old mail"),
         ];
-        var rules = CarryRules.For(route, "Aoife", "a", null, null, choices);
+        var rules = CarryRules.For(route, "Aoife", "a", null, null, decisions);
         var map = inventory.MapFor(rules, _toService.Names)!;
         // Below a folder of its own the name is no longer reserved, as it does not stand at the top.
         Assert.Equal("Old mail/Outbox", map.Landings.Single(l => l.From.Path.ToString() == "Outbox").To!.ToString());
         Assert.Equal("decided (use trash)", map.Landings.Single(l => l.To is null).Rule);
         Assert.Equal(new LocalDate(2020, 1, 1), rules.Mail.Since);
-        Choice[] both = [new(ChoiceScope.Batch, FindingCode.NoRoom, WayOut.Since, "2022-01-01"), new(ChoiceScope.Batch, FindingCode.TidyOld, WayOut.Since, "2020-01-01")];
+        Decision[] both = [new(DecisionScope.Batch, FindingCode.NoRoom, Resolution.Since, "2022-01-01"), new(DecisionScope.Batch, FindingCode.TidyOld, Resolution.Since, "2020-01-01")];
         Assert.Equal(new LocalDate(2022, 1, 1), CarryRules.For(route, "Aoife", "a", null, null, both).Mail.Since);
-        var without = CarryRules.For(route, "Aoife", "a", null, null, choices[..2]);
+        var without = CarryRules.For(route, "Aoife", "a", null, null, decisions[..2]);
         Assert.Null(inventory.MapFor(without, _toService.Names)!.Landings.Single(l => l.From.Path.ToString() == "Outbox").To);
     }
 
@@ -126,9 +126,9 @@ public sealed class SurveyTests
             Assert.NotEmpty(rule.Ways);
             foreach (var way in rule.Ways)
             {
-                var value = way.Value is null ? null : way.Default ?? (way.Way is WayOut.Largest ? "5MB" : "2020-01-01");
+                var value = way.Value is null ? null : way.Default ?? (way.Way is Resolution.Largest ? "5MB" : "2020-01-01");
                 Assert.Null(FindingRules.Check(code, way.Way, value));
-                Assert.NotNull(new Choice(ChoiceScope.Move, code, way.Way, value).Apply(_rules));
+                Assert.NotNull(new Decision(DecisionScope.Move, code, way.Way, value).Apply(_rules));
                 if (way.Value is not null) Assert.NotNull(FindingRules.Check(code, way.Way, null));
             }
         }
@@ -173,13 +173,13 @@ public sealed class SurveyTests
     [Fact]
     public void An_estimate_is_a_range_and_names_what_holds_it_back()
     {
-        var even = Enumerable.Range(0, 100).Select(i => new Load($"{i}", $"{i}", 1000, 10_000_000, 5)).ToList();
+        var even = Enumerable.Range(0, 100).Select(i => new CarryVolume($"{i}", $"{i}", 1000, 10_000_000, 5)).ToList();
         (string, int)[] connections = [("lanternpost", 4), ("northquay", 16)];
         var estimate = BatchEstimate.Make(even, Rates.Assumed, connections, 2, 8);
         Assert.Equal((HeldBackBy.Connections, 4), (estimate.HeldBackBy, estimate.AtOnce));
         Assert.True(estimate.Shortest < estimate.Longest);
         Assert.Equal(HeldBackBy.Workers, BatchEstimate.Make(even, Rates.Assumed, [("lanternpost", 40), ("northquay", 16)], 2, 8).HeldBackBy);
-        var heavy = BatchEstimate.Make([.. even, new Load("big", "Imogen Vale", 1_000_000, 90_000_000_000, 40)], Rates.Assumed, connections, 2, 8);
+        var heavy = BatchEstimate.Make([.. even, new CarryVolume("big", "Imogen Vale", 1_000_000, 90_000_000_000, 40)], Rates.Assumed, connections, 2, 8);
         Assert.Equal(HeldBackBy.OneMailbox, heavy.HeldBackBy);
         Assert.Contains("Imogen Vale", heavy.Detail, StringComparison.Ordinal);
         Assert.Equal(HeldBackBy.Nothing, BatchEstimate.Make([], Rates.Assumed, connections, 2, 8).HeldBackBy);

@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -35,7 +36,7 @@ public sealed class CutTests(TwoServers servers)
         await database.WriteAsync(db =>
         {
             var row = new MoveRow { Batch = "b", Name = "n", FromAccount = account, ToAccount = account, FromLogin = account, ToLogin = account };
-            MoveStates.Apply(row, MoveState.New.Start(null, default), default);
+            MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, default), default);
             db.Moves.Add(row);
             return Task.CompletedTask;
         }, CancellationToken.None);
@@ -83,25 +84,27 @@ public sealed class CutTests(TwoServers servers)
         {
             var row = db.Moves.First();
             db.Moves.Attach(row);
-            MoveStates.Apply(row, MoveState.New.Start(null, default), default);
+            MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, default), default);
             return Task.CompletedTask;
         }, CancellationToken.None);
         var claim = (await store.ClaimAsync("one", [], CancellationToken.None))!;
         Core.Planning.Service Service(string name, int port) => new(name, new MailConnection(MailProtocol.Imap, "127.0.0.1", port, Security.None), new SignIn.Password(null), new Trust.System(), Limits.Default);
         var who = new Credentials(account, account, TwoServers.Password);
-        var order = new PassOrder(PassKind.CatchUp, new Side(Service("a", fromPort), who), new Side(Service("b", toPort), who), new CarryRules([], new MailRules(null, null), Doubles.Pair), 2);
+        var order = new MailLegOrder(IsFirst: false, new Side(Service("a", fromPort), who), new Side(Service("b", toPort), who), new CarryRules([], new MailRules(null, null), Doubles.Pair), 2);
         var tally = new Tally();
         Fault? fault = null;
         try
         {
-            await new Pass(new Direct(), store.LedgerOf(claim), order, tally, _ => { }).RunAsync(CancellationToken.None);
+            await new MailLeg(new Direct(), store.LedgerOf(claim, Kind.Mail), order, tally, _ => { }).RunAsync(CancellationToken.None);
         }
-        catch (FaultException e) when (e.Fault.Turn is Turn.Wait)
+        catch (FaultException e) when (e.Fault.Action is FaultAction.RetryLater)
         {
             // What a cut may be taken for; anything that would need a person ends the test.
             fault = e.Fault;
         }
-        await store.EndAsync(claim, tally, new PassEnd(fault, false), state => state.Complete(null, default), CancellationToken.None);
+        var end = new PassEnd([new LegEnd(Kind.Mail)], Stopped: false);
+        await store.EndAsync(
+            claim, [tally], end with { Legs = [new LegEnd(Kind.Mail, fault)] }, s => s.End(end, _ => null, 0.5, null, default), CancellationToken.None);
         return fault is null;
     }
 

@@ -116,6 +116,6 @@ public sealed class ExactBatchTests(TwoServers servers)
         Assert.Contains("numbered the messages of 'Projects/Ramp 2' anew", (await service.RunAsync("journal", "crew")).Out, StringComparison.Ordinal);
     }
 
-    private static async Task<PassView> LastPassAsync(TestService service, string account) =>
-        (await service.GetAsync<MoveDetail>($"batches/crew/moves/{account}")).Passes[0];
+    private static async Task<PassLegView> LastPassAsync(TestService service, string account) =>
+        (await service.GetAsync<MoveDetail>($"batches/crew/moves/{account}")).Passes[0].Legs[0];
 }

@@ -37,7 +37,7 @@ public sealed class OtherMakeTests(TwoServers servers)
         await from.RunAsync("RENAME dots.in.a.name \"Renamed\"");
         await TwoServers.RunToEndAsync(service, "catch-up");
         foreach (var folder in s_folders.Where(f => f is not "INBOX/below" and not "dots.in.a.name").Append("Renamed")) await AssertSameAsync(from, folder, to, folder);
-        var pass = (await service.GetAsync<MoveDetail>($"batches/crew/moves/{account}")).Passes[0];
+        var pass = (await service.GetAsync<MoveDetail>($"batches/crew/moves/{account}")).Passes[0].Legs[0];
         Assert.Equal((1, 3, true), (pass.Carried, pass.FlagsChanged, pass.Moved > 6));
         Assert.True((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
     }
@@ -67,7 +67,7 @@ public sealed class OtherMakeTests(TwoServers servers)
         await TwoServers.RunToEndAsync(service, "catch-up");
         foreach (var folder in folders) await AssertSameAsync(from, folder, to, Place(folder));
         await TwoServers.RunToEndAsync(service, "catch-up");
-        var pass = (await service.GetAsync<MoveDetail>($"batches/crew/moves/{Account}")).Passes[0];
+        var pass = (await service.GetAsync<MoveDetail>($"batches/crew/moves/{Account}")).Passes[0].Legs[0];
         Assert.Equal((0, 0, 0, 0), (pass.Carried, pass.Paired, pass.FlagsChanged, pass.Moved));
         Assert.True((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
     }

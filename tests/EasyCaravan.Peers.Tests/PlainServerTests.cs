@@ -46,7 +46,7 @@ public sealed class PlainServerTests(TwoServers servers)
         await from.AppendAsync("a b  c", [TwoServers.Message(account, 900, 800)]);
         await TwoServers.RunToEndAsync(service, "catch-up");
         foreach (var (here, there) in s_folders) await AssertSameAsync(from, here, to, Utf8(there));
-        var pass = (await service.GetAsync<MoveDetail>($"batches/crew/moves/{account}")).Passes[0];
+        var pass = (await service.GetAsync<MoveDetail>($"batches/crew/moves/{account}")).Passes[0].Legs[0];
         Assert.Equal((1, 3), (pass.Carried, pass.FlagsChanged));
         Assert.True((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
     }
@@ -80,7 +80,7 @@ public sealed class PlainServerTests(TwoServers servers)
         await TwoServers.RunToEndAsync(service, "catch-up");
         foreach (var (there, here) in s_folders) await AssertSameAsync(from, Utf8(here), to, Place(there));
         await TwoServers.RunToEndAsync(service, "catch-up");
-        var pass = (await service.GetAsync<MoveDetail>($"batches/crew/moves/{Account}")).Passes[0];
+        var pass = (await service.GetAsync<MoveDetail>($"batches/crew/moves/{Account}")).Passes[0].Legs[0];
         Assert.Equal((0, 0, 0, 0), (pass.Carried, pass.Paired, pass.FlagsChanged, pass.Moved));
         Assert.True((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
     }

@@ -144,14 +144,14 @@ public sealed class SurveyTests
     /// <summary>Mends what only the services can, and chooses a way out of everything else.</summary>
     private static async Task DecideAsync(TestService service, DovecotServer from, DovecotServer to)
     {
-        foreach (var choice in new[]
+        foreach (var decision in new[]
                  {
                      "reserved-name suffix --value _mail", "illegal-name substitute --value -", "too-deep flatten --value +", "long-name accept", "name-clash number", "keywords-lost drop-keywords", "message-too-large accept",
                      "labels-as-folders leave-all",
                      $"no-room largest --value 5kB --move {string.Join(' ', Enumerable.Range(12, 6).Select(Account))}",
                  })
         {
-            var chosen = await service.RunAsync(["choose", "crew", .. choice.Split(' ')]);
+            var chosen = await service.RunAsync(["choose", "crew", .. decision.Split(' ')]);
             Assert.True(chosen.Code == 0, chosen.Error);
         }
         for (var i = 0; i < People; i++)

@@ -42,7 +42,7 @@ public sealed partial class ImapVerbTests
         await using var account = await server.SignInAsync();
         var reader = await account.ReadMessagesAsync([(FolderPath.Of("A"), new NumberSet([5])), (FolderPath.Of("B"), new NumberSet([5]))], CancellationToken.None);
         var fault = await Assert.ThrowsAsync<FaultException>(() => ReadAllAsync(reader));
-        Assert.Equal((Turn.Wait, Verdict.Keep), (fault.Fault.Turn, fault.Verdict));
+        Assert.Equal((FaultAction.RetryLater, Verdict.Keep), (fault.Fault.Action, fault.Verdict));
         Assert.Empty(await EndAsync(account, server));
     }
 

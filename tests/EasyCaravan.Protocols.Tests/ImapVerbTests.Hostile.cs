@@ -110,7 +110,7 @@ public sealed partial class ImapVerbTests
         await using var server = new ScriptedServer(Everything, Pieces.Whole, [("T EXAMINE \"INBOX\"", "§ NO [NONEXISTENT] Mailbox doesn't exist\r\n"), ("T UID SEARCH RETURN (ALL) ALL", "§ BAD no mailbox\r\n")]);
         await using var account = await server.SignInAsync();
         var fault = await Assert.ThrowsAsync<FaultException>(() => account.ListNumbersAsync(FolderPath.Inbox, CancellationToken.None));
-        Assert.Equal((Turn.Wait, Verdict.Keep), (fault.Fault.Turn, fault.Verdict));
+        Assert.Equal((FaultAction.RetryLater, Verdict.Keep), (fault.Fault.Action, fault.Verdict));
         Assert.Empty(await EndAsync(account, server));
     }
 

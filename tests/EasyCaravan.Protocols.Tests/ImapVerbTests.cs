@@ -148,7 +148,7 @@ public sealed partial class ImapVerbTests
         receipts.AddRange(await SendAsync(writer, 1, "one", ""));
         receipts.AddRange(await SendAsync(writer, 2, "two", ""));
         receipts.AddRange(await writer.FinishAsync(CancellationToken.None));
-        Assert.Equal((Cause.MessageTooLarge, 1), (receipts[0].Refused!.Cause, receipts[0].Company));
+        Assert.Equal((Cause.MessageTooLarge, 1), (receipts[0].Refused!.Cause, receipts[0].BatchSize));
         Assert.Equal(new ItemKey(7, 40), receipts[1].Landed);
         Assert.Empty(await EndAsync(account, server));
     }
@@ -168,7 +168,7 @@ public sealed partial class ImapVerbTests
         await SendAsync(writer, 1, "one", "");
         await SendAsync(writer, 2, "two", "");
         var receipts = await writer.FinishAsync(CancellationToken.None);
-        Assert.All(receipts, r => Assert.Equal((cause, 2), (r.Refused!.Cause, r.Company)));
+        Assert.All(receipts, r => Assert.Equal((cause, 2), (r.Refused!.Cause, r.BatchSize)));
     }
 
     [Fact]

@@ -16,7 +16,7 @@ public sealed class Pop3BodyTests
 
     private static async Task<byte[]> ReadAsync(string wire, int size, string? after = null)
     {
-        await using var connection = new ImapWire(new Pieces(Encoding.Latin1.GetBytes(wire + after), size), "a", TimeSpan.FromSeconds(10));
+        await using var connection = new LineConnection(new Pieces(Encoding.Latin1.GetBytes(wire + after), size), "a", TimeSpan.FromSeconds(10));
         var body = new Pop3Body(connection);
         var octets = new MemoryStream();
         while (await body.ReadAsync(CancellationToken.None) is { Length: > 0 } piece) octets.Write(piece.Span);

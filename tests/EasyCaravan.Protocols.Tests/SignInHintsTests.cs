@@ -37,5 +37,5 @@ public sealed class SignInHintsTests
     public void Whatever_words_make_of_a_refusal_it_is_a_persons_turn() =>
         Assert.All(
             new[] { Cause.SignInRefused, Cause.AppPasswordNeeded, Cause.ProtocolOff, Cause.AccountLocked, Cause.AccountNotFound, Cause.LoginFormWrong, Cause.NotOnBehalf, Cause.ScopeMissing, Cause.ConsentMissing },
-            cause => Assert.Equal((Turn.Person, true), (FaultRules.TurnOf(cause), FaultRules.RemedyFor(cause).Length > 10)));
+            cause => Assert.Equal((FaultAction.AskPerson, true), (FaultRules.ActionOf(cause), FaultRules.RemedyFor(cause).Length > 10)));
 }

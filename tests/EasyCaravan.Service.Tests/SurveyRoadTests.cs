@@ -71,9 +71,9 @@ public sealed class SurveyRoadTests : IAsyncLifetime
         // Reads only: nothing was made or changed on either side.
         Assert.All([_from, _to], server => Assert.DoesNotContain(server.Commands.Keys, verb => verb is "CREATE" or "APPEND" or "STORE" or "DELETE" or "SUBSCRIBE"));
 
-        foreach (var choice in new[] { "choose crew reserved-name suffix --value _mail", "choose crew too-deep flatten --value +", "choose crew keywords-lost drop-keywords", "choose crew tidy-trash leave-trash --route", "choose crew no-room accept --move Bram", "choose crew message-too-large accept", "choose crew cannot-get-in withdraw --move Una" })
+        foreach (var decision in new[] { "choose crew reserved-name suffix --value _mail", "choose crew too-deep flatten --value +", "choose crew keywords-lost drop-keywords", "choose crew tidy-trash leave-trash --route", "choose crew no-room accept --move Bram", "choose crew message-too-large accept", "choose crew cannot-get-in withdraw --move Una" })
         {
-            var chosen = await _service.RunAsync(choice.Split(' ').Select(w => w.Replace("Bram", "Bram Tolland", StringComparison.Ordinal).Replace("Una", "Una Bracken", StringComparison.Ordinal)).ToArray());
+            var chosen = await _service.RunAsync(decision.Split(' ').Select(w => w.Replace("Bram", "Bram Tolland", StringComparison.Ordinal).Replace("Una", "Una Bracken", StringComparison.Ordinal)).ToArray());
             Assert.True(chosen.Code == 0, chosen.Out + chosen.Error);
         }
         Assert.Empty(await OpenAsync());

@@ -27,6 +27,8 @@ public sealed class TestService : IAsyncDisposable
 
     public HttpClient Api { get; private set; } = null!;
 
+    public IServiceProvider Services => _app.Services;
+
     /// <param name="folder">Kept when given; else one that goes with the service.</param>
     /// <param name="options">Changes how it is started.</param>
     public static async Task<TestService> StartAsync(string? folder = null, Func<CaravanOptions, CaravanOptions>? options = null)

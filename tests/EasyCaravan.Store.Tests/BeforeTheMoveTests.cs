@@ -68,18 +68,18 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
     [Fact]
     public async Task A_decision_holds_where_it_was_made_and_the_last_word_stands()
     {
-        var choices = new Choices(_database, _journal, TimeProvider.System);
+        var decisions = new Decisions(_database, _journal, TimeProvider.System);
         var plan = new Plan([], [new Route("r", "a", "b", [], new MailRules(null, null), Doubles.Pair)], [new Batch("crew", "r", "crew.csv", [], null)]);
         await using (var db = _database.Read())
         {
             var aoife = await db.Moves.SingleAsync(m => m.Name == "aoife");
-            await choices.DecideAsync(plan, "crew", ChoiceScope.Batch, [], FindingCode.ToNotEmpty, WayOut.KeepBoth, null, "admin", None);
-            await choices.DecideAsync(plan, "crew", ChoiceScope.Move, [aoife.Id], FindingCode.ToNotEmpty, WayOut.Under, "Old", "admin", None);
-            await choices.DecideAsync(plan, "crew", ChoiceScope.Move, [aoife.Id], FindingCode.ToNotEmpty, WayOut.Under, "Older", "admin", None);
+            await decisions.DecideAsync(plan, "crew", DecisionScope.Batch, [], FindingCode.ToNotEmpty, Resolution.KeepBoth, null, "admin", None);
+            await decisions.DecideAsync(plan, "crew", DecisionScope.Move, [aoife.Id], FindingCode.ToNotEmpty, Resolution.Under, "Old", "admin", None);
+            await decisions.DecideAsync(plan, "crew", DecisionScope.Move, [aoife.Id], FindingCode.ToNotEmpty, Resolution.Under, "Older", "admin", None);
         }
         Assert.Equal([("Older", Doubles.Pair), (null, Doubles.KeepBoth)], await RulesAsync());
         await using (var db = _database.Read())
-            await choices.DecideAsync(plan, "crew", ChoiceScope.Move, [.. db.Moves.Select(m => m.Id)], FindingCode.ToNotEmpty, null, null, "admin", None);
+            await decisions.DecideAsync(plan, "crew", DecisionScope.Move, [.. db.Moves.Select(m => m.Id)], FindingCode.ToNotEmpty, null, null, "admin", None);
         Assert.Equal([(null, Doubles.KeepBoth), (null, Doubles.KeepBoth)], await RulesAsync());
         await using var read = _database.Read();
         Assert.Equal(5, await read.Journal.CountAsync());
@@ -87,7 +87,7 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
         async Task<List<(string?, Doubles)>> RulesAsync()
         {
             await using var db = _database.Read();
-            var of = await Choices.RulesAsync(db, plan, "crew", None);
+            var of = await Decisions.RulesAsync(db, plan, "crew", None);
             return [.. (await db.Moves.OrderBy(m => m.Name).ToListAsync()).Select(of).Select(r => (r.Under?.ToString(), r.Doubles))];
         }
     }

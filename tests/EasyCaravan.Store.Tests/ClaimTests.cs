@@ -1,4 +1,6 @@
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -105,15 +107,18 @@ public sealed class ClaimTests : IAsyncLifetime
         return names;
     }
 
-    private Task WaitForServiceAsync(string account, string service) => _database.WriteAsync(
-        db => db.Moves.Where(m => m.FromAccount == account).ExecuteUpdateAsync(set => set
-            .SetProperty(m => m.Condition, ConditionKind.Waiting).SetProperty(m => m.WaitsFor, Wait.Service)
-            .SetProperty(m => m.FaultService, service).SetProperty(m => m.DueAt, (Now + Duration.FromHours(6)).ToUnixTimeMilliseconds())), None);
+    private Task WaitForServiceAsync(string account, string service) => _database.WriteAsync(async db =>
+    {
+        var row = await db.Moves.AsTracking().Include(m => m.Legs).FirstAsync(m => m.FromAccount == account);
+        var busy = new Fault(Cause.ServiceBusy, service, "closed for an hour", "UNAVAILABLE") { Service = service };
+        var state = MoveStates.StateOf(row).Run(Now).End(new PassEnd([new LegEnd(Kind.Mail, busy)], false), _ => Now + Duration.FromHours(6), 0.5, null, Now);
+        MoveStates.Apply(row, state, Now);
+    }, None);
 
     private Task AddAsync(string account, long rank = 0, Duration? dueIn = null, string batch = "b") => _database.WriteAsync(db =>
     {
         var row = new MoveRow { Batch = batch, Name = "n", FromAccount = account, ToAccount = account, FromLogin = account, ToLogin = account, Rank = rank };
-        MoveStates.Apply(row, MoveState.New.Start(null, Now), Now);
+        MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, Now), Now);
         if (dueIn is { } later) row.DueAt = (Now + later).ToUnixTimeMilliseconds();
         db.Moves.Add(row);
         return Task.CompletedTask;

@@ -22,6 +22,8 @@ public sealed class LedgerTests : IAsyncLifetime
         _store = new MoveStore(_database, TimeProvider.System);
     }
 
+    private static readonly PassEnd Ended = new([new LegEnd(Kind.Mail)], Stopped: false), Stopped = new([], Stopped: true);
+
     public ValueTask DisposeAsync()
     {
         _database.Dispose();
@@ -33,7 +35,7 @@ public sealed class LedgerTests : IAsyncLifetime
     public async Task What_is_recorded_is_settled_claimed_and_counted()
     {
         var claim = await ClaimAsync();
-        var ledger = _store.LedgerOf(claim);
+        var ledger = _store.LedgerOf(claim, Kind.Mail);
         var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1) { Found = 1003 }], None))[0];
         await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 1000).Select(i => new LedgerEntry((uint)i, (uint)i + 5000, Outcome.Carried, FlagSet.Parse(i % 2 == 0 ? "\\Seen" : "")))], None);
         await ledger.RecordAsync(page.Id, [new(1001, 77, Outcome.Paired, FlagSet.Empty), new(1002, null, Outcome.Excluded, FlagSet.Empty)], None);
@@ -48,7 +50,7 @@ public sealed class LedgerTests : IAsyncLifetime
         var counts = (await ledger.FoldersAsync(None)).Single().Counts;
         Assert.Equal(new FolderCounts(1003, 1000, 1, 1, 1, 0, 0), counts);
         Assert.True(counts.Closes);
-        await _store.EndAsync(claim, new Tally(), new PassEnd(null, false), s => s.Complete(null, default), None);
+        await _store.EndAsync(claim, [new Tally()], Ended, s => s.End(Ended, _ => null, 0.5, null, default), None);
         await using var db = _database.Read();
         Assert.Equal((1003, 1000, 1), ((await db.Moves.SingleAsync()).Found, (await db.Moves.SingleAsync()).Carried, (await db.Moves.SingleAsync()).LeftBehind));
     }
@@ -59,7 +61,7 @@ public sealed class LedgerTests : IAsyncLifetime
     public async Task What_a_pass_settled_before_it_was_stopped_or_killed_is_counted(bool killed)
     {
         var claim = await ClaimAsync();
-        var ledger = _store.LedgerOf(claim);
+        var ledger = _store.LedgerOf(claim, Kind.Mail);
         var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1) { Found = 50 }], None))[0];
         await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 20).Select(i => new LedgerEntry((uint)i, (uint)i, Outcome.Carried, FlagSet.Empty))], None);
         await ledger.LeaveBehindAsync(page.Id, [Left(21)], None);
@@ -76,7 +78,7 @@ public sealed class LedgerTests : IAsyncLifetime
         }
         else
         {
-            await _store.EndAsync(claim, tally, new PassEnd(null, true), s => s.Interrupt(null, default), None);
+            await _store.EndAsync(claim, [tally], Stopped, s => s.End(Stopped, _ => null, 0.5, null, default), None);
         }
         var counts = (await db.LedgerFolders.ToListAsync()).Select(Pages.PageOf).Single().Counts;
         Assert.Equal(new FolderCounts(50, 20, 0, 0, 1, 0, 0), counts);
@@ -88,13 +90,13 @@ public sealed class LedgerTests : IAsyncLifetime
     public async Task What_is_struck_out_is_in_no_sum()
     {
         var claim = await ClaimAsync();
-        var ledger = _store.LedgerOf(claim);
+        var ledger = _store.LedgerOf(claim, Kind.Mail);
         var work = FolderPath.Of("Work");
         var pages = await ledger.OpenAsync([new(Inbox, Inbox, 7, 9, 1) { Found = 1 }, new(work, work, 8, 10, 1) { Found = 2 }], None);
         await ledger.RecordAsync([new(pages[0].Id, [new(4, 70, Outcome.Carried, FlagSet.Empty)]), new(pages[1].Id, [new(4, 71, Outcome.Paired, FlagSet.Empty), new(5, 72, Outcome.Carried, FlagSet.Empty)])], None);
         await ledger.CompleteAsync([new(pages[0].Id, new FolderCursor(7, 5, 1, 1), 1, null), new(pages[1].Id, new FolderCursor(8, 6, null, 2), 2, null)], None);
-        await _store.EndAsync(claim, new Tally(), new PassEnd(null, false), s => s.Complete(null, default).CatchUp(null, default), None);
-        await _store.LedgerOf((await _store.ClaimAsync("one", [], None))!).ForgetEntriesAsync(pages[1].Id, 11, 10, None);
+        await _store.EndAsync(claim, [new Tally()], Ended, s => s.End(Ended, _ => null, 0.5, null, default).CatchUp(null, default), None);
+        await _store.LedgerOf((await _store.ClaimAsync("one", [], None))!, Kind.Mail).ForgetEntriesAsync(pages[1].Id, 11, 10, None);
         await using var db = _database.Read();
         var move = await db.Moves.SingleAsync();
         Assert.Equal((1, 1, 0), (move.Found, move.Carried, move.Paired));
@@ -105,7 +107,7 @@ public sealed class LedgerTests : IAsyncLifetime
     public async Task Several_pages_are_opened_recorded_and_completed_together_and_all_or_none_of_it_stands()
     {
         var claim = await ClaimAsync();
-        var ledger = _store.LedgerOf(claim);
+        var ledger = _store.LedgerOf(claim, Kind.Mail);
         var work = FolderPath.Of("Work");
         PageOpening[] openings = [new(Inbox, Inbox, 7, 9, 1), new(work, work, 8, 10, 1)];
         var pages = await ledger.OpenAsync(openings, None);
@@ -134,7 +136,7 @@ public sealed class LedgerTests : IAsyncLifetime
     public async Task Sizes_are_kept_with_the_entries_and_summed_up_with_their_pages_also_after_a_kill()
     {
         var claim = await ClaimAsync();
-        var ledger = _store.LedgerOf(claim);
+        var ledger = _store.LedgerOf(claim, Kind.Mail);
         var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1) { Found = 3 }], None))[0];
         await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 3).Select(i => new LedgerEntry((uint)i, (uint)i, i == 3 ? Outcome.Paired : Outcome.Carried, FlagSet.Empty) { Size = i * 1_000 })], None);
         Assert.Equal([1_000, 2_000, 3_000], (await ledger.FindAsync(page.Id, new NumberSet([1, 2, 3]), None)).Select(e => e.Size));
@@ -150,7 +152,7 @@ public sealed class LedgerTests : IAsyncLifetime
     public async Task Differences_are_counted_decided_and_forgotten_when_they_are_no_more()
     {
         var claim = await ClaimAsync();
-        var ledger = _store.LedgerOf(claim);
+        var ledger = _store.LedgerOf(claim, Kind.Mail);
         var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1) { Found = 4 }], None))[0];
         await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 4).Select(i => new LedgerEntry((uint)i, (uint)i, Outcome.Carried, FlagSet.Empty))], None);
         Difference Of(uint number, DifferenceKind kind) => new(page.Id, number, number, kind, "differs", 10, DateTimeOffset.UnixEpoch, "Tide", "desk");
@@ -184,7 +186,7 @@ public sealed class LedgerTests : IAsyncLifetime
     [Fact]
     public async Task A_refused_folder_is_one_item_that_counts_all_its_messages_and_a_retry_strikes_it_out()
     {
-        var ledger = _store.LedgerOf(await ClaimAsync());
+        var ledger = _store.LedgerOf(await ClaimAsync(), Kind.Mail);
         var page = (await ledger.OpenAsync([new PageOpening(Inbox, null, 7, null, 0) { Found = 5 }], None))[0];
         await ledger.LeaveFolderBehindAsync(page.Id, NumberSet.OfRange(1, 5), new Fault(Cause.FolderRefused, "b", "no such name"), None);
         await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 6, 1, 5), 5, null)], None);
@@ -202,7 +204,7 @@ public sealed class LedgerTests : IAsyncLifetime
     [Fact]
     public async Task Recording_again_replaces_and_what_is_gone_counts_no_more()
     {
-        var ledger = _store.LedgerOf(await ClaimAsync());
+        var ledger = _store.LedgerOf(await ClaimAsync(), Kind.Mail);
         var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None))[0];
         await ledger.LeaveBehindAsync(page.Id, [Left(1), Left(2)], None);
         await ledger.RecordAsync(page.Id, [new(1, 50, Outcome.Carried, FlagSet.Empty)], None);
@@ -217,7 +219,7 @@ public sealed class LedgerTests : IAsyncLifetime
     [Fact]
     public async Task A_page_takes_another_numbering_as_long_as_nothing_stands_in_it()
     {
-        var ledger = _store.LedgerOf(await ClaimAsync());
+        var ledger = _store.LedgerOf(await ClaimAsync(), Kind.Mail);
         var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None))[0];
         await ledger.RecordAsync(page.Id, [new(1, null, Outcome.Excluded, FlagSet.Empty)], None);
         Assert.True(await ledger.RenumberAsync(page.Id, 10, None));
@@ -234,9 +236,9 @@ public sealed class LedgerTests : IAsyncLifetime
         var taken = await _store.ClaimAsync("two", [], None);
         Assert.NotNull(taken);
         Assert.True(taken.Fence > old.Fence);
-        await Assert.ThrowsAsync<LeaseLostException>(() => _store.LedgerOf(old).OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None));
-        Assert.False(await _store.RenewAsync(old, new Tally(), None));
-        await _store.EndAsync(old, new Tally(), new PassEnd(null, false), s => s.Complete(null, default), None);
+        await Assert.ThrowsAsync<LeaseLostException>(() => _store.LedgerOf(old, Kind.Mail).OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None));
+        Assert.False(await _store.RenewAsync(old, [new Tally()], None));
+        await _store.EndAsync(old, [new Tally()], Ended, s => s.End(Ended, _ => null, 0.5, null, default), None);
         await using var db = _database.Read();
         Assert.Equal(("two", ConditionKind.Running), ((await db.Moves.SingleAsync()).LeaseOwner, (await db.Moves.SingleAsync()).Condition));
     }
@@ -244,7 +246,7 @@ public sealed class LedgerTests : IAsyncLifetime
     [Fact]
     public async Task A_message_costs_little_room()
     {
-        var ledger = _store.LedgerOf(await ClaimAsync());
+        var ledger = _store.LedgerOf(await ClaimAsync(), Kind.Mail);
         var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None))[0];
         await using var db = _database.Read();
         var before = await SizeAsync(db);
@@ -274,7 +276,7 @@ public sealed class LedgerTests : IAsyncLifetime
     private Task AddMoveAsync() => _database.WriteAsync(db =>
     {
         var row = new MoveRow { Batch = "b", Name = "n", FromAccount = "a", ToAccount = "t", FromLogin = "a", ToLogin = "t" };
-        MoveStates.Apply(row, MoveState.New.Start(null, default), default);
+        MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, default), default);
         db.Moves.Add(row);
         return Task.CompletedTask;
     }, None);

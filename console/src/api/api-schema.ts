@@ -743,7 +743,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/batches/{batch}/choices": {
+    "/api/v1/batches/{batch}/decisions": {
         parameters: {
             query?: never;
             header?: never;
@@ -764,7 +764,7 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["ChoiceRequest"];
+                    "application/json": components["schemas"]["DecisionRequest"];
                 };
             };
             responses: {
@@ -774,7 +774,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ChoiceResult"];
+                        "application/json": components["schemas"]["DecisionResult"];
                     };
                 };
             };
@@ -1505,6 +1505,7 @@ export interface components {
             openLeftBehind: number;
             /** Format: int64 */
             undecided: number;
+            kinds: components["schemas"]["KindSums"][];
             windows: null | string;
         };
         BatchWaybill: {
@@ -1514,20 +1515,10 @@ export interface components {
             /** Format: date-time */
             drawnAt: string;
             total: components["schemas"]["Counts"];
+            kinds: components["schemas"]["KindSums"][];
             closes: boolean;
             sentence: string;
             moves: components["schemas"]["MoveWaybill"][];
-        };
-        ChoiceRequest: {
-            code: string;
-            way: null | string;
-            value: null | string;
-            scope: string;
-            moves: null | string[];
-        };
-        ChoiceResult: {
-            /** Format: int32 */
-            people: number;
         };
         ComparisonRequest: {
             moves: null | string[];
@@ -1580,6 +1571,17 @@ export interface components {
             excluded: number;
             /** Format: int64 */
             leftBehind: number;
+        };
+        DecisionRequest: {
+            code: string;
+            way: null | string;
+            value: null | string;
+            scope: string;
+            moves: null | string[];
+        };
+        DecisionResult: {
+            /** Format: int32 */
+            people: number;
         };
         DecisionView: {
             scope: string;
@@ -1725,6 +1727,7 @@ export interface components {
             batches: string[];
         };
         FolderView: {
+            kind: components["schemas"]["MoveKind"];
             from: string;
             to: null | string;
             counts: components["schemas"]["Counts"];
@@ -1771,6 +1774,16 @@ export interface components {
             batch: null | string;
             account: null | string;
             text: string;
+        };
+        KindSums: {
+            kind: components["schemas"]["MoveKind"];
+            counts: components["schemas"]["Counts"];
+            /** Format: int64 */
+            openLeftBehind: number;
+            /** Format: int64 */
+            undecided: number;
+            /** Format: int64 */
+            octets: number;
         };
         KindTotal: {
             kind: string;
@@ -1832,6 +1845,25 @@ export interface components {
             state: string;
             acceptedBy: null | string;
         };
+        LegView: {
+            kind: components["schemas"]["MoveKind"];
+            stage: components["schemas"]["MoveStage"];
+            problem: null | components["schemas"]["Problem"];
+            needsYou: boolean;
+            /** Format: date-time */
+            due: null | string;
+            /** Format: int32 */
+            attempts: number;
+            /** Format: date-time */
+            endedAt: null | string;
+            counts: components["schemas"]["Counts"];
+            /** Format: int64 */
+            openLeftBehind: number;
+            /** Format: int64 */
+            undecided: number;
+            /** Format: int64 */
+            octets: number;
+        };
         /** @enum {unknown} */
         MoveAction: "survey" | "start" | "catch-up" | "hold" | "resume" | "retry" | "withdraw";
         MoveActionRequest: {
@@ -1877,6 +1909,8 @@ export interface components {
             keywords: string[];
             findings: components["schemas"]["FindingRow"][];
         };
+        /** @enum {unknown} */
+        MoveKind: "mail" | "contacts" | "calendars";
         MoveRef: {
             batch: string;
             account: string;
@@ -1903,6 +1937,7 @@ export interface components {
             undecided: number;
             /** Format: int64 */
             octets: number;
+            legs: components["schemas"]["LegView"][];
             pass: null | components["schemas"]["PassProgress"];
             /** Format: date-time */
             changedAt: string;
@@ -1913,6 +1948,7 @@ export interface components {
             name: string;
             stage: components["schemas"]["MoveStage"];
             total: components["schemas"]["Counts"];
+            kinds: components["schemas"]["KindSums"][];
             /** Format: int64 */
             gone: number;
             /** Format: int64 */
@@ -1946,6 +1982,29 @@ export interface components {
             items: components["schemas"]["MoveView"][];
             next: null | string;
         };
+        PassLegView: {
+            kind: components["schemas"]["MoveKind"];
+            stopped: boolean;
+            fault: null | string;
+            /** Format: int64 */
+            carried: number;
+            /** Format: int64 */
+            paired: number;
+            /** Format: int64 */
+            excluded: number;
+            /** Format: int64 */
+            leftBehind: number;
+            /** Format: int64 */
+            flagsChanged: number;
+            /** Format: int64 */
+            moved: number;
+            /** Format: int64 */
+            removed: number;
+            /** Format: int64 */
+            differences: number;
+            /** Format: int64 */
+            octets: number;
+        };
         PassProgress: {
             kind: string;
             /** Format: date-time */
@@ -1972,24 +2031,7 @@ export interface components {
             ended: null | string;
             stopped: boolean;
             fault: null | string;
-            /** Format: int64 */
-            carried: number;
-            /** Format: int64 */
-            paired: number;
-            /** Format: int64 */
-            excluded: number;
-            /** Format: int64 */
-            leftBehind: number;
-            /** Format: int64 */
-            flagsChanged: number;
-            /** Format: int64 */
-            moved: number;
-            /** Format: int64 */
-            removed: number;
-            /** Format: int64 */
-            differences: number;
-            /** Format: int64 */
-            octets: number;
+            legs: components["schemas"]["PassLegView"][];
         };
         PersonPreview: {
             account: string;
@@ -2107,11 +2149,13 @@ export interface components {
         };
         ServiceView: {
             name: string;
-            speaks: string;
-            host: string;
+            speaks: null | string;
+            host: null | string;
             /** Format: int32 */
-            port: number;
-            security: string;
+            port: null | number;
+            security: null | string;
+            contacts: null | string;
+            calendars: null | string;
             signIn: string;
             consent: null | string;
             trust: string;

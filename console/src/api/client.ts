@@ -6,6 +6,7 @@ export type Move = Schemas["MoveView"];
 export type Batch = Schemas["BatchView"];
 export type Counts = Schemas["Counts"];
 export type Stage = Schemas["MoveStage"];
+export type Kind = Schemas["LegView"]["kind"];
 export type Condition = Schemas["MoveCondition"];
 export type Problem = Schemas["Problem"];
 export type Service = Schemas["ServiceView"];

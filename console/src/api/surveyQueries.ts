@@ -66,8 +66,8 @@ export const rulesQuery = (route: string) =>
 
 export const planQuery = queryOptions({ queryKey: ["plan"], queryFn: () => unwrap(api.GET("/api/v1/plan")) });
 
-export function choose(batch: string, choice: Schemas["ChoiceRequest"]) {
-  return unwrap(api.POST("/api/v1/batches/{batch}/choices", { params: { path: { batch } }, body: choice }));
+export function choose(batch: string, decision: Schemas["DecisionRequest"]) {
+  return unwrap(api.POST("/api/v1/batches/{batch}/decisions", { params: { path: { batch } }, body: decision }));
 }
 
 export function tryRules(batch: string, rules: string, move?: string) {

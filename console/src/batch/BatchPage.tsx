@@ -4,8 +4,7 @@ import { useState } from "react";
 import type { Stage } from "../api/client";
 import { batchQuery, movesQuery } from "../api/queries";
 import { Failure } from "../parts/Failure";
-import { Figures } from "../parts/Figures";
-import { size } from "../words/format";
+import { KindTable } from "../parts/KindTable";
 import { BatchTabs } from "./BatchTabs";
 import { MovesTable } from "./MovesTable";
 import { StageBar } from "./StageBar";
@@ -37,7 +36,7 @@ export function BatchPage() {
         <div>
           <strong>{data.doing}</strong>
         </div>
-        <Figures counts={data.counts} more={[{ label: "carried in size", value: size(data.octets) }]} />
+        <KindTable kinds={data.kinds} />
       </div>
       <h2>People</h2>
       <MovesTable batch={name} moves={moves.data} stage={stage} />

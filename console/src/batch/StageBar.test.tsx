@@ -17,6 +17,7 @@ const batch: Batch = {
   octets: 0,
   openLeftBehind: 0,
   undecided: 0,
+  kinds: [],
   windows: null,
 };
 

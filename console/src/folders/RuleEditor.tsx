@@ -4,7 +4,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import type { ApiError, Schemas } from "../api/client";
 import { setRules, tryRules } from "../api/surveyQueries";
-import { failed, told } from "../parts/notify";
+import { notifyFailure, notifySuccess } from "../parts/notify";
 
 /** So long after the last key the rules are tried. */
 const PAUSE = 500;
@@ -41,10 +41,10 @@ export function RuleEditor({ batch, rules, onTried }: Props) {
   const keep = useMutation({
     mutationFn: () => setRules(rules.route, text, rules.rules),
     onSuccess: () => {
-      told("The rules are in force, and stand in the plan");
+      notifySuccess("The rules are in force, and stand in the plan");
       void client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "session" });
     },
-    onError: failed,
+    onError: notifyFailure,
   });
   const wrong = changed && trial.error ? (trial.error as ApiError) : null;
   return (

@@ -2,18 +2,22 @@ import type { Schemas } from "../api/client";
 import { CsvButton } from "../parts/CsvButton";
 import { GridSheet } from "../parts/GridSheet";
 import { number } from "../words/format";
+import { KIND_WORDS } from "../words/states";
 
 type Folder = Schemas["FolderView"];
 
 export function FoldersTable({ account, folders }: { account: string; folders: Folder[] }) {
   if (folders.length === 0)
     return <div className="sheet padded soft">No folder was looked at yet: start the move first.</div>;
+  // With one kind there is nothing to tell apart.
+  const several = new Set(folders.map((f) => f.kind)).size > 1;
   return (
     <>
       <GridSheet label="Folders">
         <table className="grid">
           <thead>
             <tr>
+              {several && <th scope="col">Kind</th>}
               <th scope="col">From</th>
               <th scope="col">To</th>
               <th scope="col">Sums</th>
@@ -36,7 +40,8 @@ export function FoldersTable({ account, folders }: { account: string; folders: F
           </thead>
           <tbody>
             {folders.map((f) => (
-              <tr key={`${f.from} ${f.to}`}>
+              <tr key={`${f.kind} ${f.from} ${f.to}`}>
+                {several && <td>{KIND_WORDS[f.kind]}</td>}
                 <td>{f.from}</td>
                 <td>{f.to ?? <span className="soft">stays behind</span>}</td>
                 <td className={f.closes ? "good nowrap" : "soft nowrap"}>{f.closes ? "✓ close" : "… not yet"}</td>
@@ -58,6 +63,7 @@ export function FoldersTable({ account, folders }: { account: string; folders: F
         name={`waybill-${account}`}
         rows={folders}
         columns={[
+          ...(several ? [{ title: "kind", value: (f: Folder) => f.kind }] : []),
           { title: "from", value: (f) => f.from },
           { title: "to", value: (f) => f.to },
           { title: "found", value: (f) => f.counts.found },

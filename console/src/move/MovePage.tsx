@@ -4,17 +4,18 @@ import { journalQuery, moveQuery } from "../api/queries";
 import { personQuery } from "../api/surveyQueries";
 import { JournalTable } from "../journal/JournalTable";
 import { Failure } from "../parts/Failure";
-import { Figures } from "../parts/Figures";
+import { KindTable } from "../parts/KindTable";
 import { ProblemNote } from "../parts/ProblemNote";
-import { size } from "../words/format";
+import { KIND_WORDS } from "../words/states";
 import { ComparisonBox } from "./ComparisonBox";
 import { DifferenceList } from "./DifferenceList";
 import { FoldersTable } from "./FoldersTable";
-import { Known } from "./Known";
 import { LeftBehindList } from "./LeftBehindList";
+import { LegState } from "./LegState";
 import { MoveActions } from "./MoveActions";
 import { PassesTable } from "./PassesTable";
 import { Road } from "./Road";
+import { SurveySummary } from "./SurveySummary";
 import { WhereItStands } from "./WhereItStands";
 
 /** One person's trip: where they stand and why, and the proof. */
@@ -27,6 +28,8 @@ export function MovePage() {
   if (detail.isPending || person.isPending) return null;
   if (detail.error) return <Failure error={detail.error} again={() => void detail.refetch()} />;
   const { move, folders, passes, leftBehind, differences, comparison, closes, sentence } = detail.data;
+  const ofLegs = move.legs.flatMap((leg) => (leg.problem ? [{ kind: leg.kind, problem: leg.problem }] : []));
+  const problems = ofLegs.length > 0 || !move.problem ? ofLegs : [{ kind: null, problem: move.problem }];
   return (
     <>
       <header>
@@ -48,10 +51,16 @@ export function MovePage() {
       <div className="sheet padded stack">
         <Road stage={move.stage} surveyed={person.data != null} />
         <WhereItStands move={move} />
-        {move.problem && <ProblemNote problem={move.problem} />}
-        <Figures counts={move.counts} more={[{ label: "carried in size", value: size(move.octets) }]} />
+        {problems.map(({ kind, problem }) => (
+          <ProblemNote
+            key={kind}
+            about={move.legs.length > 1 && kind ? KIND_WORDS[kind] : undefined}
+            problem={problem}
+          />
+        ))}
+        <KindTable kinds={move.legs} state={{ title: "State", of: (leg) => <LegState leg={leg} /> }} />
       </div>
-      <Known batch={batch} account={account} />
+      <SurveySummary batch={batch} account={account} />
       <h2>Left behind</h2>
       <LeftBehindList batch={batch} items={leftBehind} />
       <h2>Differences between the sides</h2>

@@ -2,12 +2,15 @@ import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Comparison, Difference, LeftBehind } from "../api/client";
-import { aMove, draw } from "../test-render";
+import { KindTable } from "../parts/KindTable";
+import { aLeg, aMove, draw } from "../test-render";
 import { ComparisonBox } from "./ComparisonBox";
 import { DifferenceList } from "./DifferenceList";
 import { FoldersTable } from "./FoldersTable";
 import { LeftBehindList } from "./LeftBehindList";
+import { LegState } from "./LegState";
 import { MoveActions } from "./MoveActions";
+import { PassesTable } from "./PassesTable";
 import { Road } from "./Road";
 import { WhereItStands } from "./WhereItStands";
 
@@ -190,6 +193,7 @@ it("shows where each folder landed and whether its sums close", () => {
       account="a"
       folders={[
         {
+          kind: "mail",
           from: "Projects",
           to: "Work",
           counts,
@@ -202,6 +206,7 @@ it("shows where each folder landed and whether its sums close", () => {
           closes: true,
         },
         {
+          kind: "mail",
           from: "Spam",
           to: null,
           counts,
@@ -220,4 +225,60 @@ it("shows where each folder landed and whether its sums close", () => {
   expect(first).toHaveTextContent("ProjectsWork✓ close321");
   expect(second).toHaveTextContent("stays behind");
   expect(second).toHaveTextContent("… not yet");
+});
+
+describe("a move of several kinds", () => {
+  const problem = {
+    cause: "sign-in-refused",
+    whom: "a",
+    what: "the password was refused",
+    remedy: "Mend it",
+    code: null,
+  };
+  const legs = [aLeg({ kind: "contacts", stage: "copying", problem, needsYou: true }), aLeg()];
+
+  it("shows the sums and the state of each", () => {
+    draw(<KindTable kinds={legs} state={{ title: "State", of: (leg) => <LegState leg={leg} /> }} />);
+    const rows = screen.getAllByRole("row").slice(1);
+    expect(rows.map((r) => r.textContent)).toEqual([
+      expect.stringMatching(/^ContactsNeeds you/),
+      expect.stringMatching(/^MailIn step/),
+    ]);
+  });
+
+  it("looks no busier with one", () => {
+    draw(<KindTable kinds={[aLeg()]} />);
+    expect(screen.queryByRole("table")).toBeNull();
+    expect(screen.getByText("carried in size")).toBeInTheDocument();
+  });
+
+  it("tells its passes by kind", () => {
+    const leg = {
+      stopped: false,
+      fault: null,
+      carried: 3,
+      paired: 0,
+      excluded: 0,
+      leftBehind: 0,
+      flagsChanged: 0,
+      moved: 0,
+      removed: 0,
+      differences: 0,
+      octets: 9,
+    };
+    const pass = {
+      id: 1,
+      kind: "first",
+      started: "2027-02-12T18:00:00Z",
+      ended: "2027-02-12T18:01:00Z",
+      stopped: false,
+      fault: null,
+      legs: [
+        { ...leg, kind: "contacts" as const, fault: "the password was refused" },
+        { ...leg, kind: "mail" as const },
+      ],
+    };
+    draw(<PassesTable passes={[pass]} />);
+    expect(screen.getByRole("columnheader", { name: "Kind" })).toBeInTheDocument();
+  });
 });

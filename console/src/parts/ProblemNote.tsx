@@ -1,11 +1,12 @@
 import type { Problem } from "../api/client";
 import { sentence } from "../words/format";
 
-export function ProblemNote({ problem }: { problem: Problem }) {
+/** @param about What it is about, where that is not plain from the place. */
+export function ProblemNote({ problem, about }: { problem: Problem; about?: string | undefined }) {
   return (
     <div className="error-note">
       <p>
-        <strong>{sentence(problem.what)}.</strong>
+        <strong>{about ? `${about}: ${problem.what}` : sentence(problem.what)}.</strong>
       </p>
       <p>{problem.remedy}.</p>
     </div>

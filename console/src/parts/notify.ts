@@ -1,11 +1,11 @@
 import { notifications } from "@mantine/notifications";
 import { ApiError } from "../api/client";
 
-export function told(message: string) {
+export function notifySuccess(message: string) {
   notifications.show({ message, color: "sound", closeButtonProps: { "aria-label": "Close" } });
 }
 
-export function failed(error: Error) {
+export function notifyFailure(error: Error) {
   notifications.show({
     title: error.message,
     message: error instanceof ApiError ? error.next : undefined,

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import type { Schemas } from "../api/client";
 import { type ActionName, act, compare, decide, decideDifferences } from "../api/queries";
 import { plural } from "../words/format";
-import { failed, told } from "./notify";
+import { notifyFailure, notifySuccess } from "./notify";
 
 const DONE: Record<ActionName, string> = {
   survey: "looked at",
@@ -27,41 +27,41 @@ export function useActions(batch: string) {
   const action = useMutation({
     mutationFn: ({ name, moves }: { name: ActionName; moves: string[] | null }) => act(batch, name, moves),
     onSuccess: (result, { name }) => {
-      told(
+      notifySuccess(
         `${plural(result.changed.length, "person", "people")} ${DONE[name]}${result.unchanged > 0 ? `; ${result.unchanged} as before` : ""}`,
       );
       void refresh();
     },
-    onError: failed,
+    onError: notifyFailure,
   });
   const decision = useMutation({
     mutationFn: (d: { accept: boolean; moves: string[] | null; items: number[] | null }) =>
       decide(batch, d.accept, d.moves, d.items),
     onSuccess: (result, { accept }) => {
-      told(`${plural(result.items, "message")} ${accept ? "may stay behind" : "will be tried again"}`);
+      notifySuccess(`${plural(result.items, "message")} ${accept ? "may stay behind" : "will be tried again"}`);
       void refresh();
     },
-    onError: failed,
+    onError: notifyFailure,
   });
   const differences = useMutation({
     mutationFn: (d: Schemas["DifferencesDecision"]) => decideDifferences(batch, d),
     onSuccess: (result, { choice }) => {
-      told(`${plural(result.items, "message")} ${DECIDED[choice]}`);
+      notifySuccess(`${plural(result.items, "message")} ${DECIDED[choice]}`);
       void refresh();
     },
-    onError: failed,
+    onError: notifyFailure,
   });
   const comparison = useMutation({
     mutationFn: (c: Schemas["ComparisonRequest"]) => compare(batch, c),
     onSuccess: (result) => {
-      told(
+      notifySuccess(
         result.changed.length > 0
           ? "Both sides are read anew"
           : "Not now: a pass is under way, or nothing was carried yet",
       );
       void refresh();
     },
-    onError: failed,
+    onError: notifyFailure,
   });
   return { action, decision, differences, comparison };
 }

@@ -1,7 +1,7 @@
 import { Button } from "@mantine/core";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { api, unwrap } from "../api/client";
-import { failed } from "../parts/notify";
+import { notifyFailure } from "../parts/notify";
 import { ProblemNote } from "../parts/ProblemNote";
 import { relative } from "../words/format";
 
@@ -15,7 +15,7 @@ export function ConsentBox({ service, account }: { service: string; account: str
       unwrap(
         api.POST("/api/v1/services/{name}/consent", { params: { path: { name: service } }, body: { account: who } }),
       ),
-    onError: failed,
+    onError: notifyFailure,
   });
   const id = begin.data?.id ?? "";
   const state = useQuery({

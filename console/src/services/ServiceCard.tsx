@@ -25,8 +25,11 @@ export function ServiceCard({ service }: { service: Service }) {
     <section className="sheet padded stack" aria-label={service.name}>
       <h2 style={{ margin: 0 }}>{service.name}</h2>
       <div>
-        {service.speaks.toUpperCase()} at {service.host}:{service.port}, security {service.security}, trust{" "}
-        {service.trust}, sign-in by {service.signIn}
+        {service.speaks &&
+          `${service.speaks.toUpperCase()} at ${service.host}:${service.port}, security ${service.security}; `}
+        {service.contacts && `contacts at ${service.contacts}; `}
+        {service.calendars && `calendars at ${service.calendars}; `}
+        trust {service.trust}, sign-in by {service.signIn}
         {service.rules && `; rules by ${service.rules}`}
       </div>
       {service.warnings.map((w) => (

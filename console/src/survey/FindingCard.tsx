@@ -1,7 +1,7 @@
 import { Button, Collapse } from "@mantine/core";
 import { useState } from "react";
 import type { Schemas } from "../api/client";
-import { useChoices } from "../parts/useChoices";
+import { useDecisions } from "../parts/useDecisions";
 import { WeightMark } from "../words/findings";
 import { plural, size } from "../words/format";
 import { FindingRows } from "./FindingRows";
@@ -11,7 +11,7 @@ import { WayForm } from "./WayForm";
 export function FindingCard({ batch, group }: { batch: string; group: Schemas["FindingGroup"] }) {
   const [open, setOpen] = useState(false);
   const [selected, setSelected] = useState<Set<string>>(new Set());
-  const choices = useChoices(batch);
+  const decisions = useDecisions(batch);
   const about = [
     plural(group.people, "person", "people"),
     group.messages > 0 ? plural(group.messages, "message") : null,
@@ -44,9 +44,9 @@ export function FindingCard({ batch, group }: { batch: string; group: Schemas["F
               <Button
                 variant="subtle"
                 size="compact-xs"
-                loading={choices.isPending}
+                loading={decisions.isPending}
                 onClick={() =>
-                  choices.mutate({
+                  decisions.mutate({
                     code: group.code,
                     way: null,
                     value: null,
@@ -62,7 +62,7 @@ export function FindingCard({ batch, group }: { batch: string; group: Schemas["F
         </ul>
       )}
       <div className="row">
-        <WayForm group={group} selected={[...selected]} pending={choices.isPending} onChoose={choices.mutate} />
+        <WayForm group={group} selected={[...selected]} pending={decisions.isPending} onChoose={decisions.mutate} />
         <Button variant="subtle" size="compact-sm" aria-expanded={open} onClick={() => setOpen(!open)}>
           {open ? "Hide whom it touches" : "Whom it touches"}
         </Button>

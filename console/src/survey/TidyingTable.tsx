@@ -1,14 +1,14 @@
 import { Button } from "@mantine/core";
 import type { Schemas } from "../api/client";
 import { DataTable } from "../parts/DataTable";
-import { useChoices } from "../parts/useChoices";
+import { useDecisions } from "../parts/useDecisions";
 import { duration, number, size } from "../words/format";
 
 type Saving = Schemas["SavingView"];
 
 /** What could stay behind by a rule. Nothing is deleted on the old side. */
 export function TidyingTable({ batch, savings }: { batch: string; savings: Saving[] }) {
-  const choices = useChoices(batch);
+  const decisions = useDecisions(batch);
   return (
     <DataTable
       label="What leaving out would save"
@@ -44,9 +44,11 @@ export function TidyingTable({ batch, savings }: { batch: string; savings: Savin
             <Button
               size="compact-sm"
               variant="default"
-              loading={choices.isPending}
+              loading={decisions.isPending}
               aria-label={`${s.text}${s.value ? ` ${s.value}` : ""}, for the batch`}
-              onClick={() => choices.mutate({ code: s.code, way: s.way, value: s.value, scope: "batch", moves: null })}
+              onClick={() =>
+                decisions.mutate({ code: s.code, way: s.way, value: s.value, scope: "batch", moves: null })
+              }
             >
               For the batch
             </Button>

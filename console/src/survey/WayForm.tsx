@@ -8,7 +8,7 @@ interface Props {
   /** Accounts that were chosen from the list; none: for the batch or the route. */
   selected: string[];
   pending: boolean;
-  onChoose: (choice: Schemas["ChoiceRequest"]) => void;
+  onChoose: (choice: Schemas["DecisionRequest"]) => void;
 }
 
 /** Choosing a way out, for those selected, the whole batch, or everybody on its route. */

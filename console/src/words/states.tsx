@@ -7,7 +7,7 @@ import {
   IconPlayerPlay,
 } from "@tabler/icons-react";
 import type { ComponentType } from "react";
-import type { Condition, Stage } from "../api/client";
+import type { Condition, Kind, Stage } from "../api/client";
 
 /** The road, in order. */
 export const STAGES: Stage[] = ["listed", "surveyed", "copying", "in-step", "crossing", "settling", "done"];
@@ -21,6 +21,12 @@ export const STAGE_WORDS: Record<Stage, string> = {
   settling: "Settling",
   done: "Done",
   withdrawn: "Withdrawn",
+};
+
+export const KIND_WORDS: Record<Kind, string> = {
+  mail: "Mail",
+  contacts: "Contacts",
+  calendars: "Calendars",
 };
 
 interface Look {

@@ -106,29 +106,70 @@ internal static class MoveCommands
         return names.Count <= MostNamed ? string.Join(", ", names) : $"{string.Join(", ", names.Take(MostNamed))} and {names.Count - MostNamed} more";
     }
 
+    /// <summary>A move, or one of its kinds where it has several.</summary>
+    private sealed record Line(MoveView Move, LegView? Leg)
+    {
+        public Counts Counts => Leg?.Counts ?? Move.Counts;
+
+        public long OpenLeftBehind => Leg?.OpenLeftBehind ?? Move.OpenLeftBehind;
+
+        public long Undecided => Leg?.Undecided ?? Move.Undecided;
+
+        public long Octets => Leg?.Octets ?? Move.Octets;
+    }
+
     private static void Show(List<MoveView> moves, Writer writer)
     {
-        writer.Rows(moves, "Nobody.",
-        [
-            new("Name", "name", m => Words.Safe(m.Name)),
-            new("Account", "account", m => Words.Safe(m.Account)),
-            new("Stage", "stage", m => Words.Word(m.Stage)),
-            new("Condition", "condition", m => writer.Form is OutputForm.Csv ? Words.Word(m.Condition) : Words.Condition(m.Condition)),
-            new("Found", "found", m => Plain(m.Counts.Found), Right: true),
-            new("Carried", "carried", m => Plain(m.Counts.Carried), Right: true),
-            new("Paired", "paired", m => Plain(m.Counts.Paired), Right: true),
-            new("Excluded", "excluded", m => Plain(m.Counts.Excluded), Right: true),
-            new("Left", "left_behind", m => m.OpenLeftBehind > 0 && writer.Form is OutputForm.Table ? $"[red]{Plain(m.Counts.LeftBehind)}[/]" : Plain(m.Counts.LeftBehind), Right: true),
-            new("Differ", "undecided", m => m.Undecided > 0 && writer.Form is OutputForm.Table ? $"[red]{Plain(m.Undecided)}[/]" : Plain(m.Undecided), Right: true),
-            new("Size", "octets", m => writer.Form is OutputForm.Csv ? $"{m.Octets}" : Words.Size(m.Octets), Right: true),
-        ]);
-        if (writer.Form is not OutputForm.Table) return;
-        // A cause that many meet is told once, with its people.
-        foreach (var same in moves.Where(m => m.Problem is not null).GroupBy(m => (m.Problem!.What, m.Problem.Remedy)).OrderByDescending(g => g.Count()))
-            writer.Say($"[red]![/] {Words.Safe(Names(same))}: {Words.Safe(same.Key.What)}.\n  {Words.Safe(same.Key.Remedy)}.");
-        if (moves.Sum(m => m.OpenLeftBehind) is > 0 and var left) writer.Say($"[red]![/] {Words.Number(left)} message(s) were left behind. See: caravan left-behind {Words.Safe(moves[0].Batch)}");
-        if (moves.Sum(m => m.Undecided) is > 0 and var undecided) writer.Say($"[red]![/] {Words.Number(undecided)} message(s) differ between the sides. See: caravan differences {Words.Safe(moves[0].Batch)}");
+        var isCsv = writer.Form is OutputForm.Csv;
+        var lines = moves.SelectMany(m => m.Legs.Count > 1 ? m.Legs.Select(l => new Line(m, l)).Prepend(new Line(m, null)) : [new Line(m, null)]).ToList();
+        var columns = new List<Column<Line>>
+        {
+            new("Name", "name", l => l.Leg is { } leg && !isCsv ? $"  [grey]{Words.Word(leg.Kind)}[/]" : Words.Safe(l.Move.Name)),
+            new("Account", "account", l => l.Leg is null || isCsv ? Words.Safe(l.Move.Account) : ""),
+            new("Stage", "stage", l => Words.Word(l.Leg?.Stage ?? l.Move.Stage)),
+            new("Condition", "condition", l => Condition(l, isCsv)),
+            new("Found", "found", l => Plain(l.Counts.Found), Right: true),
+            new("Carried", "carried", l => Plain(l.Counts.Carried), Right: true),
+            new("Paired", "paired", l => Plain(l.Counts.Paired), Right: true),
+            new("Excluded", "excluded", l => Plain(l.Counts.Excluded), Right: true),
+            new("Left", "left_behind", l => Alarming(l.Counts.LeftBehind, l.OpenLeftBehind), Right: true),
+            new("Differ", "undecided", l => Alarming(l.Undecided, l.Undecided), Right: true),
+            new("Size", "octets", l => isCsv ? $"{l.Octets}" : Words.Size(l.Octets), Right: true),
+        };
+        // A row for each kind, and one for all of them together.
+        if (isCsv && lines.Exists(l => l.Leg is not null)) columns.Add(new("", "kind", l => l.Leg is { } leg ? Words.Word(leg.Kind) : "all"));
+        writer.Rows(lines, "Nobody.", columns, moves);
+        if (writer.Form is OutputForm.Table) Conclude(moves, writer);
 
-        string Plain(long number) => writer.Form is OutputForm.Csv ? $"{number}" : Words.Number(number);
+        string Plain(long number) => isCsv ? $"{number}" : Words.Number(number);
+        string Alarming(long number, long open) => open > 0 && !isCsv ? $"[red]{Plain(number)}[/]" : Plain(number);
+    }
+
+    private static string Condition(Line line, bool isCsv)
+    {
+        if (line.Leg is not { } leg) return isCsv ? Words.Word(line.Move.Condition) : Words.Condition(line.Move.Condition);
+        return leg.NeedsYou ? isCsv ? "needs-you" : "[red]needs you[/]" : leg.Problem is not null ? "waiting" : "";
+    }
+
+    private static void Conclude(List<MoveView> moves, Writer writer)
+    {
+        // A cause that many meet is told once, with its people.
+        foreach (var same in moves.SelectMany(ProblemsOf).GroupBy(p => (p.Kind, p.Problem.What, p.Problem.Remedy)).OrderByDescending(g => g.Count()))
+        {
+            var what = same.Key.Kind is { } kind ? $"{Words.Word(kind)}: {same.Key.What}" : same.Key.What;
+            writer.Say($"[red]![/] {Words.Safe(Names(same.Select(p => p.Move)))}: {Words.Safe(what)}.\n  {Words.Safe(same.Key.Remedy)}.");
+        }
+        var batch = moves.Count > 0 ? Words.Safe(moves[0].Batch) : "";
+        if (moves.Sum(m => m.OpenLeftBehind) is > 0 and var left)
+            writer.Say($"[red]![/] {Words.Number(left)} message(s) were left behind. See: caravan left-behind {batch}");
+        if (moves.Sum(m => m.Undecided) is > 0 and var undecided)
+            writer.Say($"[red]![/] {Words.Number(undecided)} message(s) differ between the sides. See: caravan differences {batch}");
+    }
+
+    /// <summary>What is wrong with a move, by kind where it has several.</summary>
+    private static IEnumerable<(MoveView Move, MoveKind? Kind, Problem Problem)> ProblemsOf(MoveView move)
+    {
+        var own = move.Legs.Count > 1 ? move.Legs.Where(l => l.Problem is not null).Select(l => (move, (MoveKind?)l.Kind, l.Problem!)).ToList() : [];
+        return own.Count == 0 && move.Problem is { } problem ? [(move, null, problem)] : own;
     }
 }

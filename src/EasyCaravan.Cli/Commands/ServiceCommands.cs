@@ -32,8 +32,8 @@ internal static class ServiceCommands
         writer.Rows(services, "The plan has no services.",
         [
             new("Service", "service", s => Words.Safe(s.Name)),
-            new("Mail", "mail", s => $"{s.Speaks} {Words.Safe(s.Host)}:{s.Port}"),
-            new("Security", "security", s => s.Warnings.Count > 0 ? $"[red]{s.Security}[/]" : s.Security),
+            new("Mail", "mail", s => s.Host is { } mailHost ? $"{s.Speaks} {Words.Safe(mailHost)}:{s.Port}" : ""),
+            new("Security", "security", s => s.Warnings.Count > 0 ? $"[red]{s.Security}[/]" : s.Security ?? ""),
             new("Trust", "trust", s => Words.Safe(s.Trust)),
             new("Rules", "rules", s => Words.Safe(s.Rules ?? "")),
             new("Sign-in", "sign_in", s => Words.Safe(s.SignIn)),

@@ -28,7 +28,7 @@ internal static class SurveyCommands
         var route = new Option<bool>("--route") { Description = "For everybody on the batch's route" };
         var undo = new Option<bool>("--undo") { Description = "Take back what was chosen" };
         var choose = host.Make("choose", "Chooses a way out of a finding: for the batch, for persons, or for the whole route", "caravan choose deckhands reserved-name suffix --value \" (mail)\"", [batch, finding, way, value, move, route, undo],
-            (p, c, w, cancel) => ChooseAsync(p.GetValue(batch)!, new ChoiceRequest(
+            (p, c, w, cancel) => ChooseAsync(p.GetValue(batch)!, new DecisionRequest(
                 p.GetValue(finding)!, p.GetValue(undo) ? null : p.GetValue(way), p.GetValue(value), p.GetValue(route) ? "route" : p.GetValue(move) is { Length: > 0 } ? "move" : "batch", p.GetValue(move) is { Length: > 0 } who ? who : null), c, w, cancel));
         choose.Validators.Add(v =>
         {
@@ -140,9 +140,9 @@ internal static class SurveyCommands
         _ => "[grey]· note[/]",
     };
 
-    private static async Task<int> ChooseAsync(string batch, ChoiceRequest request, CaravanClient client, Writer writer, CancellationToken cancel)
+    private static async Task<int> ChooseAsync(string batch, DecisionRequest request, CaravanClient client, Writer writer, CancellationToken cancel)
     {
-        var result = await client.PostAsync<ChoiceResult>($"{Path(batch)}/choices", request, cancel);
+        var result = await client.PostAsync<DecisionResult>($"{Path(batch)}/decisions", request, cancel);
         if (writer.Form is OutputForm.Json) writer.Json(result);
         writer.Say(request.Way is null ? $"Taken back for {result.People}." : $"Chosen for {result.People}: {Words.Safe(request.Code)} {Words.Safe(request.Way)}{(request.Value is null ? "" : $" '{Words.Safe(request.Value)}'")}.");
         return ExitCode.Well;

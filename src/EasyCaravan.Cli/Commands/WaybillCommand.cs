@@ -25,7 +25,11 @@ internal static class WaybillCommand
         foreach (var person in waybill.Moves)
         {
             if (writer.Form is OutputForm.Table) lines.Add(new Line(person, person.Name, person.ToAccount, person.Total, person.Gone, person.Missing, person.Twice, person.Altered, person.Closes, false));
-            if (byFolder) lines.AddRange(person.Folders.Select(f => new Line(person, f.From, f.To ?? "(stays behind)", f.Counts, f.Gone, f.Missing, f.Twice, f.Altered, f.Closes, true)));
+            // With one kind there is nothing to tell apart.
+            var several = person.Kinds.Count > 1;
+            if (several && writer.Form is OutputForm.Table)
+                lines.AddRange(person.Kinds.Select(k => LineOf(person, Words.Word(k.Kind), "", [.. person.Folders.Where(f => f.Kind == k.Kind)], isFolder: true)));
+            if (byFolder) lines.AddRange(person.Folders.Select(f => new Line(person, several ? $"{Words.Word(f.Kind)}: {f.From}" : f.From, f.To ?? "(stays behind)", f.Counts, f.Gone, f.Missing, f.Twice, f.Altered, f.Closes, true)));
         }
         if (writer.Form is OutputForm.Table && waybill.Moves.Count > 1)
             lines.Add(new Line(waybill.Moves[0], "Together", "", waybill.Total, waybill.Moves.Sum(m => m.Gone), waybill.Moves.Sum(m => m.Missing), waybill.Moves.Sum(m => m.Twice), waybill.Moves.Sum(m => m.Altered), waybill.Closes, false));
@@ -33,6 +37,13 @@ internal static class WaybillCommand
         if (writer.Form is OutputForm.Table) Conclude(waybill, writer);
         return waybill.Moves.Any(m => m.LeftBehind.Any(i => i.State != "accepted") || !m.Closes) ? ExitCode.NeedsYou : ExitCode.Well;
     }
+
+    private static Line LineOf(MoveWaybill person, string label, string to, List<FolderView> folders, bool isFolder) => new(
+        person, label, to,
+        new Counts(
+            folders.Sum(f => f.Counts.Found), folders.Sum(f => f.Counts.Carried), folders.Sum(f => f.Counts.Paired), folders.Sum(f => f.Counts.Excluded),
+            folders.Sum(f => f.Counts.LeftBehind)),
+        folders.Sum(f => f.Gone), folders.Sum(f => f.Missing), folders.Sum(f => f.Twice), folders.Sum(f => f.Altered), folders.TrueForAll(f => f.Closes), isFolder);
 
     private static void Conclude(BatchWaybill waybill, Writer writer)
     {

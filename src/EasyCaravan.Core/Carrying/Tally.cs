@@ -1,8 +1,12 @@
+using EasyCaravan.Core.Planning;
+
 namespace EasyCaravan.Core.Carrying;
 
-/// <summary>What a running pass has done so far. Lanes add to it while others read.</summary>
-public sealed class Tally
+/// <summary>What a running leg, survey or comparison has done so far with one kind. Lanes add to it while others read.</summary>
+public sealed class Tally(Kind kind = Kind.Mail)
 {
+    public Kind Kind => kind;
+
     private long _expected, _carried, _paired, _excluded, _leftBehind, _octets, _flags, _moved, _removed, _differences;
     private long _looked;
     private volatile string? _folder;

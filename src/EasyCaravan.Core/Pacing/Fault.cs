@@ -49,17 +49,17 @@ public enum Cause
     StoreFull,
 }
 
-/// <summary>Whose turn it is after a fault.</summary>
-public enum Turn
+/// <summary>What is to be done after a fault.</summary>
+public enum FaultAction
 {
-    /// <summary>Ours: it passes by itself, so try again later.</summary>
-    Wait,
+    /// <summary>It passes by itself: try again later.</summary>
+    RetryLater,
 
-    /// <summary>A person's: nothing that we do again will help.</summary>
-    Person,
+    /// <summary>A person has to act: trying again will not help.</summary>
+    AskPerson,
 
-    /// <summary>Nobody's for now: this item is left behind and the others go on.</summary>
-    NextItem,
+    /// <summary>This item is left behind, and the others go on.</summary>
+    SkipItem,
 }
 
 /// <summary>What went wrong, to whom, and what the service said. Safe to show: holds no secret.</summary>
@@ -75,7 +75,7 @@ public sealed record Fault(Cause Cause, string Whom, string What, string? Code =
     public string? Service { get; init; }
 
     /// <summary>Nobody had signed in yet: it is not about the account.</summary>
-    public bool AtTheDoor { get; init; }
+    public bool BeforeSignIn { get; init; }
 
     /// <summary>Trying before this is in vain; null: the backoff decides.</summary>
     public NodaTime.Instant? NotBefore { get; init; }
@@ -84,7 +84,7 @@ public sealed record Fault(Cause Cause, string Whom, string What, string? Code =
     public Fault Advised(IEnumerable<Planning.Help> help) =>
         Help is null && help.FirstOrDefault(h => What.Contains(h.Says, StringComparison.OrdinalIgnoreCase)) is { } known ? this with { Help = known.Remedy } : this;
 
-    public Turn Turn => FaultRules.TurnOf(Cause);
+    public FaultAction Action => FaultRules.ActionOf(Cause);
 
     public string Remedy => Help ?? FaultRules.RemedyFor(Cause);
 
@@ -98,20 +98,20 @@ public static class FaultRules
     public static bool IsOfService(Fault fault) => fault.Service is not null && fault.Cause switch
     {
         Cause.HostUnknown or Cause.Unreachable or Cause.TlsUntrusted or Cause.TlsNotOffered => true,
-        Cause.ServiceBusy => fault.Code is "UNAVAILABLE" or "LIMIT" || fault.AtTheDoor,
+        Cause.ServiceBusy => fault.Code is "UNAVAILABLE" or "LIMIT" || fault.BeforeSignIn,
         _ => false,
     };
 
     /// <summary>The service asks for less: whoever uses it slows down.</summary>
     public static bool AsksForLess(Fault fault) => fault.Cause is Cause.ServiceBusy or Cause.TimedOut or Cause.Unreachable;
 
-    public static Turn TurnOf(Cause cause) => cause switch
+    public static FaultAction ActionOf(Cause cause) => cause switch
     {
-        Cause.Unreachable or Cause.ConnectionLost or Cause.TimedOut or Cause.ServiceBusy or Cause.DaySpent or Cause.ProtocolBroken or Cause.StoreFull or Cause.Unexpected => Turn.Wait,
+        Cause.Unreachable or Cause.ConnectionLost or Cause.TimedOut or Cause.ServiceBusy or Cause.DaySpent or Cause.ProtocolBroken or Cause.StoreFull or Cause.Unexpected => FaultAction.RetryLater,
         Cause.HostUnknown or Cause.TlsUntrusted or Cause.TlsNotOffered or Cause.SignInRefused or Cause.SecretMissing or Cause.SecretUnreadable
             or Cause.ProtocolOff or Cause.AppPasswordNeeded or Cause.LoginFormWrong or Cause.AccountLocked or Cause.AccountNotFound or Cause.NotOnBehalf or Cause.ScopeMissing or Cause.ConsentMissing
-            or Cause.NoRoom or Cause.NotPermitted or Cause.FolderRefused => Turn.Person,
-        Cause.MessageTooLarge or Cause.MessageRefused or Cause.MessageUnreadable => Turn.NextItem,
+            or Cause.NoRoom or Cause.NotPermitted or Cause.FolderRefused => FaultAction.AskPerson,
+        Cause.MessageTooLarge or Cause.MessageRefused or Cause.MessageUnreadable => FaultAction.SkipItem,
     };
 
     public static string RemedyFor(Cause cause) => cause switch

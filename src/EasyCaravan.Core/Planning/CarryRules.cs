@@ -23,14 +23,14 @@ public sealed record CarryRules(ImmutableArray<FolderRule> Folders, MailRules Ma
 
     /// <param name="under">The roster's word; null: the route's.</param>
     /// <param name="root">The roster's word; null: the route's.</param>
-    public static CarryRules For(Route route, string name, string fromAccount, string? under, string? root, IEnumerable<Choice> choices)
+    public static CarryRules For(Route route, string name, string fromAccount, string? under, string? root, IEnumerable<Decision> decisions)
     {
         var rules = new CarryRules(route.Folders, route.Mail, route.Doubles)
         {
             Under = PlaceFor(under ?? route.Under, name, fromAccount), Root = (root ?? route.Root) is { } r && r != AccountRoot ? r : null, Shaping = route.Shaping,
             Labels = route.Labels, Deletions = route.Deletions, OldSide = route.OldSide,
         };
-        return Choice.InForce(choices).Aggregate(rules, (sum, choice) => choice.Apply(sum));
+        return Decision.InForce(decisions).Aggregate(rules, (sum, decision) => decision.Apply(sum));
     }
 
     /// <summary>Fills the placeholders; a slash in a person's name stays within the one folder's name.</summary>

@@ -6,6 +6,9 @@ namespace EasyCaravan.Core.Planning;
 /// <summary>From one service to another, with the rules by which mail is carried.</summary>
 public sealed record Route(string Name, string From, string To, ImmutableArray<FolderRule> Folders, MailRules Mail, Doubles Doubles)
 {
+    /// <summary>The kinds that it carries, each once, in the order in which the legs of a pass run.</summary>
+    public ImmutableArray<Kind> Carry { get; init; } = [Kind.Mail];
+
     /// <summary>A folder of the to side below which everything lands; may hold <c>{name}</c> and <c>{account}</c>. Null: the account's root.</summary>
     public string? Under { get; init; }
 
@@ -21,7 +24,7 @@ public sealed record Route(string Name, string From, string To, ImmutableArray<F
 
     public Deletions Deletions { get; init; } = Deletions.Keep;
 
-    public Turns Turns { get; init; } = Turns.AsListed;
+    public QueueOrder QueueOrder { get; init; } = QueueOrder.AsListed;
 
     public OldSide OldSide { get; init; } = OldSide.Leave;
 }
@@ -46,7 +49,7 @@ public enum Deletions
 }
 
 /// <summary>Who goes first when more moves want to run than may.</summary>
-public enum Turns
+public enum QueueOrder
 {
     AsListed,
 

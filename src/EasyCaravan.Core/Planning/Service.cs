@@ -3,8 +3,19 @@ using System.Collections.Immutable;
 namespace EasyCaravan.Core.Planning;
 
 /// <summary>A mail system that can be reached, with its connections, its way to sign in and its limits.</summary>
-public sealed record Service(string Name, MailConnection Mail, SignIn SignIn, Trust Trust, Limits Limits)
+/// <param name="Mail">Null: it has no mail.</param>
+public sealed record Service(string Name, MailConnection? Mail, SignIn SignIn, Trust Trust, Limits Limits)
 {
+    /// <summary>Null: it has no address books.</summary>
+    public CollectionConnection? Contacts { get; init; }
+
+    /// <summary>Null: it has no calendars.</summary>
+    public CollectionConnection? Calendars { get; init; }
+
+    /// <summary>What it has, in the order in which kinds are carried unless a route says otherwise: people find their address book first.</summary>
+    public ImmutableArray<Kind> Kinds =>
+        [.. new[] { (Kind.Contacts, Contacts is not null), (Kind.Calendars, Calendars is not null), (Kind.Mail, Mail is not null) }.Where(k => k.Item2).Select(k => k.Item1)];
+
     /// <summary>Where its forwarding rules are kept; null: nobody can look.</summary>
     public RulesConnection? Rules { get; init; }
 
@@ -17,6 +28,9 @@ public sealed record Service(string Name, MailConnection Mail, SignIn SignIn, Tr
 
 /// <summary>How the mail of a service is spoken to.</summary>
 public sealed record MailConnection(MailProtocol Speaks, string Host, int Port, Security Security);
+
+/// <summary>Where the address books (CardDAV, RFC 6352) or calendars (CalDAV, RFC 4791) of a service are.</summary>
+public sealed record CollectionConnection(Uri Url);
 
 /// <summary>How the mail rules of a service are spoken to: ManageSieve (RFC 5804).</summary>
 public sealed record RulesConnection(string Host, int Port, Security Security);

@@ -34,7 +34,7 @@ public sealed record LandedEntry(long Folder, uint Number, uint Landed, Outcome 
 
 /// <summary>A message of the to side that no page claims: somebody else's, or one that an earlier import brought.</summary>
 /// <param name="Print">Its identity, so that it need not be read again in each pass.</param>
-public readonly record struct Stranger(uint Number, long Size, Carrying.Identity Print);
+public readonly record struct UnclaimedMessage(uint Number, long Size, Carrying.Mail.Identity Print);
 
 /// <summary>An entry of this move whose message has a certain key.</summary>
 /// <param name="To">Where its folder lands; null when it stays behind.</param>
@@ -183,9 +183,9 @@ public interface ILedger
     Task ReopenAsync(long folder, NumberSet numbers, CancellationToken cancel);
 
     /// <summary>What is known of the to side's messages that nobody claims.</summary>
-    Task<IReadOnlyList<Stranger>> StrangersAsync(long folder, CancellationToken cancel);
+    Task<IReadOnlyList<UnclaimedMessage>> UnclaimedAsync(long folder, CancellationToken cancel);
 
-    Task KeepStrangersAsync(long folder, IReadOnlyList<Stranger> fresh, NumberSet gone, CancellationToken cancel);
+    Task KeepUnclaimedAsync(long folder, IReadOnlyList<UnclaimedMessage> fresh, NumberSet gone, CancellationToken cancel);
 
     Task LeaveBehindAsync(long folder, IReadOnlyList<LeftBehindItem> items, CancellationToken cancel);
 

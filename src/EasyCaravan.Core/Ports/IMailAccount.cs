@@ -103,8 +103,8 @@ public readonly record struct MessageStart(int Folder, uint Number, long Size);
 /// <param name="Number">Its number on the from side.</param>
 /// <param name="Landed">Its key on the to side; null when refused, or when the service does not say (no UIDPLUS, RFC 4315).</param>
 /// <param name="Refused">Why the service did not take it; or null.</param>
-/// <param name="Company">How many messages were refused or taken as one with it, itself included.</param>
-public readonly record struct AddReceipt(int Folder, uint Number, ItemKey? Landed, Fault? Refused, int Company);
+/// <param name="BatchSize">How many messages were refused or taken as one with it, itself included.</param>
+public readonly record struct AddReceipt(int Folder, uint Number, ItemKey? Landed, Fault? Refused, int BatchSize);
 
 /// <summary>
 /// One signed-in session with one person's mail. Not for use by two at a time. Every failure is a <see cref="FaultException"/>;

@@ -1,5 +1,5 @@
 using EasyCaravan.Core.Carrying;
-using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 
 namespace EasyCaravan.Core.Ports;
 
@@ -10,12 +10,8 @@ public sealed record MovePerson(
 
 /// <summary>A move that one worker alone may run until its lease ends.</summary>
 /// <param name="Fence">Rises with every claim: writes under an older one are refused.</param>
-public sealed record Claim(MovePerson Person, MoveState State, string Owner, long Fence, long Pass);
-
-/// <summary>How a pass ended.</summary>
-/// <param name="Fault">Why it could not be completed; null when it was, or was stopped.</param>
-/// <param name="Stopped">It was told to stop before its end.</param>
-public sealed record PassEnd(Fault? Fault, bool Stopped);
+/// <param name="Legs">The kinds that are to run now, in order; none for a survey or comparison.</param>
+public sealed record Claim(MovePerson Person, MoveState State, IReadOnlyList<Kind> Legs, string Owner, long Fence, long Pass);
 
 /// <summary>Moves and who works on them. Claims are leases, so the moves of a lost worker are taken up by another.</summary>
 public interface IMoveStore
@@ -25,12 +21,12 @@ public interface IMoveStore
     Task<Claim?> ClaimAsync(string owner, IReadOnlyCollection<string> except, CancellationToken cancel);
 
     /// <summary>Renews the lease and notes progress. False when the pass should stop: a person held or withdrew the move, or the lease is lost.</summary>
-    Task<bool> RenewAsync(Claim claim, Tally tally, CancellationToken cancel);
+    Task<bool> RenewAsync(Claim claim, IReadOnlyCollection<Tally> tallies, CancellationToken cancel);
 
     /// <summary>Ends the pass and gives the lease back; a lost lease changes nothing.</summary>
     /// <param name="next">The state that follows from the present one.</param>
-    Task EndAsync(Claim claim, Tally tally, PassEnd end, Func<MoveState, MoveState> next, CancellationToken cancel);
+    Task EndAsync(Claim claim, IReadOnlyCollection<Tally> tallies, PassEnd end, Func<MoveState, MoveState> next, CancellationToken cancel);
 
-    /// <summary>The ledger of a claimed move.</summary>
-    ILedger LedgerOf(Claim claim);
+    /// <summary>The ledger of one kind of a claimed move.</summary>
+    ILedger LedgerOf(Claim claim, Kind kind);
 }

@@ -1,5 +1,6 @@
 using System.Runtime.CompilerServices;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 
@@ -9,7 +10,7 @@ namespace EasyCaravan.Core.Proving;
 /// Reads both sides of a move anew, message by message, because a person wants to see it with their own eyes: octets, flags, keywords, dates, and
 /// whether folders still stand under their names. Like a pass it may be stopped at any moment, and goes on where it was.
 /// </summary>
-public sealed class Comparison(IMailAccounts accounts, ILedger ledger, PassOrder order, Tally tally, Action<string> journal)
+public sealed class Comparison(IMailAccounts accounts, ILedger ledger, MailLegOrder order, Tally tally, Action<string> journal)
 {
     /// <summary>Messages, and octets of them, that are compared before it is written down how far it came.</summary>
     private const long StepMessages = 8_000, StepOctets = 256 * 1024 * 1024;
@@ -29,7 +30,7 @@ public sealed class Comparison(IMailAccounts accounts, ILedger ledger, PassOrder
         await using var to = await accounts.OpenAsync(order.To.Service, order.To.Credentials, cancel);
         var toFolders = await to.ListFoldersAsync(cancel);
         var pages = (await ledger.FoldersAsync(cancel)).OrderBy(p => p.Id).ToList();
-        await new DestinationCheck(from, to, ledger, false, tally, journal).LookAsync(Complete(pages), toFolders, cancel);
+        await new DestinationCheck(from, to, ledger, false, tally, journal).CheckAsync(Complete(pages), toFolders, cancel);
         tally.Expect(pages.Sum(p => p.Counts.Carried + p.Counts.Paired));
         var here = (await from.ListFoldersAsync(cancel)).Select(f => f.Path).ToHashSet();
         var standing = toFolders.Select(f => (f.Path, f.Cursor?.Epoch)).ToHashSet();
@@ -85,7 +86,7 @@ public sealed class Comparison(IMailAccounts accounts, ILedger ledger, PassOrder
     {
         cancel.ThrowIfCancellationRequested();
         tally.Folder = step[^1].Page.From.ToString();
-        var comparison = new MessageComparison(from, to, order.Rules, order.Pace, () => tally.Look(1));
+        var comparison = new MessageComparison(from, to, order.Rules, order.RateLimiters, () => tally.Look(1));
         var pages = step.Where(p => p.Entries.Count > 0).Select(p => new ComparedPage(p.Page, p.Entries)).ToList();
         var found = await comparison.CompareAsync(pages, withIndex: true, cancel);
         await RecordAsync(step, found, cancel);

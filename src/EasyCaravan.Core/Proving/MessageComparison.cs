@@ -1,5 +1,6 @@
 using System.IO.Hashing;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -11,7 +12,7 @@ internal sealed record ComparedPage(LedgerFolder Page, IReadOnlyList<LedgerEntry
 
 /// <summary>Reads messages on both sides, octet by octet, and says in words how those differ that do.</summary>
 /// <param name="look">Told of each message of the from side that was read.</param>
-internal sealed class MessageComparison(IMailAccount from, IMailAccount to, CarryRules rules, Paces pace, Action? look = null)
+internal sealed class MessageComparison(IMailAccount from, IMailAccount to, CarryRules rules, RateLimiters pace, Action? look = null)
 {
     /// <summary>What one side shows of a message.</summary>
     /// <param name="Index">Its date and flags, where the service told them along.</param>
@@ -40,7 +41,7 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
     }
 
     private static async Task ReadAsync(
-        IMailAccount account, IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, Dictionary<ItemAt, Octets> read, Paces? pace, Action? look, bool withIndex, CancellationToken cancel)
+        IMailAccount account, IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, Dictionary<ItemAt, Octets> read, RateLimiters? pace, Action? look, bool withIndex, CancellationToken cancel)
     {
         var reader = await account.ReadMessagesAsync(folders, cancel, withIndex);
         var hash = new XxHash128();

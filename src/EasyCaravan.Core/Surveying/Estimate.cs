@@ -36,10 +36,10 @@ public sealed record Rates(double MessagesLow, double MessagesHigh, double Octet
 }
 
 /// <summary>What one move has to carry.</summary>
-public sealed record Load(string Account, string Name, long Messages, long Octets, int Folders);
+public sealed record CarryVolume(string Account, string Name, long Messages, long Octets, int Folders);
 
 /// <summary>How long one move takes by itself, in seconds.</summary>
-public sealed record MoveEstimate(Load Load, double Shortest, double Longest);
+public sealed record MoveEstimate(CarryVolume Volume, double Shortest, double Longest);
 
 /// <summary>What keeps a batch from going faster.</summary>
 public enum HeldBackBy
@@ -69,9 +69,9 @@ public sealed record BatchEstimate(double Shortest, double Longest, int AtOnce, 
     /// <param name="day">The service that allows the least for an account in a day, and how many octets; null: none has a limit.</param>
     /// <param name="lanes">Connections that one move takes at each service.</param>
     /// <param name="workers">Moves that this installation runs at a time.</param>
-    public static BatchEstimate Make(IReadOnlyList<Load> loads, Rates rates, IReadOnlyList<(string Service, int Connections)> connections, int lanes, int workers, (string Service, long Octets)? day = null)
+    public static BatchEstimate Make(IReadOnlyList<CarryVolume> volumes, Rates rates, IReadOnlyList<(string Service, int Connections)> connections, int lanes, int workers, (string Service, long Octets)? day = null)
     {
-        var moves = loads.Select(l =>
+        var moves = volumes.Select(l =>
         {
             var (shortest, longest) = l.Messages == 0 ? (0, 0) : rates.For(l.Messages, l.Octets, l.Folders);
             // What does not fit in today's limit waits for the days after it.
@@ -85,10 +85,10 @@ public sealed record BatchEstimate(double Shortest, double Longest, int AtOnce, 
         // At best the longest begin first; at worst the longest of all begins when the others are done (Graham's bound).
         var (low, high) = (Makespan(moves.Select(m => m.Shortest), atOnce), ((moves.Sum(m => m.Longest) - moves[0].Longest) / atOnce) + moves[0].Longest);
         var heaviest = moves[0];
-        var (by, detail) = day is { } least && heaviest.Load.Octets > least.Octets
-            ? (HeldBackBy.BytesPerDay, $"the {Planning.ByteCount.Write(least.Octets)} a day that {least.Service} allows an account: {heaviest.Load.Name} has {Planning.ByteCount.Write(heaviest.Load.Octets)}")
+        var (by, detail) = day is { } least && heaviest.Volume.Octets > least.Octets
+            ? (HeldBackBy.BytesPerDay, $"the {Planning.ByteCount.Write(least.Octets)} a day that {least.Service} allows an account: {heaviest.Volume.Name} has {Planning.ByteCount.Write(heaviest.Volume.Octets)}")
             : heaviest.Longest > 0.5 * high
-            ? (HeldBackBy.OneMailbox, $"the mailbox of {heaviest.Load.Name} alone")
+            ? (HeldBackBy.OneMailbox, $"the mailbox of {heaviest.Volume.Name} alone")
             : workers < narrow.Connections
                 ? (HeldBackBy.Workers, $"{workers} moves at a time, as the service was started")
                 : (HeldBackBy.Connections, $"{narrow.Connections} connections at {narrow.Service}, {(lanes > 1 ? $"{lanes} for each move where they are free" : "one for each move")}");

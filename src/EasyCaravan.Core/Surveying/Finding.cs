@@ -2,7 +2,7 @@ using EasyCaravan.Core.Planning;
 
 namespace EasyCaravan.Core.Surveying;
 
-/// <summary>What a survey can find. Stable words: scripts and choices name them.</summary>
+/// <summary>What a survey can find. Stable words: scripts and decisions name them.</summary>
 public enum FindingCode
 {
     AccountNotFound,
@@ -59,7 +59,7 @@ public enum Weight
 }
 
 /// <summary>What a person can choose about a finding. Kept by number: new ones come last.</summary>
-public enum WayOut
+public enum Resolution
 {
     /// <summary>It may be as it is told.</summary>
     Accept,
@@ -98,9 +98,9 @@ public sealed record Finding(FindingCode Code, string What, long Messages = 0, l
 /// <param name="Text">What choosing it means.</param>
 /// <param name="Value">What its value is, in words; null when it takes none.</param>
 /// <param name="Default">A value that suits most; or null.</param>
-public sealed record WayOffer(WayOut Way, string Text, string? Value = null, string? Default = null);
+public sealed record ResolutionOffer(Resolution Way, string Text, string? Value = null, string? Default = null);
 
 /// <summary>What is always true of a kind of finding.</summary>
 /// <param name="Title">For a heading.</param>
 /// <param name="Otherwise">What will happen if nobody decides anything.</param>
-public sealed record FindingRule(Weight Weight, string Title, string Otherwise, params WayOffer[] Ways);
+public sealed record FindingRule(Weight Weight, string Title, string Otherwise, params ResolutionOffer[] Ways);

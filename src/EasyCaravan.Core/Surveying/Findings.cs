@@ -16,7 +16,7 @@ public static class Findings
         if (inventory.ToFault is { } toFault) found.Add(ClosedDoor(toFault));
         foreach (var service in new[] { from, to })
         {
-            if (service.Mail.Security is Security.None) found.Add(new Finding(FindingCode.WeakTls, $"the connection to {service.Name} is not protected (security: none)"));
+            if (service.Mail?.Security is Security.None) found.Add(new Finding(FindingCode.WeakTls, $"the connection to {service.Name} is not protected (security: none)"));
             else if (service.Trust is Trust.Anyone) found.Add(new Finding(FindingCode.WeakTls, $"the certificate of {service.Name} is not verified (trust: none)"));
         }
         if (inventory.From is { } there) AddAboutFrom(found, there, inventory.TakenAt, from);
@@ -30,7 +30,7 @@ public static class Findings
 
     private static void AddAboutFrom(List<Finding> found, FromInventory from, DateTimeOffset takenAt, Service service)
     {
-        if (service.Mail.Speaks is MailProtocol.Pop3) found.Add(new Finding(FindingCode.InboxOnly, $"{service.Name} speaks POP3, which knows neither folders nor flags"));
+        if (service.Mail?.Speaks is MailProtocol.Pop3) found.Add(new Finding(FindingCode.InboxOnly, $"{service.Name} speaks POP3, which knows neither folders nor flags"));
         foreach (var folder in from.Folders.Where(f => f.Unreadable is not null))
             found.Add(new Finding(FindingCode.UnreadableFolder, $"{folder.Path}: {folder.Unreadable}"));
         var unreadable = from.Folders.Sum(f => f.UnreadableMessages);
@@ -89,7 +89,7 @@ public static class Findings
         if (to.Room is not { } room) return;
         // Too large ones do not arrive, so they need no room.
         var mail = to.LargestMessage is { } limit && !(rules.Mail.Largest <= limit) ? rules.Mail with { Largest = limit } : rules.Mail;
-        var carried = ToCarry.Of(from, map, mail).Values;
+        var carried = CarryVolumes.Of(from, map, mail).Values;
         var (messages, octets) = (carried.Sum(c => c.Messages), carried.Sum(c => c.Octets));
         if (room.Octets is { } most && octets > most - room.UsedOctets)
             found.Add(new Finding(FindingCode.NoRoom, $"{ByteCount.Write(octets)} to carry, {ByteCount.Write(Math.Max(0, most - room.UsedOctets))} free of {ByteCount.Write(most)}", messages, octets));

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -43,7 +44,7 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
             await using var account = await accounts.OpenAsync(side.Service, side.Credentials!, cancel);
             return (await look(account, side, cancel), null);
         }
-        catch (FaultException e) when (e.Fault.Turn is not Turn.Wait)
+        catch (FaultException e) when (e.Fault.Action is not FaultAction.RetryLater)
         {
             return (null, e.Fault);
         }
@@ -67,7 +68,7 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
             {
                 if (folder.Selectable && folder.Cursor?.Count != 0) await ReadIndexAsync(account, folder, builder, cancel);
             }
-            catch (FaultException e) when (e.Verdict is Verdict.Keep && e.Fault.Turn is not Turn.Wait)
+            catch (FaultException e) when (e.Verdict is Verdict.Keep && e.Fault.Action is not FaultAction.RetryLater)
             {
                 unreadable = e.Fault.What;
             }
@@ -113,7 +114,7 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
         {
             return await order.Forwarding(side.Credentials!, cancel);
         }
-        catch (FaultException e) when (e.Fault.Turn is not Turn.Wait)
+        catch (FaultException e) when (e.Fault.Action is not FaultAction.RetryLater)
         {
             return null;
         }

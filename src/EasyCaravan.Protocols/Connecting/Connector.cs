@@ -16,7 +16,7 @@ public sealed record ConnectStep(string Name, string Result);
 public sealed record Endpoint(string Whom, string Host, int Port, Security Security, Trust Trust);
 
 /// <summary>Asks a server in the clear to go on with TLS. Reads no octet beyond the server's leave, and returns the greeting to be told to whoever reads on.</summary>
-internal delegate Task<byte[]> Upgrade(PlainTalk talk, CancellationToken cancel);
+internal delegate Task<byte[]> Upgrade(StartTlsDialog talk, CancellationToken cancel);
 
 /// <summary>Resolves, connects and protects a connection as the service's definition says.</summary>
 public static class Connector
@@ -42,8 +42,8 @@ public static class Connector
                 case Security.Tls:
                     return await ProtectAsync(service, stream, step, patience.Token);
                 case Security.StartTls:
-                    var greeting = await upgrade(new PlainTalk(service, stream), patience.Token);
-                    return new GreetingStream(greeting, await ProtectAsync(service, stream, step, patience.Token));
+                    var greeting = await upgrade(new StartTlsDialog(service, stream), patience.Token);
+                    return new PrefixedStream(greeting, await ProtectAsync(service, stream, step, patience.Token));
                 default:
                     step?.Invoke(new ConnectStep("protect", "NOT PROTECTED: security is none, anyone on the way can read passwords and mail"));
                     return stream;
@@ -110,7 +110,7 @@ public static class Connector
 
     private static async Task<SslStream> ProtectAsync(Endpoint service, Stream stream, Action<ConnectStep>? step, CancellationToken cancel)
     {
-        var trial = new CertificateTrial(service.Trust, service.Host);
+        var trial = new CertificateCheck(service.Trust, service.Host);
         var tls = new SslStream(stream);
         try
         {
@@ -139,7 +139,7 @@ public static class Connector
 }
 
 /// <summary>The words before protection: line by line.</summary>
-internal sealed class PlainTalk(Endpoint service, Stream stream)
+internal sealed class StartTlsDialog(Endpoint service, Stream stream)
 {
     public async Task SayAsync(string line, CancellationToken cancel) => await stream.WriteAsync(System.Text.Encoding.ASCII.GetBytes(line + "\r\n"), cancel);
 

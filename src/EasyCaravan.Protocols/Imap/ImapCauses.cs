@@ -7,7 +7,7 @@ namespace EasyCaravan.Protocols.Imap;
 internal static class ImapCauses
 {
     /// <param name="otherwise">The cause when the server gave no code that says more: what a refusal of this command means by itself.</param>
-    public static Fault Refused(ImapResult result, ImapWire wire, string what, Cause otherwise)
+    public static Fault Refused(ImapResult result, LineConnection wire, string what, Cause otherwise)
     {
         var cause = result.CodeName switch
         {

@@ -118,7 +118,7 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
         tokens.SkipSpaces();
         if (!tokens.AtEnd && tokens.Rest[0] == '(') tokens.SkipValue();
         tokens.SkipSpaces();
-        return ImapWords.ReadNumbers(tokens.Rest);
+        return ImapSyntax.ReadNumbers(tokens.Rest);
     }
 
     private static ulong DigestOf(NumberSet present, Dictionary<uint, FlagSet> flags)

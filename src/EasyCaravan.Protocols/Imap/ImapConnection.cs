@@ -5,13 +5,13 @@ using EasyCaravan.Protocols.Imap.Wire;
 namespace EasyCaravan.Protocols.Imap;
 
 /// <summary>Commands and their answers over one wire, and which mailbox is open on it.</summary>
-internal sealed class ImapConnection(ImapWire wire)
+internal sealed class ImapConnection(LineConnection wire)
 {
     private readonly HashSet<string> _asked = [];
     private readonly Dictionary<string, ImapResult> _early = [];
     private uint _tag;
 
-    public ImapWire Wire => wire;
+    public LineConnection Wire => wire;
 
     /// <summary>The raw name of the open mailbox, and whether it may be written to.</summary>
     public (string Name, bool Writable)? Open { get; set; }

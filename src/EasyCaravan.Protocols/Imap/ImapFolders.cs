@@ -91,7 +91,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         return prefix + string.Join(traits.Separator ?? '/', names);
     }
 
-    public string Quoted(FolderPath path) => ImapWords.Quote(RawName(path), connection.Wire.Whom);
+    public string Quoted(FolderPath path) => ImapSyntax.Quote(RawName(path), connection.Wire.Whom);
 
     public async Task<IReadOnlyList<MadeFolder>> CreateAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel)
     {
@@ -307,7 +307,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         foreach (var some in entries.Where(e => e.Selectable).Chunk(100))
         {
             var tags = new List<string>();
-            foreach (var entry in some) tags.Add(await connection.PutAsync($"STATUS {ImapWords.Quote(entry.Raw, connection.Wire.Whom)} ({StatusItems})", cancel));
+            foreach (var entry in some) tags.Add(await connection.PutAsync($"STATUS {ImapSyntax.Quote(entry.Raw, connection.Wire.Whom)} ({StatusItems})", cancel));
             foreach (var tag in tags) await connection.AnswerAsync(tag, r => ReadStatus(r, cursors), cancel);
         }
     }

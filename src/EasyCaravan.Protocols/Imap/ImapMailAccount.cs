@@ -73,7 +73,7 @@ public sealed class ImapMailAccount : IMailAccount
         {
             var traits = await ImapSignIn.SignInAsync(stream, service, who, tokens, cancel);
             step?.Invoke(new ConnectStep("sign in", $"as {who.Login}"));
-            return new ImapMailAccount(new ImapConnection(new ImapWire(stream, who.Account, s_patience) { Service = service.Name }), traits, slot);
+            return new ImapMailAccount(new ImapConnection(new LineConnection(stream, who.Account, s_patience) { Service = service.Name }), traits, slot);
         }
         catch
         {
@@ -208,7 +208,7 @@ public sealed class ImapMailAccount : IMailAccount
     {
         if (numbers.Count == 0) return;
         await _folders.OpenAsync(path, writable: false, anew: false, cancel);
-        var left = new Queue<NumberSet>(ImapWords.Lines(numbers, IndexStep));
+        var left = new Queue<NumberSet>(ImapSyntax.Lines(numbers, IndexStep));
         var underWay = new Queue<(string Tag, NumberSet Line)>();
         while (underWay.Count > 0 || left.Count > 0)
         {
@@ -218,7 +218,7 @@ public sealed class ImapMailAccount : IMailAccount
             var result = await _connection.AnswerAsync(tag, r => { if (FetchRow.Read(r, _flagSets) is { } row) take(row); }, cancel);
             if (result.IsOk) continue;
             var fault = ImapCauses.Refused(result, _connection.Wire, $"the index of '{path}' was refused", Cause.MessageUnreadable);
-            if (fault.Turn is not Turn.NextItem) throw new FaultException(fault, Verdict.Keep);
+            if (fault.Action is not FaultAction.SkipItem) throw new FaultException(fault, Verdict.Keep);
             if (asked.Count == 1) refused[asked.First()] = fault;
             else foreach (var half in asked.Slices((int)(asked.Count + 1) / 2)) left.Enqueue(half);
         }

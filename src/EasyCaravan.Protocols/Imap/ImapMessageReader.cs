@@ -62,7 +62,7 @@ internal sealed class ImapMessageReader : IMessageReader
     public ImapMessageReader(ImapConnection connection, ImapFolders folders, IReadOnlyList<(FolderPath Path, NumberSet Numbers)> wanted, Dictionary<string, FlagSet>? flagSets)
     {
         (_connection, _folders, _wanted, _flagSets) = (connection, folders, wanted, flagSets);
-        _steps = wanted.SelectMany((w, folder) => ImapWords.Lines(w.Numbers, Step).Select(numbers => (folder, numbers))).GetEnumerator();
+        _steps = wanted.SelectMany((w, folder) => ImapSyntax.Lines(w.Numbers, Step).Select(numbers => (folder, numbers))).GetEnumerator();
     }
 
     public ItemInfo? Index => _inBody || _received is not { } received || _flags is null ? null : new ItemInfo(_current.Number, _current.Size, received, _flags);
@@ -71,7 +71,7 @@ internal sealed class ImapMessageReader : IMessageReader
 
     public IReadOnlyDictionary<ItemAt, Fault> Unreadable => _unreadable;
 
-    private ImapWire Wire => _connection.Wire;
+    private LineConnection Wire => _connection.Wire;
 
     public async ValueTask<MessageStart?> NextAsync(CancellationToken cancel)
     {
@@ -155,7 +155,7 @@ internal sealed class ImapMessageReader : IMessageReader
             return null;
         }
         if (_underWay is [{ Opening: { } opening }, ..]) opening.Take(response);
-        var length = ImapWire.LiteralLength(line.Span);
+        var length = LineConnection.LiteralLength(line.Span);
         (_received, _flags) = (null, null);
         var (number, inline, isBody) = ReadFetch(line.Span, length);
         if (!isBody)
@@ -231,7 +231,7 @@ internal sealed class ImapMessageReader : IMessageReader
         var absent = asked.Numbers.Select(n => new ItemAt(asked.Folder, n)).Where(i => !_given.Remove(i)).ToList();
         if (absent.Count == 0) return;
         var fault = result.IsOk ? null : ImapCauses.Refused(result, Wire, "the old side does not give out this message", Cause.MessageUnreadable);
-        if (asked.Numbers.Count > 1 && (_oneByOne || (fault is not null && fault.Turn is not Turn.Person)))
+        if (asked.Numbers.Count > 1 && (_oneByOne || (fault is not null && fault.Action is not FaultAction.AskPerson)))
         {
             foreach (var item in absent) _again.Enqueue((item.Folder, new NumberSet([item.Number])));
         }
@@ -239,7 +239,7 @@ internal sealed class ImapMessageReader : IMessageReader
         {
             _gone.AddRange(absent);
         }
-        else if (fault.Turn is Turn.NextItem)
+        else if (fault.Action is FaultAction.SkipItem)
         {
             _unreadable[absent[0]] = fault;
         }
@@ -280,8 +280,8 @@ internal sealed class ImapMessageReader : IMessageReader
     private async ValueTask EndLineAsync(CancellationToken cancel)
     {
         var line = await Wire.ReadLineAsync(cancel);
-        if (ImapWire.LiteralLength(line.Span) is null) CheckItems(line.Span);
-        while (ImapWire.LiteralLength(line.Span) is { } more)
+        if (LineConnection.LiteralLength(line.Span) is null) CheckItems(line.Span);
+        while (LineConnection.LiteralLength(line.Span) is { } more)
         {
             await PassOverAsync(more, cancel);
             line = await Wire.ReadLineAsync(cancel);
@@ -310,7 +310,7 @@ internal sealed class ImapMessageReader : IMessageReader
     private void TakeItem(ReadOnlySpan<byte> name, ref ImapTokens tokens)
     {
         if (_flagSets is not null && Ascii.EqualsIgnoreCase(name, "FLAGS"u8)) _flags = FetchRow.ReadFlags(ref tokens, _flagSets);
-        else if (_flagSets is not null && Ascii.EqualsIgnoreCase(name, "INTERNALDATE"u8)) _received = ImapWords.ReadDate(tokens.String());
+        else if (_flagSets is not null && Ascii.EqualsIgnoreCase(name, "INTERNALDATE"u8)) _received = ImapSyntax.ReadDate(tokens.String());
         else tokens.SkipValue();
     }
 }

@@ -60,7 +60,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
         _mostMessages = multi ? 4 * company : 8;
     }
 
-    private ImapWire Wire => _connection.Wire;
+    private LineConnection Wire => _connection.Wire;
 
     /// <summary>
     /// As many APPENDs are under way as may be, or two and these large or old: on a slow service what is confirmed is to be known soon, and
@@ -98,7 +98,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
         _inUtf8 = _traits.Utf8 && HasWideHeader(first.Span);
         var binary = _inUtf8 || (_traits.Can(ImapCapabilities.Binary) && first.Span.Contains((byte)0));
         var waitless = _literalPlus || (_literalMinus && size <= 4096);
-        await Wire.WriteAsync($" ({item.Flags.Written}) {ImapWords.Date(item.Received)} {(_inUtf8 ? "UTF8 (" : "")}{(binary ? "~" : "")}{{{size}{(waitless ? "+" : "")}}}\r\n", cancel);
+        await Wire.WriteAsync($" ({item.Flags.Written}) {ImapSyntax.Date(item.Received)} {(_inUtf8 ? "UTF8 (" : "")}{(binary ? "~" : "")}{{{size}{(waitless ? "+" : "")}}}\r\n", cancel);
         if (!waitless) await AwaitLeaveAsync(cancel);
         await WriteAsync(first, cancel);
     }
@@ -213,7 +213,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
             tokens.SkipSpaces();
             var epoch = tokens.Number32();
             tokens.SkipSpaces();
-            var numbers = ImapWords.ReadNumbers(tokens.Rest);
+            var numbers = ImapSyntax.ReadNumbers(tokens.Rest);
             return numbers.Count == count ? [.. numbers.Select(n => new ItemKey(epoch, n))] : null;
         }
         catch (FormatException e)

@@ -20,7 +20,7 @@ internal sealed class ImapMoves(ImapConnection connection, ImapTraits traits, Im
         await folders.OpenAsync(path, writable: true, anew: false, cancel);
         var verb = traits.Can(ImapCapabilities.Move) ? "MOVE" : "COPY";
         var places = new Dictionary<uint, uint>();
-        foreach (var line in ImapWords.Lines(numbers, Step))
+        foreach (var line in ImapSyntax.Lines(numbers, Step))
         {
             void Read(string? code)
             {
@@ -40,7 +40,7 @@ internal sealed class ImapMoves(ImapConnection connection, ImapTraits traits, Im
     {
         if (!CanName) return false;
         await folders.OpenAsync(path, writable: true, anew: false, cancel);
-        foreach (var line in ImapWords.Lines(numbers, Step)) await ExpungeAsync(line, path, cancel);
+        foreach (var line in ImapSyntax.Lines(numbers, Step)) await ExpungeAsync(line, path, cancel);
         return true;
     }
 
@@ -55,7 +55,7 @@ internal sealed class ImapMoves(ImapConnection connection, ImapTraits traits, Im
     {
         var words = code.Split(' ', StringSplitOptions.RemoveEmptyEntries);
         if (words.Length != 4) throw new FormatException($"'{code}' does not say where messages landed");
-        var (old, now) = (ImapWords.ReadNumbers(Encoding.ASCII.GetBytes(words[2])), ImapWords.ReadNumbers(Encoding.ASCII.GetBytes(words[3])));
+        var (old, now) = (ImapSyntax.ReadNumbers(Encoding.ASCII.GetBytes(words[2])), ImapSyntax.ReadNumbers(Encoding.ASCII.GetBytes(words[3])));
         if (old.Count != now.Count || old.Count > most) throw new FormatException($"'{code}' tells {now.Count} places for {most} messages");
         return old.Zip(now);
     }

@@ -52,7 +52,7 @@ internal sealed class ImapSearch(string tag)
             if (tokens.TryWord("ALL"u8))
             {
                 tokens.SkipSpaces();
-                ranges = ImapWords.ReadNumbers(tokens.Atom());
+                ranges = ImapSyntax.ReadNumbers(tokens.Atom());
             }
             else if (!tokens.AtEnd) tokens.Atom();
         }

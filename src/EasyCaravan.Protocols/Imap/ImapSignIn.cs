@@ -56,7 +56,7 @@ internal static class ImapSignIn
 #pragma warning restore CA2000
         try
         {
-            await client.ConnectAsync(stream, service.Mail.Host, service.Mail.Port, SecureSocketOptions.None, cancel);
+            await client.ConnectAsync(stream, service.Mail!.Host, service.Mail!.Port, SecureSocketOptions.None, cancel);
             client.Timeout = SignInPatience;
             await AuthenticateAsync(client, said, service, who, tokens, cancel);
             // RFC 6855 §3: without it a server may rewrite messages with such headers, or show none at all.

@@ -54,7 +54,7 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
     private async Task<List<string>> StoreAsync(FlagChange change, CancellationToken cancel)
     {
         var tags = new List<string>();
-        foreach (var line in ImapWords.Lines(change.Numbers, StoreStep))
+        foreach (var line in ImapSyntax.Lines(change.Numbers, StoreStep))
         {
             foreach (var (sign, flags) in new[] { ('+', change.Add), ('-', change.Remove) })
                 if (flags.Flags.Length > 0) tags.Add(await connection.PutAsync($"UID STORE {line} {sign}FLAGS.SILENT ({flags.Written})", cancel));

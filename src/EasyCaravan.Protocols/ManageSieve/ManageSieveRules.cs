@@ -72,7 +72,7 @@ public static partial class ManageSieveRules
         return [.. found.Distinct(StringComparer.OrdinalIgnoreCase)];
     }
 
-    private static async Task<byte[]> UpgradeAsync(PlainTalk talk, CancellationToken cancel)
+    private static async Task<byte[]> UpgradeAsync(StartTlsDialog talk, CancellationToken cancel)
     {
         string line;
         do line = await talk.HearAsync(cancel);

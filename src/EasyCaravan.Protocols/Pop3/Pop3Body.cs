@@ -4,7 +4,7 @@ using EasyCaravan.Protocols.Imap.Wire;
 namespace EasyCaravan.Protocols.Pop3;
 
 /// <summary>A multi-line answer (RFC 1939 §3): the dot that is put before lines which begin with one is taken off; every other octet stays, whatever the line ends.</summary>
-internal sealed class Pop3Body(ImapWire wire)
+internal sealed class Pop3Body(LineConnection wire)
 {
     private const int Piece = 64 * 1024;
 
@@ -21,7 +21,7 @@ internal sealed class Pop3Body(ImapWire wire)
         Ended,
     }
 
-    public static async Task<bool> IsOkAsync(ImapWire wire, CancellationToken cancel)
+    public static async Task<bool> IsOkAsync(LineConnection wire, CancellationToken cancel)
     {
         var line = await wire.ReadLineAsync(cancel);
         if (line.Span.StartsWith("+OK"u8)) return true;

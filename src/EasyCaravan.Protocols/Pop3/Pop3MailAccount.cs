@@ -26,7 +26,7 @@ public sealed class Pop3MailAccount : IMailAccount
     /// <summary>Octets of a header that are kept; what tells messages apart stands far before.</summary>
     private const int LongestHeader = 4 * 1024 * 1024;
 
-    private readonly ImapWire _wire;
+    private readonly LineConnection _wire;
     private readonly Service _service;
     private readonly string _account;
     private readonly bool _pipelining;
@@ -38,7 +38,7 @@ public sealed class Pop3MailAccount : IMailAccount
     private FolderCursor? _cursor;
     private Pop3MessageReader? _reader;
 
-    private Pop3MailAccount(ImapWire wire, Service service, string account, Pop3Capabilities capabilities, IItemNumbers numbers, IDisposable? slot)
+    private Pop3MailAccount(LineConnection wire, Service service, string account, Pop3Capabilities capabilities, IItemNumbers numbers, IDisposable? slot)
     {
         (_wire, _service, _account, _numbers, _slot) = (wire, service, account, numbers, slot);
         _pipelining = (capabilities & Pop3Capabilities.Pipelining) != 0;
@@ -56,7 +56,7 @@ public sealed class Pop3MailAccount : IMailAccount
             stream = await Pop3SignIn.ConnectAsync(service, step, cancel);
             var capabilities = await Pop3SignIn.SignInAsync(stream, service, who, tokens, cancel);
             step?.Invoke(new ConnectStep("sign in", $"as {who.Login}"));
-            return new Pop3MailAccount(new ImapWire(stream, who.Account, s_patience) { Service = service.Name }, service, who.Account, capabilities, numbers, slot);
+            return new Pop3MailAccount(new LineConnection(stream, who.Account, s_patience) { Service = service.Name }, service, who.Account, capabilities, numbers, slot);
         }
         catch
         {

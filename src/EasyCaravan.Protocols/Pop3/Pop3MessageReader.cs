@@ -5,7 +5,7 @@ using EasyCaravan.Protocols.Imap.Wire;
 namespace EasyCaravan.Protocols.Pop3;
 
 /// <summary>Messages by RETR, the next already asked for. POP3 does not tell exact sizes, so each is put down first: in memory, or where it is large in a file that nobody else can read.</summary>
-internal sealed class Pop3MessageReader(ImapWire wire, IReadOnlyList<(uint Number, int Place)> messages, IReadOnlyCollection<ItemAt> gone) : IMessageReader, IAsyncDisposable
+internal sealed class Pop3MessageReader(LineConnection wire, IReadOnlyList<(uint Number, int Place)> messages, IReadOnlyCollection<ItemAt> gone) : IMessageReader, IAsyncDisposable
 {
     /// <summary>Octets of a message that are kept in memory.</summary>
     private const int InMemory = 1024 * 1024;

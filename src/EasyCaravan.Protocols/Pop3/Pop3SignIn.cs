@@ -14,10 +14,10 @@ namespace EasyCaravan.Protocols.Pop3;
 internal static class Pop3SignIn
 {
     public static Task<Stream> ConnectAsync(Service service, Action<ConnectStep>? step, CancellationToken cancel) =>
-        Connector.ConnectAsync(new Endpoint(service.Name, service.Mail.Host, service.Mail.Port, service.Mail.Security, service.Trust), UpgradeAsync, step, cancel);
+        Connector.ConnectAsync(new Endpoint(service.Name, service.Mail!.Host, service.Mail!.Port, service.Mail!.Security, service.Trust), UpgradeAsync, step, cancel);
 
     /// <summary>STLS (RFC 2595 §4).</summary>
-    private static async Task<byte[]> UpgradeAsync(PlainTalk talk, CancellationToken cancel)
+    private static async Task<byte[]> UpgradeAsync(StartTlsDialog talk, CancellationToken cancel)
     {
         var greeting = await talk.HearAsync(cancel);
         if (!greeting.StartsWith("+OK", StringComparison.OrdinalIgnoreCase)) throw talk.Refused(Cause.ServiceBusy, $"the server did not greet: \"{greeting}\"");
@@ -36,7 +36,7 @@ internal static class Pop3SignIn
 #pragma warning restore CA2000
         try
         {
-            await client.ConnectAsync(stream, service.Mail.Host, service.Mail.Port, SecureSocketOptions.None, cancel);
+            await client.ConnectAsync(stream, service.Mail!.Host, service.Mail!.Port, SecureSocketOptions.None, cancel);
             // RFC 6856 §2: without it the server would rewrite messages whose header is in UTF-8.
             if ((client.Capabilities & Pop3Capabilities.UTF8) != 0) await client.EnableUTF8Async(cancel);
             switch (service.SignIn)

@@ -30,7 +30,7 @@ internal static class BoundedHttp
             SslOptions = new SslClientAuthenticationOptions
             {
                 RemoteCertificateValidationCallback = (sender, certificate, chain, errors) =>
-                    (machineTrustServes && errors is SslPolicyErrors.None) || new CertificateTrial(trust, host).Judge(sender, certificate, chain, errors),
+                    (machineTrustServes && errors is SslPolicyErrors.None) || new CertificateCheck(trust, host).Judge(sender, certificate, chain, errors),
             },
         };
         return new HttpClient(handler) { Timeout = patience, MaxResponseContentBufferSize = LargestBody };

@@ -43,7 +43,7 @@ internal static class BatchApi
     }
 
     private static async Task<Results<Ok<Page<MoveView>>, ProblemHttpResult>> MovesAsync(
-        string batch, Database database, CurrentPlan current, ServiceCare care, TimeProvider time, CancellationToken cancel,
+        string batch, Database database, CurrentPlan current, ServiceThrottle throttle, TimeProvider time, CancellationToken cancel,
         string? cursor = null, int limit = 200, bool needsYou = false, bool running = false, string? search = null)
     {
         await using var db = database.Read();
@@ -67,20 +67,20 @@ internal static class BatchApi
         var size = Math.Clamp(limit, 1, LargestPage);
         var ids = await query.OrderBy(m => m.Id).Take(size + 1).Select(m => m.Id).ToListAsync(cancel);
         var page = ids.Take(size).ToList();
-        var moves = await MoveViews.LoadAsync(db, db.Moves.Where(m => page.Contains(m.Id)).OrderBy(m => m.Id), care.RestingBatches((await current.GetAsync(cancel)).Plan), database.Trouble, time.GetUtcNow(), cancel);
+        var moves = await MoveViews.LoadAsync(db, db.Moves.Where(m => page.Contains(m.Id)).OrderBy(m => m.Id), throttle.RestingBatches((await current.GetAsync(cancel)).Plan), database.Trouble, time.GetUtcNow(), cancel);
         return TypedResults.Ok(new Page<MoveView>(moves, ids.Count > size ? page[^1].ToString(CultureInfo.InvariantCulture) : null));
     }
 
     private static async Task<Results<Ok<MoveDetail>, ProblemHttpResult>> MoveAsync(
-        string batch, string account, Database database, CurrentPlan current, ServiceCare care, TimeProvider time, CancellationToken cancel)
+        string batch, string account, Database database, CurrentPlan current, ServiceThrottle throttle, TimeProvider time, CancellationToken cancel)
     {
         await using var db = database.Read();
-        var views = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Batch == batch && m.FromAccount == account), care.RestingBatches((await current.GetAsync(cancel)).Plan), database.Trouble, time.GetUtcNow(), cancel);
+        var views = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Batch == batch && m.FromAccount == account), throttle.RestingBatches((await current.GetAsync(cancel)).Plan), database.Trouble, time.GetUtcNow(), cancel);
         if (views.Count == 0) return Problems.NotFound($"Nobody in batch '{batch}' moves from '{account}'.", "See the batch's moves for its accounts");
-        var move = await db.Moves.FirstAsync(m => m.Batch == batch && m.FromAccount == account, cancel);
+        var move = await db.Moves.Include(m => m.Legs).FirstAsync(m => m.Batch == batch && m.FromAccount == account, cancel);
         var folders = (await FoldersAsync(db, [move.Id], cancel))[move.Id].ToList();
-        var passes = await db.Passes.Where(p => p.MoveId == move.Id).OrderByDescending(p => p.Id).Take(100).ToListAsync(cancel);
-        var closes = (await WaybillApi.SeenAsync(db, [move.Id], cancel)).Contains(move.Id) && folders.TrueForAll(f => f.Closes);
+        var passes = await db.Passes.Include(p => p.Legs).Where(p => p.MoveId == move.Id).OrderByDescending(p => p.Id).Take(100).ToListAsync(cancel);
+        var closes = (await WaybillApi.CompleteAsync(db, [move.Id], cancel)).Contains(move.Id) && folders.TrueForAll(f => f.Closes);
         return TypedResults.Ok(new MoveDetail(
             views[0], closes, WaybillApi.SentenceOf(move, closes, folders), folders, [.. passes.Select(ViewOf)], await LeftBehindApi.LoadAsync(db, batch, [move.Id], includeAccepted: true, cancel),
             await DifferenceApi.LoadAsync(db, batch, [move.Id], includeDecided: true, cancel), (await ComparisonApi.LoadAsync(db, batch, [move.Id], cancel)).FirstOrDefault()));
@@ -91,21 +91,23 @@ internal static class BatchApi
     {
         var rows = await db.LedgerFolders.Where(f => moves.Contains(f.MoveId)).ToListAsync(cancel);
         return rows.GroupBy(r => r.MoveId)
-            .SelectMany(own => Waybill.Draw(own.Select(Pages.PageOf)).Folders.Select(f => (Move: own.Key, View: ViewOf(f))))
+            .SelectMany(own => own.GroupBy(r => r.Kind).SelectMany(kind => Waybill.Draw(kind.Select(Pages.PageOf)).Folders
+                .Select(f => (Move: own.Key, View: ViewOf(kind.Key, f)))))
             .ToLookup(f => f.Move, f => f.View);
     }
 
-    private static FolderView ViewOf(WaybillFolder folder) => new(
-        folder.From.ToString(), folder.To?.ToString(),
+    private static FolderView ViewOf(Core.Planning.Kind kind, WaybillFolder folder) => new(
+        MoveViews.WordOf(kind), folder.From.ToString(), folder.To?.ToString(),
         new Counts(folder.Counts.Found, folder.Counts.Carried, folder.Counts.Paired, folder.Counts.Excluded, folder.Counts.LeftBehind),
         folder.Counts.Gone, folder.Counts.Missing, folder.Counts.Twice, folder.Counts.Altered, folder.Counts.Undecided, folder.Counts.Octets, folder.Closes);
 
     private static PassView ViewOf(PassRow pass) => new(
         pass.Id, MoveViews.KindName(pass.Kind), MoveViews.Time(pass.StartedAt)!.Value, MoveViews.Time(pass.EndedAt), pass.Stopped, pass.Fault,
-        pass.Carried, pass.Paired, pass.Excluded, pass.LeftBehind, pass.FlagsChanged, pass.Moved, pass.Removed, pass.Differences, pass.Octets);
+        [.. pass.Legs.OrderBy(l => l.Kind).Select(l => new PassLegView(
+            MoveViews.WordOf(l.Kind), l.Stopped, l.Fault, l.Carried, l.Paired, l.Excluded, l.LeftBehind, l.FlagsChanged, l.Moved, l.Removed, l.Differences, l.Octets))]);
 
     private static async Task<Results<Ok<MoveActionResult>, ProblemHttpResult>> ActAsync(
-        string batch, MoveActionRequest request, Database database, Moves moves, CurrentPlan current, ServiceCare care, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel)
+        string batch, MoveActionRequest request, Database database, Moves moves, CurrentPlan current, ServiceThrottle throttle, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel)
     {
         var (only, problem) = await Selection.ResolveAsync(database, batch, request.Moves, cancel);
         if (problem is not null) return problem;
@@ -123,7 +125,7 @@ internal static class BatchApi
         var changed = await moves.StepAsync(batch, only, context.User.Identity!.Name!, step.Verb, step.Step, cancel);
         if (request.Action is MoveAction.Start) await moves.RankAsync(batch, await IsSmallFirstAsync(current, batch, cancel), cancel);
         // Somebody may have mended what was wrong with a service: it is tried at once.
-        if (request.Action is MoveAction.Retry) care.Forget();
+        if (request.Action is MoveAction.Retry) throttle.Forget();
         signal.Raise();
         foreach (var move in changed) live.Touch(batch, move);
         await using var db = database.Read();
@@ -134,7 +136,7 @@ internal static class BatchApi
 
     private static async Task<bool> IsSmallFirstAsync(CurrentPlan current, string batch, CancellationToken cancel) =>
         (await current.GetAsync(cancel)).Plan is { } plan && plan.Batches.FirstOrDefault(b => b.Name == batch) is { } planned
-        && plan.Routes.First(r => r.Name == planned.Route).Turns is Core.Planning.Turns.SmallFirst;
+        && plan.Routes.First(r => r.Name == planned.Route).QueueOrder is Core.Planning.QueueOrder.SmallFirst;
 
     public static ProblemHttpResult NoBatch(string batch) => Problems.NotFound($"There is no batch '{batch}'.", "See 'caravan plan show' for the batches of the plan");
 }

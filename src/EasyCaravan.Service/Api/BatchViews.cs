@@ -20,32 +20,74 @@ internal static class BatchViews
                 Found = g.Sum(m => m.Found), Carried = g.Sum(m => m.Carried), Paired = g.Sum(m => m.Paired), Excluded = g.Sum(m => m.Excluded),
                 Left = g.Sum(m => m.LeftBehind), Open = g.Sum(m => m.OpenLeftBehind), Undecided = g.Sum(m => m.Undecided), Octets = g.Sum(m => m.Octets),
             }).ToListAsync(cancel);
+        var kinds = await KindsAsync(db, plan, only, cancel);
         // What running passes have added: there are never more of them than workers.
-        var running = (await (from pass in db.Passes
-                              where pass.EndedAt == null && pass.Kind != PassKind.Survey && pass.Kind != PassKind.Compare
-                              join move in db.Moves on pass.MoveId equals move.Id
-                              where move.Condition == ConditionKind.Running && (only == null || move.Batch == only)
-                              select new { Pass = pass, Move = move }).ToListAsync(cancel))
-            .ToLookup(r => r.Move.Batch, r => (Now: MoveViews.CountsOf(r.Move, r.Pass), Before: MoveViews.CountsOf(r.Move, null), r.Pass.Octets));
+        var running = await RunningAsync(db, only, cancel);
         var views = new List<BatchView>();
         foreach (var batch in plan.Batches.Where(b => only is null || b.Name == only))
         {
             var route = plan.Routes.First(r => r.Name == batch.Route);
             var own = groups.Where(g => g.Batch == batch.Name).ToList();
-            long Sum(Func<Counts, long> which, long ended) => ended + running[batch.Name].Sum(r => which(r.Now) - which(r.Before));
-            var counts = new Counts(
-                Sum(c => c.Found, own.Sum(g => g.Found)), Sum(c => c.Carried, own.Sum(g => g.Carried)), Sum(c => c.Paired, own.Sum(g => g.Paired)),
-                Sum(c => c.Excluded, own.Sum(g => g.Excluded)), Sum(c => c.LeftBehind, own.Sum(g => g.Left)));
+            var sums = SumsOf(route.Carry, kinds[batch.Name].ToDictionary(k => k.Kind, k => k.Sums), [.. running[batch.Name]]);
+            if (route.Carry is [var single])
+            {
+                var total = new Counts(own.Sum(g => g.Found), own.Sum(g => g.Carried), own.Sum(g => g.Paired), own.Sum(g => g.Excluded), own.Sum(g => g.Left));
+                var kind = new KindSums(MoveViews.WordOf(single), total, own.Sum(g => g.Open), own.Sum(g => g.Undecided), own.Sum(g => g.Octets));
+                sums = SumsOf(route.Carry, new() { [single] = kind }, [.. running[batch.Name]]);
+            }
             var doing = Doing([.. own.Select(g => (g.Stage, g.Condition, g.WaitsFor, g.People, MoveStates.ToInstant(g.Until)))], batch.Timetable);
             if (trouble is not null) doing = $"nothing can go on: {trouble.What} ({doing})";
             views.Add(new BatchView(
                 batch.Name, batch.Route, route.From, route.To, own.Sum(g => g.People),
                 own.GroupBy(g => Word(g.Stage)).ToDictionary(g => g.Key, g => g.Sum(s => s.People)),
                 own.GroupBy(g => Word(g.Condition)).ToDictionary(g => g.Key, g => g.Sum(s => s.People)),
-                doing, counts, own.Sum(g => g.Octets) + running[batch.Name].Sum(r => r.Octets), own.Sum(g => g.Open), own.Sum(g => g.Undecided), batch.Timetable is { } timetable ? Describe(timetable) : null));
+                doing, MoveViews.Sum(sums.Select(k => k.Counts)), sums.Sum(k => k.Octets), sums.Sum(k => k.OpenLeftBehind), sums.Sum(k => k.Undecided), sums,
+                batch.Timetable is { } timetable ? Describe(timetable) : null));
         }
         return views;
     }
+
+    /// <summary>The sums by kind of batches that carry several. For one kind those of the moves are the same.</summary>
+    private static async Task<ILookup<string, (Kind Kind, KindSums Sums)>> KindsAsync(CaravanDb db, Plan plan, string? only, CancellationToken cancel)
+    {
+        var several = plan.Batches.Where(b => (only is null || b.Name == only) && plan.Routes.First(r => r.Name == b.Route).Carry.Length > 1)
+            .Select(b => b.Name).ToList();
+        if (several.Count == 0) return Array.Empty<(Kind, KindSums)>().ToLookup(_ => "");
+        var groups = await (from leg in db.Legs
+                            join move in db.Moves on leg.MoveId equals move.Id
+                            where several.Contains(move.Batch)
+                            group leg by new { move.Batch, leg.Kind } into g
+                            select new
+                            {
+                                g.Key, Found = g.Sum(l => l.Found), Carried = g.Sum(l => l.Carried), Paired = g.Sum(l => l.Paired), Excluded = g.Sum(l => l.Excluded),
+                                Left = g.Sum(l => l.LeftBehind), Open = g.Sum(l => l.OpenLeftBehind), Undecided = g.Sum(l => l.Undecided), Octets = g.Sum(l => l.Octets),
+                            }).ToListAsync(cancel);
+        return groups.ToLookup(g => g.Key.Batch, g => (g.Key.Kind, new KindSums(
+            MoveViews.WordOf(g.Key.Kind), new Counts(g.Found, g.Carried, g.Paired, g.Excluded, g.Left), g.Open, g.Undecided, g.Octets)));
+    }
+
+    private static async Task<ILookup<string, (Kind Kind, Counts Added, long Octets)>> RunningAsync(CaravanDb db, string? only, CancellationToken cancel)
+    {
+        var moves = await db.Moves.Include(m => m.Legs).Where(m => m.Condition == ConditionKind.Running && (only == null || m.Batch == only)).ToListAsync(cancel);
+        var ids = moves.Select(m => m.Id).ToList();
+        var passes = await db.Passes.Include(p => p.Legs).Where(p => ids.Contains(p.MoveId) && p.EndedAt == null).ToDictionaryAsync(p => p.MoveId, cancel);
+        var added = from move in moves
+                    from leg in move.Legs
+                    let running = MoveViews.RunningLegOf(passes.GetValueOrDefault(move.Id), leg.Kind)
+                    where running is not null
+                    let now = MoveViews.CountsOf(leg, running)
+                    let more = new Counts(now.Found - leg.Found, now.Carried - leg.Carried, now.Paired - leg.Paired, now.Excluded - leg.Excluded, now.LeftBehind - leg.LeftBehind)
+                    select (move.Batch, leg.Kind, Added: more, running.Octets);
+        return added.ToLookup(a => a.Batch, a => (a.Kind, a.Added, a.Octets));
+    }
+
+    private static List<KindSums> SumsOf(
+        IEnumerable<Kind> carry, Dictionary<Kind, KindSums> ended, List<(Kind Kind, Counts Added, long Octets)> running) => [.. carry.Select(kind =>
+    {
+        var sums = ended.GetValueOrDefault(kind) ?? new KindSums(MoveViews.WordOf(kind), new Counts(0, 0, 0, 0, 0), 0, 0, 0);
+        var own = running.Where(r => r.Kind == kind).ToList();
+        return sums with { Counts = MoveViews.Sum(own.Select(r => r.Added).Prepend(sums.Counts)), Octets = sums.Octets + own.Sum(r => r.Octets) };
+    })];
 
     public static string Word<T>(T value) where T : struct, Enum => System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(value.ToString());
 

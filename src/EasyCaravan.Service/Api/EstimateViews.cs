@@ -15,15 +15,15 @@ internal static class EstimateViews
 
     public static async Task<EstimateView> MakeAsync(Database database, SurveyedBatch surveyed, int workers, CancellationToken cancel)
     {
-        var loads = surveyed.Whole.Where(m => m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying).Select(m => new Load(
+        var volumes = surveyed.Whole.Where(m => m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying).Select(m => new CarryVolume(
             m.Move.FromAccount, m.Move.Name, Left(m.Digest!.CarryMessages, m), (long)(m.Digest.CarryOctets * Share(m)), m.Digest.Landing)).ToList();
         var unknown = surveyed.Moves.Count(m => m.Digest is not { Whole: true } && m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying);
-        var estimate = BatchEstimate.Make(loads, await RatesAsync(database, surveyed, cancel), Connections(surveyed), Math.Min(Lanes, Math.Min(surveyed.From.Limits.PerAccount, surveyed.To.Limits.PerAccount)), workers, DayOf(surveyed));
+        var estimate = BatchEstimate.Make(volumes, await RatesAsync(database, surveyed, cancel), Connections(surveyed), Math.Min(Lanes, Math.Min(surveyed.From.Limits.PerAccount, surveyed.To.Limits.PerAccount)), workers, DayOf(surveyed));
         var rates = estimate.Rates;
         return new EstimateView(
-            surveyed.Batch.Name, estimate.Shortest, estimate.Longest, unknown, loads.Sum(l => l.Messages), loads.Sum(l => l.Octets), estimate.AtOnce, FindingRules.Word(estimate.HeldBackBy), estimate.Detail,
+            surveyed.Batch.Name, estimate.Shortest, estimate.Longest, unknown, volumes.Sum(l => l.Messages), volumes.Sum(l => l.Octets), estimate.AtOnce, FindingRules.Word(estimate.HeldBackBy), estimate.Detail,
             rates.Measured, rates.MessagesLow, rates.MessagesHigh, rates.OctetsLow, rates.OctetsHigh,
-            [.. estimate.Moves.Select(m => new MoveEstimateView(m.Load.Account, m.Load.Name, m.Load.Messages, m.Load.Octets, m.Shortest, m.Longest))]);
+            [.. estimate.Moves.Select(m => new MoveEstimateView(m.Volume.Account, m.Volume.Name, m.Volume.Messages, m.Volume.Octets, m.Shortest, m.Longest))]);
     }
 
     public static int AtOnce(SurveyedBatch surveyed, int workers) => Math.Max(1, Math.Min(workers, Connections(surveyed).Min(c => c.Connections)));
@@ -33,8 +33,12 @@ internal static class EstimateViews
     {
         var batches = surveyed.Plan.Batches.Where(b => b.Route == surveyed.Route.Name).Select(b => b.Name).ToList();
         await using var db = database.Read();
-        var passes = await db.Passes.Where(p => p.Kind == PassKind.First && p.EndedAt != null && p.Carried > 0 && db.Moves.Any(m => m.Id == p.MoveId && batches.Contains(m.Batch)))
-            .OrderByDescending(p => p.Id).Take(MostPasses).Select(p => new { p.Carried, p.Octets, p.StartedAt, p.EndedAt }).ToListAsync(cancel);
+        var passes = await (from leg in db.PassLegs
+                            where leg.Kind == Core.Planning.Kind.Mail && leg.EndedAt != null && leg.Carried > 0
+                            join pass in db.Passes on leg.PassId equals pass.Id
+                            where pass.Kind == PassKind.First && db.Moves.Any(m => m.Id == pass.MoveId && batches.Contains(m.Batch))
+                            orderby pass.Id descending
+                            select new { leg.Carried, leg.Octets, pass.StartedAt, leg.EndedAt }).Take(MostPasses).ToListAsync(cancel);
         return Rates.Measure([.. passes.Select(p => (p.Carried, p.Octets, (p.EndedAt!.Value - p.StartedAt) / 1000.0))]);
     }
 

@@ -20,15 +20,15 @@ internal static class FolderApi
         api.MapPut("/routes/{route}/folders", SetAsync).WithSummary("Puts other folder rules in force: the plan's text is changed at this one place");
     }
 
-    private static Task<Results<Ok<FolderPreview>, ProblemHttpResult>> ShowAsync(string batch, SurveyBook book, CurrentPlan current, Database database, CancellationToken cancel, string? move = null) =>
-        PreviewAsync(batch, move, null, book, current, database, cancel);
+    private static Task<Results<Ok<FolderPreview>, ProblemHttpResult>> ShowAsync(string batch, SurveyCache cache, CurrentPlan current, Database database, CancellationToken cancel, string? move = null) =>
+        PreviewAsync(batch, move, null, cache, current, database, cancel);
 
-    private static Task<Results<Ok<FolderPreview>, ProblemHttpResult>> TryAsync(string batch, FolderRulesRequest request, SurveyBook book, CurrentPlan current, Database database, CancellationToken cancel, string? move = null) =>
-        PreviewAsync(batch, move, request.Rules, book, current, database, cancel);
+    private static Task<Results<Ok<FolderPreview>, ProblemHttpResult>> TryAsync(string batch, FolderRulesRequest request, SurveyCache cache, CurrentPlan current, Database database, CancellationToken cancel, string? move = null) =>
+        PreviewAsync(batch, move, request.Rules, cache, current, database, cancel);
 
-    private static async Task<Results<Ok<FolderPreview>, ProblemHttpResult>> PreviewAsync(string batch, string? only, string? whatIf, SurveyBook book, CurrentPlan current, Database database, CancellationToken cancel)
+    private static async Task<Results<Ok<FolderPreview>, ProblemHttpResult>> PreviewAsync(string batch, string? only, string? whatIf, SurveyCache cache, CurrentPlan current, Database database, CancellationToken cancel)
     {
-        if (await book.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
+        if (await cache.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
         var plan = surveyed.Plan;
         if (whatIf is not null)
         {
@@ -41,15 +41,15 @@ internal static class FolderApi
             var (ids, unknown) = await Selection.ResolveAsync(database, batch, [only], cancel);
             if (unknown is not null) return unknown;
             var move = surveyed.Moves.First(m => m.Move.Id == ids![0]);
-            if (await book.InventoryAsync(move.Move.Id, cancel) is not { } inventory) return Problems.NotFound($"Nobody has looked at {move.Move.FromAccount} yet.", $"Look with: caravan survey {batch} --move {move.Move.FromAccount}");
-            var rules = (await book.RulesAsync(plan, batch, cancel))(move.Move);
+            if (await cache.InventoryAsync(move.Move.Id, cancel) is not { } inventory) return Problems.NotFound($"Nobody has looked at {move.Move.FromAccount} yet.", $"Look with: caravan survey {batch} --move {move.Move.FromAccount}");
+            var rules = (await cache.RulesAsync(plan, batch, cancel))(move.Move);
             var digest = SurveyDigest.Make(inventory, rules, surveyed.From, surveyed.To, []);
             return TypedResults.Ok(PreviewOf(batch, move.Move.FromAccount, [(move, digest)], [.. LandingsOf(inventory, rules, surveyed.To, await RenamedAsync(database, move.Move.Id, cancel))]));
         }
         if (whatIf is null) return TypedResults.Ok(PreviewOf(batch, null, [.. surveyed.Whole.Select(m => (m, m.Digest!))], []));
-        var rulesOf = await book.RulesAsync(plan, batch, cancel);
+        var rulesOf = await cache.RulesAsync(plan, batch, cancel);
         var tried = new List<(SurveyedMove, SurveyDigest)>();
-        await foreach (var (move, inventory) in book.InventoriesAsync(surveyed.Whole, cancel))
+        await foreach (var (move, inventory) in cache.InventoriesAsync(surveyed.Whole, cancel))
             tried.Add((move, SurveyDigest.Make(inventory, rulesOf(move.Move), surveyed.From, surveyed.To, [])));
         return TypedResults.Ok(PreviewOf(batch, null, tried, []));
     }
@@ -84,7 +84,7 @@ internal static class FolderApi
     {
         if (inventory.MapFor(rules, to.Names) is not { } map) yield break;
         var folders = inventory.From!.Folders.ToDictionary(f => f.Path);
-        var carried = ToCarry.Of(inventory.From, map, rules.Mail);
+        var carried = CarryVolumes.Of(inventory.From, map, rules.Mail);
         foreach (var landing in map.Landings)
         {
             var folder = folders[landing.From.Path.ToString()];

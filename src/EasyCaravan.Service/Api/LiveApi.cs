@@ -16,11 +16,11 @@ internal static class LiveApi
     public static void Map(RouteGroupBuilder api) =>
         api.MapGet("/live", Listen).Produces<List<MoveView>>(contentType: "text/event-stream").WithSummary("Events: 'moves' with the moves that changed; 'quiet' every 15 s without");
 
-    private static IResult Listen(LiveHub hub, Database database, CurrentPlan current, ServiceCare care, TimeProvider time, IHostApplicationLifetime lifetime, CancellationToken cancel) =>
-        TypedResults.ServerSentEvents(EventsAsync(hub, database, current, care, time, lifetime.ApplicationStopping, cancel));
+    private static IResult Listen(LiveHub hub, Database database, CurrentPlan current, ServiceThrottle throttle, TimeProvider time, IHostApplicationLifetime lifetime, CancellationToken cancel) =>
+        TypedResults.ServerSentEvents(EventsAsync(hub, database, current, throttle, time, lifetime.ApplicationStopping, cancel));
 
     private static async IAsyncEnumerable<SseItem<List<MoveView>>> EventsAsync(
-        LiveHub hub, Database database, CurrentPlan current, ServiceCare care, TimeProvider time, CancellationToken stopping, [EnumeratorCancellation] CancellationToken cancel)
+        LiveHub hub, Database database, CurrentPlan current, ServiceThrottle throttle, TimeProvider time, CancellationToken stopping, [EnumeratorCancellation] CancellationToken cancel)
     {
         // An open stream would hold up the service's stop; a client that left must not show as an error.
         using var end = CancellationTokenSource.CreateLinkedTokenSource(cancel, stopping);
@@ -42,7 +42,7 @@ internal static class LiveApi
                 var ids = new HashSet<long>();
                 while (ids.Count < 500 && listener.Reader.TryRead(out var touched)) ids.Add(touched.Move);
                 await using var db = database.Read();
-                var resting = care.RestingBatches((await current.GetAsync(CancellationToken.None)).Plan);
+                var resting = throttle.RestingBatches((await current.GetAsync(CancellationToken.None)).Plan);
                 yield return new SseItem<List<MoveView>>(await MoveViews.LoadAsync(db, db.Moves.Where(m => ids.Contains(m.Id)), resting, database.Trouble, time.GetUtcNow(), CancellationToken.None), "moves");
             }
         }

@@ -16,55 +16,81 @@ internal static class MoveViews
     public static async Task<List<MoveView>> LoadAsync(
         CaravanDb db, IQueryable<MoveRow> query, IReadOnlyDictionary<string, ServicePause> resting, Fault? trouble, DateTimeOffset now, CancellationToken cancel)
     {
-        var rows = await query.ToListAsync(cancel);
+        var rows = await query.Include(m => m.Legs).ToListAsync(cancel);
         var running = rows.Where(r => r.Condition is ConditionKind.Running).Select(r => r.Id).ToList();
         var passes = running.Count == 0
             ? []
-            : await db.Passes.Where(p => running.Contains(p.MoveId) && p.EndedAt == null).ToDictionaryAsync(p => p.MoveId, cancel);
+            : await db.Passes.Include(p => p.Legs).Where(p => running.Contains(p.MoveId) && p.EndedAt == null).ToDictionaryAsync(p => p.MoveId, cancel);
         return [.. rows.Select(r => ViewOf(r, passes.GetValueOrDefault(r.Id), resting.GetValueOrDefault(r.Batch), trouble, now))];
     }
 
     private static MoveView ViewOf(MoveRow row, PassRow? pass, ServicePause? pause, Fault? trouble, DateTimeOffset now)
     {
-        if (trouble is not null && row.Condition is ConditionKind.Running or ConditionKind.Queued)
-        {
-            return new MoveView(
-                row.Batch, row.FromAccount, row.ToAccount, row.Name, row.Note, Enum.Parse<MoveStage>(row.Stage.ToString()), MoveCondition.Waiting, $"cannot go on: {trouble.What}", null, Problems.Of(trouble),
-                CountsOf(row, pass), row.OpenLeftBehind, row.Undecided, row.Octets + (pass?.Octets ?? 0), null, Time(row.ChangedAt)!.Value);
-        }
-        var waits = pause is not null && (row.Condition is ConditionKind.Queued || row is { Condition: ConditionKind.Waiting, WaitsFor: Wait.Service });
-        var fault = waits ? pause!.Fault : MoveStates.FaultOf(row);
+        var (condition, text, until, fault) = ConditionOf(row, pause, trouble);
+        var legs = row.Legs.OrderBy(l => l.Position).Select(l => ViewOf(l, RunningLegOf(pass, l.Kind))).ToList();
         return new MoveView(
-            row.Batch, row.FromAccount, row.ToAccount, row.Name, row.Note,
-            Enum.Parse<MoveStage>(row.Stage.ToString()), waits ? MoveCondition.Waiting : Enum.Parse<MoveCondition>(row.Condition.ToString()),
-            waits ? $"waits with all others for {pause!.Fault.Service}: {pause.Fault.What}" : ConditionText(row, fault),
-            waits ? pause!.Until.ToDateTimeOffset() : Time(row.Until), fault is null ? null : Problems.Of(fault),
-            CountsOf(row, pass), row.OpenLeftBehind, row.Undecided, row.Octets + (pass?.Octets ?? 0), pass is null ? null : ProgressOf(pass, now), Time(row.ChangedAt)!.Value);
+            row.Batch, row.FromAccount, row.ToAccount, row.Name, row.Note, Enum.Parse<MoveStage>(row.Stage.ToString()), condition, text, until,
+            fault is null ? null : Problems.Of(fault), Sum(legs.Select(l => l.Counts)), row.OpenLeftBehind, row.Undecided, legs.Sum(l => l.Octets), legs,
+            pass is null || trouble is not null ? null : ProgressOf(pass, now), Time(row.ChangedAt)!.Value);
     }
+
+    private static (MoveCondition Condition, string Text, DateTimeOffset? Until, Fault? Fault) ConditionOf(MoveRow row, ServicePause? pause, Fault? trouble)
+    {
+        if (trouble is not null && row.Condition is ConditionKind.Running or ConditionKind.Queued)
+            return (MoveCondition.Waiting, $"cannot go on: {trouble.What}", null, trouble);
+        var isWaiting = row.Condition is ConditionKind.Queued || row is { Condition: ConditionKind.Waiting, WaitsFor: Wait.Service };
+        if (pause is not null && isWaiting)
+            return (MoveCondition.Waiting, $"waits with all others for {pause.Fault.Service}: {pause.Fault.What}", pause.Until.ToDateTimeOffset(), pause.Fault);
+        var fault = row.Fault?.ToFault();
+        return (Enum.Parse<MoveCondition>(row.Condition.ToString()), ConditionText(row, fault), Time(row.Until), fault);
+    }
+
+    private static LegView ViewOf(LegRow leg, PassLegRow? running)
+    {
+        var fault = leg.Fault?.ToFault();
+        return new LegView(
+            WordOf(leg.Kind), Enum.Parse<MoveStage>(leg.Stage.ToString()), fault is null ? null : Problems.Of(fault), fault is not null && leg.WaitsFor is null,
+            Time(leg.Due), leg.Attempts, Time(leg.EndedAt), CountsOf(leg, running), leg.OpenLeftBehind, leg.Undecided, leg.Octets + (running?.Octets ?? 0));
+    }
+
+    public static MoveKind WordOf(Core.Planning.Kind kind) => kind switch
+    {
+        Core.Planning.Kind.Mail => MoveKind.Mail,
+        Core.Planning.Kind.Contacts => MoveKind.Contacts,
+        Core.Planning.Kind.Calendars => MoveKind.Calendars,
+    };
+
+    /// <summary>What a running pass is adding to the sums of a kind; null where it adds nothing.</summary>
+    public static PassLegRow? RunningLegOf(PassRow? pass, Core.Planning.Kind kind) =>
+        pass is null or { Kind: PassKind.Survey or PassKind.Compare } ? null : pass.Legs.Find(l => l.Kind == kind && l.EndedAt is null);
+
+    public static Counts Sum(IEnumerable<Counts> counts) => counts.Aggregate(new Counts(0, 0, 0, 0, 0), (a, b) => new Counts(
+        a.Found + b.Found, a.Carried + b.Carried, a.Paired + b.Paired, a.Excluded + b.Excluded, a.LeftBehind + b.LeftBehind));
 
     public static DateTimeOffset? Time(long? milliseconds) => milliseconds is { } ms ? DateTimeOffset.FromUnixTimeMilliseconds(ms) : null;
 
     public static string KindName(PassKind kind) => System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(kind.ToString());
 
-    /// <summary>The move's sums as its last pass left them, and what a running one has added since.</summary>
-    public static Counts CountsOf(MoveRow row, PassRow? pass)
+    /// <summary>A kind's sums as its last pass left them, and what a running one has added since.</summary>
+    public static Counts CountsOf(LegRow leg, PassLegRow? running)
     {
-        var settled = row.Carried + row.Paired + row.Excluded;
-        if (pass is null or { Kind: PassKind.Survey or PassKind.Compare }) return new Counts(row.Found, row.Carried, row.Paired, row.Excluded, row.LeftBehind);
-        var leftBefore = Math.Max(0, row.LeftBehind - pass.LeftBehind);
+        if (running is null) return new Counts(leg.Found, leg.Carried, leg.Paired, leg.Excluded, leg.LeftBehind);
+        var settled = leg.Carried + leg.Paired + leg.Excluded;
+        var leftBefore = Math.Max(0, leg.LeftBehind - running.LeftBehind);
         return new Counts(
-            Math.Max(row.Found, settled + leftBefore + pass.Expected), row.Carried + pass.Carried, row.Paired + pass.Paired, row.Excluded + pass.Excluded, row.LeftBehind);
+            Math.Max(leg.Found, settled + leftBefore + running.Expected), leg.Carried + running.Carried, leg.Paired + running.Paired,
+            leg.Excluded + running.Excluded, leg.LeftBehind);
     }
 
     private static PassProgress ProgressOf(PassRow pass, DateTimeOffset now)
     {
         var started = Time(pass.StartedAt)!.Value;
         var seconds = Math.Max(0.001, (now - started).TotalSeconds);
-        var settled = pass.Kind is PassKind.Survey or PassKind.Compare ? pass.Looked : pass.Carried + pass.Paired + pass.Excluded + pass.LeftBehind;
-        var rate = settled / seconds;
+        var settled = pass.Legs.Sum(l => pass.Kind is PassKind.Survey or PassKind.Compare ? l.Looked : l.Carried + l.Paired + l.Excluded + l.LeftBehind);
+        var (expected, rate) = (pass.Legs.Sum(l => l.Expected), settled / seconds);
         return new PassProgress(
-            KindName(pass.Kind), started, pass.Expected, settled, pass.Octets, pass.Folder, Math.Round(rate, 1),
-            rate > 0 && seconds > 2 ? Math.Round(Math.Max(0, pass.Expected - settled) / rate) : null);
+            KindName(pass.Kind), started, expected, settled, pass.Legs.Sum(l => l.Octets), pass.Legs.Select(l => l.Folder).FirstOrDefault(f => f is not null),
+            Math.Round(rate, 1), rate > 0 && seconds > 2 ? Math.Round(Math.Max(0, expected - settled) / rate) : null);
     }
 
     private static string ConditionText(MoveRow row, Fault? fault) => row.Condition switch
@@ -78,8 +104,10 @@ internal static class MoveViews
         ConditionKind.Running => row.Wanted switch { PassKind.First => "first pass running", PassKind.Survey => "survey running", PassKind.Compare => "comparison running", _ => "catch-up running" },
         ConditionKind.Waiting when row.WaitsFor is Wait.Window => "waits for its window",
         ConditionKind.Waiting when row.WaitsFor is Wait.Service => $"waited for the service, goes on now: {fault?.What}",
-        ConditionKind.Waiting => $"tries again soon: {fault?.What}",
+        ConditionKind.Waiting => $"tries again soon{(row is { Legs.Count: > 1, ConditionLeg: { } waiting } ? $", {KindWords.Of(waiting)}" : "")}: {fault?.What}",
         ConditionKind.Held => "held by a person",
-        ConditionKind.NeedsYou => fault?.What ?? "needs a person",
+        ConditionKind.NeedsYou => row is { Legs.Count: > 1, ConditionLeg: { } leg }
+            ? $"{KindWords.Of(leg)}: {fault?.What}; everything else goes on"
+            : fault?.What ?? "needs a person",
     };
 }

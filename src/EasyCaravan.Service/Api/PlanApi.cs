@@ -20,17 +20,17 @@ internal static class PlanApi
         api.MapGet("/plan/schema", () => TypedResults.Text(PlanFile.Schema, "application/schema+json")).WithSummary("The JSON Schema of plan files");
     }
 
-    private static PlanCheck Check(PlanSubmission submission)
+    private static PlanCheck Check(PlanSubmission submission, IEnumerable<ILegRunner> legs)
     {
-        var (plan, errors) = PlanFile.Read(BundleOf(submission));
+        var (plan, errors) = PlanFile.Read(BundleOf(submission), carries: KindsOf(legs));
         return new PlanCheck(plan is not null, ProblemsOf(errors), plan is null ? [] : [.. plan.Batches.Select(b => BatchOf(plan, b, b.People.Length))]);
     }
 
     private static async Task<Results<Ok<PlanApplied>, ProblemHttpResult>> ApplyAsync(
-        PlanSubmission submission, Plans plans, CurrentPlan current, Database database, ServiceCare care, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel, bool dryRun = false)
+        PlanSubmission submission, IEnumerable<ILegRunner> legs, Plans plans, CurrentPlan current, Database database, ServiceThrottle throttle, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel, bool dryRun = false)
     {
         var bundle = BundleOf(submission);
-        var (plan, errors) = PlanFile.Read(bundle);
+        var (plan, errors) = PlanFile.Read(bundle, carries: KindsOf(legs));
         if (plan is null) return Problems.InvalidPlan(ProblemsOf(errors));
         var settings = PlanChanges.Between((await current.GetAsync(cancel)).Row?.Text, bundle.Text);
         var (changes, conflicts) = await plans.ApplyAsync(plan, bundle, context.User.Identity!.Name!, dryRun, cancel);
@@ -38,7 +38,7 @@ internal static class PlanApi
         if (!dryRun)
         {
             current.Forget();
-            care.Forget();
+            throttle.Forget();
             signal.Raise();
             live.Touch("", 0);
         }
@@ -68,6 +68,9 @@ internal static class PlanApi
     }
 
     public static ProblemHttpResult NoPlan() => Problems.NotFound("No plan was applied yet.", "Write a plan file and run: caravan plan apply FILE");
+
+    /// <summary>What this service can carry.</summary>
+    private static Kind[] KindsOf(IEnumerable<ILegRunner> legs) => [.. legs.Select(l => l.Kind)];
 
     private static PlanBundle BundleOf(PlanSubmission submission) => new(submission.Name, submission.Text, submission.Files);
 

@@ -22,11 +22,11 @@ internal static class ServiceApi
         api.MapGet("/find", DiscoverAsync).WithSummary("Finds a service's settings from an address: SRV records, well-known places, common names");
     }
 
-    public static async Task<List<ServiceView>> ViewsOfAsync(CaravanDb db, Plan plan, ServiceSlots slots, ServiceCare care, CancellationToken cancel)
+    public static async Task<List<ServiceView>> ViewsOfAsync(CaravanDb db, Plan plan, ServiceSlots slots, ServiceThrottle throttle, CancellationToken cancel)
     {
-        var waiting = await db.Moves.Where(m => m.Condition == Core.Carrying.ConditionKind.Waiting && m.FaultWhom != null)
-            .GroupBy(m => m.FaultWhom!).Select(g => new { Whom = g.Key, Moves = g.Count(), What = g.Max(m => m.FaultWhat) }).ToDictionaryAsync(g => g.Whom, cancel);
-        return [.. plan.Services.Select(s => ViewOf(s, slots, care, waiting.GetValueOrDefault(s.Name)?.Moves ?? 0, waiting.GetValueOrDefault(s.Name)?.What))];
+        var waiting = await db.Moves.Where(m => m.Condition == Core.Carrying.ConditionKind.Waiting && m.Fault != null)
+            .GroupBy(m => m.Fault!.Whom).Select(g => new { Whom = g.Key, Moves = g.Count(), What = g.Max(m => m.Fault!.What) }).ToDictionaryAsync(g => g.Whom, cancel);
+        return [.. plan.Services.Select(s => ViewOf(s, slots, throttle, waiting.GetValueOrDefault(s.Name)?.Moves ?? 0, waiting.GetValueOrDefault(s.Name)?.What))];
     }
 
     public static (Core.Planning.Service? Service, ProblemHttpResult? Problem) Find(Plan? plan, string name)
@@ -37,18 +37,18 @@ internal static class ServiceApi
             : (null, Problems.NotFound($"There is no service '{name}'.", $"The plan has {string.Join(", ", plan.Services.Select(s => s.Name))}"));
     }
 
-    private static async Task<Results<Ok<List<ServiceView>>, ProblemHttpResult>> ListAsync(CurrentPlan current, Database database, ServiceSlots slots, ServiceCare care, CancellationToken cancel)
+    private static async Task<Results<Ok<List<ServiceView>>, ProblemHttpResult>> ListAsync(CurrentPlan current, Database database, ServiceSlots slots, ServiceThrottle throttle, CancellationToken cancel)
     {
         var (plan, _) = await current.GetAsync(cancel);
         await using var db = database.Read();
-        return plan is null ? PlanApi.NoPlan() : TypedResults.Ok(await ViewsOfAsync(db, plan, slots, care, cancel));
+        return plan is null ? PlanApi.NoPlan() : TypedResults.Ok(await ViewsOfAsync(db, plan, slots, throttle, cancel));
     }
 
-    private static ServiceView ViewOf(Core.Planning.Service service, ServiceSlots slots, ServiceCare care, int waiting, string? trouble)
+    private static ServiceView ViewOf(Core.Planning.Service service, ServiceSlots slots, ServiceThrottle throttle, int waiting, string? trouble)
     {
-        var pause = care.PauseOf(service.Name);
+        var pause = throttle.PauseOf(service.Name);
         var warnings = new List<string>();
-        if (service.Mail.Security is Security.None) warnings.Add("Not protected: passwords and mail travel in the clear (security: none).");
+        if (service.Mail?.Security is Security.None) warnings.Add("Not protected: passwords and mail travel in the clear (security: none).");
         else if (service.Trust is Trust.Anyone) warnings.Add("Certificates are not verified: anyone on the way could pose as this service (trust: none).");
         var trust = service.Trust switch { Trust.Authorities a => a.File, Trust.Anyone => "none", _ => "system" };
         var (signIn, consent) = service.SignIn switch
@@ -60,13 +60,14 @@ internal static class ServiceApi
             _ => throw new InvalidOperationException($"Unknown sign-in {service.SignIn}."),
         };
         return new ServiceView(
-            service.Name, BatchViews.Word(service.Mail.Speaks), service.Mail.Host, service.Mail.Port, service.Mail.Security.ToString().ToLowerInvariant(), signIn, consent, trust,
+            service.Name, service.Mail is { } mail ? BatchViews.Word(mail.Speaks) : null, service.Mail?.Host, service.Mail?.Port,
+            service.Mail?.Security.ToString().ToLowerInvariant(), service.Contacts?.Url.ToString(), service.Calendars?.Url.ToString(), signIn, consent, trust,
             service.Rules is { } rules ? $"managesieve {rules.Host}:{rules.Port}" : null,
-            slots.InUse(service.Name), service.Limits.Connections, service.Limits.PerAccount, service.Limits.LargestMessage, service.Limits.BytesPerDay, waiting, pause?.Fault.What ?? trouble, pause?.Until.ToDateTimeOffset(), PaceText(service, slots, care), warnings, [.. service.Help.Select(h => new HelpView(h.Says, h.Remedy))]);
+            slots.InUse(service.Name), service.Limits.Connections, service.Limits.PerAccount, service.Limits.LargestMessage, service.Limits.BytesPerDay, waiting, pause?.Fault.What ?? trouble, pause?.Until.ToDateTimeOffset(), PaceText(service, slots, throttle), warnings, [.. service.Help.Select(h => new HelpView(h.Says, h.Remedy))]);
     }
 
     /// <summary>What holds it back, by the plan or because it asked for less; null: nothing does.</summary>
-    private static string? PaceText(Core.Planning.Service service, ServiceSlots slots, ServiceCare care)
+    private static string? PaceText(Core.Planning.Service service, ServiceSlots slots, ServiceThrottle throttle)
     {
         var limits = service.Limits;
         var words = new List<string>();
@@ -74,7 +75,7 @@ internal static class ServiceApi
         if (limits.BytesPerSecond is { } octets) words.Add($"at most {ByteCount.Write(octets)}/s");
         if (limits.MessagesPerSecondPerAccount is { } own) words.Add($"{own:0.##} messages/s an account");
         if (limits.BytesPerSecondPerAccount is { } ownOctets) words.Add($"{ByteCount.Write(ownOctets)}/s an account");
-        if (care.PaceOf(service).SlowedTo is { } slowed) words.Add($"asked for less: slowed to {slowed:0.#} messages/s, faster again by and by");
+        if (throttle.RateLimiterOf(service).SlowedTo is { } slowed) words.Add($"asked for less: slowed to {slowed:0.#} messages/s, faster again by and by");
         if (slots.Withheld(service.Name) is > 0 and var withheld) words.Add($"found the connections too many: {withheld} fewer for a minute");
         return words.Count == 0 ? null : char.ToUpperInvariant(words[0][0]) + string.Join("; ", words)[1..];
     }
@@ -111,7 +112,7 @@ internal static class ServiceApi
         if (await db.Moves.FirstOrDefaultAsync(m => asFrom.Contains(m.Batch) && m.FromAccount == account, cancel) is { } from)
             return (await access.FromAsync(MoveStates.PersonOf(from), service, cancel), false);
         if (await db.Moves.FirstOrDefaultAsync(m => asTo.Contains(m.Batch) && m.ToAccount == account, cancel) is not { } to) return null;
-        var rules = await Choices.RulesOfAsync(db, plan, to, cancel);
+        var rules = await Decisions.RulesOfAsync(db, plan, to, cancel);
         return (await access.ToAsync(MoveStates.PersonOf(to), service, rules.Root, cancel), true);
     }
 

@@ -28,14 +28,14 @@ internal static class SurveyApi
         api.MapGet("/batches/{batch}/inventory/{account}", MoveAsync).WithSummary("What one person's accounts hold, folder by folder");
         api.MapGet("/batches/{batch}/findings", FindingsAsync).WithSummary("What was found, by kind, with what can be chosen about it");
         api.MapGet("/batches/{batch}/findings/rows", RowsAsync).WithSummary("What was found, person by person");
-        api.MapPost("/batches/{batch}/choices", ChooseAsync).WithSummary("Chooses a way out of a finding for persons, the batch or the route; asking again changes nothing");
+        api.MapPost("/batches/{batch}/decisions", ChooseAsync).WithSummary("Chooses a way out of a finding for persons, the batch or the route; asking again changes nothing");
         api.MapGet("/batches/{batch}/tidying", TidyingAsync).WithSummary("What leaving out trash, junk, old or large mail would save");
         api.MapGet("/batches/{batch}/estimate", EstimateAsync).WithSummary("How long the first passes take when run without pause, and what holds them back");
     }
 
-    private static async Task<Results<Ok<BatchSurvey>, ProblemHttpResult>> SurveyAsync(string batch, SurveyBook book, CancellationToken cancel)
+    private static async Task<Results<Ok<BatchSurvey>, ProblemHttpResult>> SurveyAsync(string batch, SurveyCache cache, CancellationToken cancel)
     {
-        if (await book.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
+        if (await cache.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
         var known = surveyed.Moves.Where(m => m.Digest is not null).ToList();
         var whole = surveyed.Whole.ToList();
         var classes = s_classes.Select((c, i) =>
@@ -51,14 +51,14 @@ internal static class SurveyApi
             [new KindTotal("mail", known.Sum(m => m.Survey!.Messages), known.Sum(m => m.Survey!.Octets), known.Sum(m => m.Survey!.Folders))]));
     }
 
-    private static async Task<Results<Ok<List<AccountInventory>>, ProblemHttpResult>> InventoryAsync(string batch, SurveyBook book, CancellationToken cancel) =>
-        await book.LoadAsync(batch, cancel) is { } surveyed ? TypedResults.Ok(surveyed.Moves.Select(AccountOf).ToList()) : BatchApi.NoBatch(batch);
+    private static async Task<Results<Ok<List<AccountInventory>>, ProblemHttpResult>> InventoryAsync(string batch, SurveyCache cache, CancellationToken cancel) =>
+        await cache.LoadAsync(batch, cancel) is { } surveyed ? TypedResults.Ok(surveyed.Moves.Select(AccountOf).ToList()) : BatchApi.NoBatch(batch);
 
-    private static async Task<Results<Ok<MoveInventory>, ProblemHttpResult>> MoveAsync(string batch, string account, SurveyBook book, CancellationToken cancel)
+    private static async Task<Results<Ok<MoveInventory>, ProblemHttpResult>> MoveAsync(string batch, string account, SurveyCache cache, CancellationToken cancel)
     {
-        if (await book.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
+        if (await cache.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
         if (surveyed.Moves.FirstOrDefault(m => m.Move.FromAccount == account) is not { } move) return Problems.NotFound($"Nobody in batch '{batch}' moves from '{account}'.", "See the batch's moves for its accounts");
-        if (await book.InventoryAsync(move.Move.Id, cancel) is not { } inventory) return Problems.NotFound($"Nobody has looked at {account} yet.", $"Look with: caravan survey {batch} --move {account}");
+        if (await cache.InventoryAsync(move.Move.Id, cancel) is not { } inventory) return Problems.NotFound($"Nobody has looked at {account} yet.", $"Look with: caravan survey {batch} --move {account}");
         return TypedResults.Ok(new MoveInventory(
             AccountOf(move),
             [.. inventory.From?.Folders.Where(f => f.Selectable).Select(f => new FolderInventoryView(f.Path, UseWord(f.Use), f.Messages, f.Octets, f.Oldest, f.Newest)) ?? []],
@@ -68,11 +68,11 @@ internal static class SurveyApi
             [.. RowsOf(move)]));
     }
 
-    private static async Task<Results<Ok<List<FindingGroup>>, ProblemHttpResult>> FindingsAsync(string batch, SurveyBook book, Database database, CancellationToken cancel)
+    private static async Task<Results<Ok<List<FindingGroup>>, ProblemHttpResult>> FindingsAsync(string batch, SurveyCache cache, Database database, CancellationToken cancel)
     {
-        if (await book.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
+        if (await cache.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
         var groups = surveyed.Moves.SelectMany(m => m.Digest?.Findings.Select(f => (Move: m, Found: f)) ?? []).GroupBy(f => f.Found.Finding.Code).OrderBy(g => FindingRules.Of(g.Key).Weight).ThenBy(g => g.Key);
-        var accounts = surveyed.Moves.ToDictionary(m => Choices.PlaceOf(m.Move.Id), m => m.Move.FromAccount);
+        var accounts = surveyed.Moves.ToDictionary(m => Decisions.PlaceOf(m.Move.Id), m => m.Move.FromAccount);
         return TypedResults.Ok(groups.Select(group =>
         {
             var rule = FindingRules.Of(group.Key);
@@ -81,7 +81,7 @@ internal static class SurveyApi
                 group.Select(f => f.Move.Move.Id).Distinct().Count(), group.Where(f => f.Found.Decision is null).Select(f => f.Move.Move.Id).Distinct().Count(),
                 group.Sum(f => f.Found.Finding.Messages), group.Sum(f => f.Found.Finding.Octets),
                 [.. rule.Ways.Select(w => new WayView(FindingRules.Word(w.Way), w.Text, w.Value, w.Default))],
-                [.. DecisionsOf(surveyed.Choices.Where(c => c.Code == group.Key), accounts)],
+                [.. DecisionsOf(surveyed.Decisions.Where(c => c.Code == group.Key), accounts)],
                 [.. group.Take(MostRows).Select(f => RowOf(f.Move.Move, f.Found))]);
         }).Concat(await AlteredAsync(database, surveyed.Batch.Name, cancel)).ToList());
     }
@@ -108,58 +108,58 @@ internal static class SurveyApi
         ];
     }
 
-    private static async Task<Results<Ok<List<FindingRow>>, ProblemHttpResult>> RowsAsync(string batch, SurveyBook book, Database database, CancellationToken cancel, string? code = null, string? move = null)
+    private static async Task<Results<Ok<List<FindingRow>>, ProblemHttpResult>> RowsAsync(string batch, SurveyCache cache, Database database, CancellationToken cancel, string? code = null, string? move = null)
     {
-        if (await book.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
+        if (await cache.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
         var (only, problem) = await Selection.ResolveAsync(database, batch, move is null ? null : [move], cancel);
         if (problem is not null) return problem;
         return TypedResults.Ok(surveyed.Moves.Where(m => only is null || only.Contains(m.Move.Id)).SelectMany(RowsOf).Where(r => code is null || r.Code == code).ToList());
     }
 
-    private static async Task<Results<Ok<ChoiceResult>, ProblemHttpResult>> ChooseAsync(
-        string batch, ChoiceRequest request, Choices choices, Moves moves, SurveyBook book, CurrentPlan current, Database database, LiveHub live, WorkSignal signal, HttpContext context, CancellationToken cancel)
+    private static async Task<Results<Ok<DecisionResult>, ProblemHttpResult>> ChooseAsync(
+        string batch, DecisionRequest request, Decisions decisions, Moves moves, SurveyCache cache, CurrentPlan current, Database database, LiveHub live, WorkSignal signal, HttpContext context, CancellationToken cancel)
     {
         var (plan, _) = await current.GetAsync(cancel);
         if (plan?.Batches.FirstOrDefault(b => b.Name == batch) is not { } known) return BatchApi.NoBatch(batch);
         if (Word<FindingCode>(request.Code) is not { } code) return Problems.Invalid($"There is no finding '{request.Code}'.", "See 'caravan findings' for those of the batch");
-        if (Word<ChoiceScope>(request.Scope) is not { } scope) return Problems.Invalid($"'{request.Scope}' is no scope.", "One of route, batch and move");
-        WayOut? way = null;
+        if (Word<DecisionScope>(request.Scope) is not { } scope) return Problems.Invalid($"'{request.Scope}' is no scope.", "One of route, batch and move");
+        Resolution? way = null;
         if (request.Way is { } named)
         {
-            way = Word<WayOut>(named);
+            way = Word<Resolution>(named);
             if (way is null) return Problems.Invalid($"There is no way out '{named}'.", $"For {request.Code}: {string.Join(", ", FindingRules.Of(code).Ways.Select(w => FindingRules.Word(w.Way)))}");
             if (FindingRules.Check(code, way.Value, request.Value) is { } wrong) return Problems.Invalid($"This cannot be chosen: {wrong.What}.", $"It takes {wrong.Allowed}");
         }
-        if (scope is ChoiceScope.Move && request.Moves is not { Count: > 0 }) return Problems.Invalid("Nobody is named.", "Name from accounts, to accounts or names in 'moves'");
-        var (only, problem) = await Selection.ResolveAsync(database, batch, scope is ChoiceScope.Move ? request.Moves : null, cancel);
+        if (scope is DecisionScope.Move && request.Moves is not { Count: > 0 }) return Problems.Invalid("Nobody is named.", "Name from accounts, to accounts or names in 'moves'");
+        var (only, problem) = await Selection.ResolveAsync(database, batch, scope is DecisionScope.Move ? request.Moves : null, cancel);
         if (problem is not null) return problem;
         var who = context.User.Identity!.Name!;
-        var batches = scope is ChoiceScope.Route ? plan.Batches.Where(b => b.Route == known.Route).Select(b => b.Name).ToList() : [batch];
-        await choices.DecideAsync(plan, batch, scope, only ?? [], code, way, request.Value, who, cancel);
-        if (way is WayOut.Withdraw)
+        var batches = scope is DecisionScope.Route ? plan.Batches.Where(b => b.Route == known.Route).Select(b => b.Name).ToList() : [batch];
+        await decisions.DecideAsync(plan, batch, scope, only ?? [], code, way, request.Value, who, cancel);
+        if (way is Resolution.Withdraw)
         {
             // Nobody is taken off for what was not found about them.
-            foreach (var one in batches) await moves.StepAsync(one, only ?? await TouchedAsync(book, one, code, cancel), who, "withdrew", (s, _) => s.Withdraw(), cancel);
+            foreach (var one in batches) await moves.StepAsync(one, only ?? await TouchedAsync(cache, one, code, cancel), who, "withdrew", (s, _) => s.Withdraw(), cancel);
         }
         // What reading back has shown is decided message by message: here for all of them at once.
-        if (code is FindingCode.AltersMessages && way is WayOut.Accept)
+        if (code is FindingCode.AltersMessages && way is Resolution.Accept)
             foreach (var one in batches) await moves.DecideDifferencesAsync(one, only, null, DifferenceKind.Altered, DifferenceDecision.Accept, who, cancel);
-        book.Forget();
+        cache.Forget();
         signal.Raise();
         live.Touch(batch, 0);
         await using var db = database.Read();
-        return TypedResults.Ok(new ChoiceResult(only?.Count ?? await db.Moves.CountAsync(m => batches.Contains(m.Batch), cancel)));
+        return TypedResults.Ok(new DecisionResult(only?.Count ?? await db.Moves.CountAsync(m => batches.Contains(m.Batch), cancel)));
     }
 
-    private static async Task<IReadOnlyCollection<long>> TouchedAsync(SurveyBook book, string batch, FindingCode code, CancellationToken cancel)
+    private static async Task<IReadOnlyCollection<long>> TouchedAsync(SurveyCache cache, string batch, FindingCode code, CancellationToken cancel)
     {
-        var surveyed = await book.LoadAsync(batch, cancel);
+        var surveyed = await cache.LoadAsync(batch, cancel);
         return [.. surveyed!.Moves.Where(m => m.Digest?.Findings.Any(f => f.Finding.Code == code) == true).Select(m => m.Move.Id)];
     }
 
-    private static async Task<Results<Ok<List<SavingView>>, ProblemHttpResult>> TidyingAsync(string batch, SurveyBook book, Database database, CancellationToken cancel)
+    private static async Task<Results<Ok<List<SavingView>>, ProblemHttpResult>> TidyingAsync(string batch, SurveyCache cache, Database database, CancellationToken cancel)
     {
-        if (await book.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
+        if (await cache.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
         var rates = await EstimateViews.RatesAsync(database, surveyed, cancel);
         var sums = surveyed.Moves.SelectMany(m => m.Digest?.Savings ?? []).GroupBy(s => (s.Code, s.Way, s.Value)).OrderBy(g => g.Key.Code).ThenByDescending(g => g.Sum(s => s.Octets));
         return TypedResults.Ok(sums.Select(g =>
@@ -167,14 +167,14 @@ internal static class SurveyApi
             var (messages, octets) = (g.Sum(s => s.Messages), g.Sum(s => s.Octets));
             var rule = FindingRules.Of(g.Key.Code);
             var (shortest, longest) = rates.For(messages, octets, 0);
-            var atOnce = EstimateViews.AtOnce(surveyed, book.MovesAtOnce);
+            var atOnce = EstimateViews.AtOnce(surveyed, cache.MovesAtOnce);
             return new SavingView(
                 FindingRules.Word(g.Key.Code), rule.Title, FindingRules.Word(g.Key.Way), rule.Ways.First(w => w.Way == g.Key.Way).Text, g.Key.Value, messages, octets, g.Count(), shortest / atOnce, longest / atOnce);
         }).ToList());
     }
 
-    private static async Task<Results<Ok<EstimateView>, ProblemHttpResult>> EstimateAsync(string batch, SurveyBook book, Database database, CancellationToken cancel) =>
-        await book.LoadAsync(batch, cancel) is { } surveyed ? TypedResults.Ok(await EstimateViews.MakeAsync(database, surveyed, book.MovesAtOnce, cancel)) : BatchApi.NoBatch(batch);
+    private static async Task<Results<Ok<EstimateView>, ProblemHttpResult>> EstimateAsync(string batch, SurveyCache cache, Database database, CancellationToken cancel) =>
+        await cache.LoadAsync(batch, cancel) is { } surveyed ? TypedResults.Ok(await EstimateViews.MakeAsync(database, surveyed, cache.MovesAtOnce, cancel)) : BatchApi.NoBatch(batch);
 
     private static AccountInventory AccountOf(SurveyedMove surveyed)
     {
@@ -191,8 +191,8 @@ internal static class SurveyApi
         FindingRules.Word(found.Finding.Code), FindingRules.Word(found.Finding.Weight), move.FromAccount, move.Name, found.Finding.What, found.Finding.Messages, found.Finding.Octets, found.Finding.Remedy,
         found.Decision is { } d ? $"{FindingRules.Word(d.Way)}{(d.Value is null ? "" : $" {d.Value}")}" : null);
 
-    public static IEnumerable<DecisionView> DecisionsOf(IEnumerable<ChoiceRow> rows, IReadOnlyDictionary<string, string> accounts) => rows.Select(c => new DecisionView(
-        FindingRules.Word(c.Scope), c.Scope is ChoiceScope.Move ? accounts.GetValueOrDefault(c.Place, c.Place) : c.Place, FindingRules.Word(c.Code), FindingRules.Word(c.Way), c.Value, c.Who, DateTimeOffset.FromUnixTimeMilliseconds(c.At)));
+    public static IEnumerable<DecisionView> DecisionsOf(IEnumerable<DecisionRow> rows, IReadOnlyDictionary<string, string> accounts) => rows.Select(c => new DecisionView(
+        FindingRules.Word(c.Scope), c.Scope is DecisionScope.Move ? accounts.GetValueOrDefault(c.Place, c.Place) : c.Place, FindingRules.Word(c.Code), FindingRules.Word(c.Way), c.Value, c.Who, DateTimeOffset.FromUnixTimeMilliseconds(c.At)));
 
     public static string? UseWord(SpecialUse use) => use is SpecialUse.None ? null : FindingRules.Word(use);
 

@@ -1,6 +1,7 @@
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
@@ -19,24 +20,36 @@ internal static class TodayApi
 
     public static void Map(RouteGroupBuilder api) => api.MapGet("/today", GetAsync).WithSummary("What needs a person, what runs, what comes next");
 
-    private static async Task<Today> GetAsync(CurrentPlan current, Database database, ServiceSlots slots, ServiceCare care, TimeProvider time, CancellationToken cancel)
+    private static async Task<Today> GetAsync(CurrentPlan current, Database database, ServiceSlots slots, ServiceThrottle throttle, TimeProvider time, CancellationToken cancel)
     {
         var (plan, _) = await current.GetAsync(cancel);
         if (plan is null) return new Today([], [], [], [], []);
         await using var db = database.Read();
-        var running = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Condition == ConditionKind.Running).OrderBy(m => m.Id).Take(MostRunning), care.RestingBatches(plan), database.Trouble, time.GetUtcNow(), cancel);
+        var running = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Condition == ConditionKind.Running).OrderBy(m => m.Id).Take(MostRunning), throttle.RestingBatches(plan), database.Trouble, time.GetUtcNow(), cancel);
         var needs = (await MovesInNeedAsync(db, cancel)).Concat(await ItemsLeftAsync(db, cancel)).Concat(await DifferencesAsync(db, cancel)).OrderByDescending(n => n.Count).ToList();
         if (database.Trouble is { } trouble) needs.Insert(0, new NeedsYou(Problems.CauseName(trouble.Cause), $"{trouble.What}; no pass can go on", trouble.Remedy, 1, []));
-        return new Today(needs, running, await NextAsync(db, cancel), await ServiceApi.ViewsOfAsync(db, plan, slots, care, cancel), await BatchViews.LoadAsync(db, plan, null, database.Trouble, cancel));
+        return new Today(needs, running, await NextAsync(db, cancel), await ServiceApi.ViewsOfAsync(db, plan, slots, throttle, cancel), await BatchViews.LoadAsync(db, plan, null, database.Trouble, cancel));
     }
 
     private static async Task<List<NeedsYou>> MovesInNeedAsync(CaravanDb db, CancellationToken cancel)
     {
-        var rows = await db.Moves.Where(m => m.Condition == ConditionKind.NeedsYou && m.FaultCause != null)
-            .Select(m => new { Cause = m.FaultCause!.Value, m.FaultWhat, m.FaultHelp, m.Batch, m.FromAccount, m.Name }).ToListAsync(cancel);
+        // A kind that needs somebody does so too while the others run.
+        var legs = await (from leg in db.Legs
+                          where leg.Fault != null && leg.WaitsFor == null
+                          join move in db.Moves on leg.MoveId equals move.Id
+                          where move.Condition != ConditionKind.Held && move.Stage != Stage.Withdrawn
+                          select new { leg.Fault!.Cause, leg.Fault.What, leg.Fault.Help, move.Batch, move.FromAccount, move.Name, Kind = (Kind?)leg.Kind, Several = move.Legs.Count > 1 })
+            .ToListAsync(cancel);
+        var looks = await db.Moves.Where(m => m.Condition == ConditionKind.NeedsYou && m.ConditionLeg == null && m.Fault != null)
+            .Select(m => new { m.Fault!.Cause, m.Fault.What, m.Fault.Help, m.Batch, m.FromAccount, m.Name, Kind = (Kind?)null, Several = false }).ToListAsync(cancel);
         // What a service's definition says about its own words is worth a group by itself.
-        return [.. rows.GroupBy(r => (r.Cause, r.FaultHelp)).Select(g => Group(
-            g.Key.Cause, g.Select(r => r.FaultWhat).Distinct().Count() == 1 ? g.First().FaultWhat! : Summary(g.Key.Cause), g.Count(), g.Select(r => new MoveRef(r.Batch, r.FromAccount, r.Name)), g.Key.FaultHelp))];
+        return [.. legs.Concat(looks).GroupBy(r => (r.Cause, r.Help, Kind: r.Several ? r.Kind : null)).Select(g =>
+        {
+            var what = g.Select(r => r.What).Distinct().Count() == 1 ? g.First().What : Summary(g.Key.Cause);
+            return Group(
+                g.Key.Cause, g.Key.Kind is { } kind ? $"{KindWords.Of(kind)}: {what}" : what, g.Count(),
+                g.Select(r => new MoveRef(r.Batch, r.FromAccount, r.Name)), g.Key.Help);
+        })];
     }
 
     private static async Task<List<NeedsYou>> ItemsLeftAsync(CaravanDb db, CancellationToken cancel)

@@ -23,32 +23,58 @@ internal static class WaybillApi
         if (plan?.Batches.FirstOrDefault(b => b.Name == batch) is not { } planned) return BatchApi.NoBatch(batch);
         var route = plan.Routes.First(r => r.Name == planned.Route);
         await using var db = database.Read();
-        var rows = await db.Moves.Where(m => m.Batch == batch && (only == null || only.Contains(m.Id))).OrderBy(m => m.Id).ToListAsync(cancel);
+        var rows = await db.Moves.Include(m => m.Legs).Where(m => m.Batch == batch && (only == null || only.Contains(m.Id))).OrderBy(m => m.Id).ToListAsync(cancel);
         var ids = rows.Select(r => r.Id).ToList();
         var differences = (await DifferenceApi.LoadAsync(db, batch, ids, includeDecided: true, cancel)).ToLookup(d => d.Account);
         var comparisons = (await ComparisonApi.LoadAsync(db, batch, ids, cancel)).ToDictionary(c => c.Account);
         var left = (await LeftBehindApi.LoadAsync(db, batch, ids, includeAccepted: true, cancel)).ToLookup(i => i.Account);
         var foldersByMove = await BatchApi.FoldersAsync(db, ids, cancel);
-        var seen = await SeenAsync(db, ids, cancel);
+        var complete = await CompleteAsync(db, ids, cancel);
         var moves = new List<MoveWaybill>(rows.Count);
         foreach (var row in rows)
         {
             var folders = foldersByMove[row.Id].ToList();
-            var closes = seen.Contains(row.Id) && folders.TrueForAll(f => f.Closes);
+            var closes = complete.Contains(row.Id) && folders.TrueForAll(f => f.Closes);
             moves.Add(new MoveWaybill(
-                row.FromAccount, row.ToAccount, row.Name, Enum.Parse<MoveStage>(row.Stage.ToString()), Sum(folders.Select(f => f.Counts)),
+                row.FromAccount, row.ToAccount, row.Name, Enum.Parse<MoveStage>(row.Stage.ToString()), MoveViews.Sum(folders.Select(f => f.Counts)), KindsOf(route, folders, row.Legs),
                 folders.Sum(f => f.Gone), folders.Sum(f => f.Missing), folders.Sum(f => f.Twice), folders.Sum(f => f.Altered), folders.Sum(f => f.Undecided), closes, SentenceOf(row, closes, folders),
                 folders, [.. left[row.FromAccount]], [.. differences[row.FromAccount]], comparisons.GetValueOrDefault(row.FromAccount)));
         }
         return TypedResults.Ok(new BatchWaybill(
-            batch, route.From, route.To, time.GetUtcNow(), Sum(moves.Select(m => m.Total)), moves.TrueForAll(m => m.Closes), SentenceOf(moves), moves));
+            batch, route.From, route.To, time.GetUtcNow(), MoveViews.Sum(moves.Select(m => m.Total)), SumKinds(route, moves), moves.TrueForAll(m => m.Closes), SentenceOf(moves), moves));
     }
 
-    /// <summary>Moves whose last pass came to its end. Folders to which no pass has come yet stand nowhere: only such a pass has seen them all.</summary>
-    public static async Task<HashSet<long>> SeenAsync(CaravanDb db, List<long> moves, CancellationToken cancel)
+    private static List<KindSums> KindsOf(Core.Planning.Route route, List<FolderView> folders, List<LegRow> legs) => [.. route.Carry.Select(kind =>
     {
-        var last = db.Passes.Where(p => moves.Contains(p.MoveId) && p.Kind != PassKind.Survey && p.Kind != PassKind.Compare && p.EndedAt != null).GroupBy(p => p.MoveId).Select(g => g.Max(p => p.Id));
-        return (await db.Passes.Where(p => last.Contains(p.Id) && !p.Stopped && p.Fault == null).Select(p => p.MoveId).ToListAsync(cancel)).ToHashSet();
+        var (own, leg) = (folders.Where(f => f.Kind == MoveViews.WordOf(kind)).ToList(), legs.Find(l => l.Kind == kind));
+        return new KindSums(
+            MoveViews.WordOf(kind), MoveViews.Sum(own.Select(f => f.Counts)), leg?.OpenLeftBehind ?? 0, own.Sum(f => f.Undecided), own.Sum(f => f.Octets));
+    })];
+
+    private static List<KindSums> SumKinds(Core.Planning.Route route, List<MoveWaybill> moves) => [.. route.Carry.Select(kind =>
+    {
+        var own = moves.SelectMany(m => m.Kinds).Where(k => k.Kind == MoveViews.WordOf(kind)).ToList();
+        return new KindSums(
+            MoveViews.WordOf(kind), MoveViews.Sum(own.Select(k => k.Counts)), own.Sum(k => k.OpenLeftBehind), own.Sum(k => k.Undecided), own.Sum(k => k.Octets));
+    })];
+
+    /// <summary>
+    /// Moves of which each kind's last pass came to its end. Folders to which no pass has come yet stand nowhere: only such a pass has seen them all.
+    /// </summary>
+    public static async Task<HashSet<long>> CompleteAsync(CaravanDb db, List<long> moves, CancellationToken cancel)
+    {
+        var carrying = from leg in db.PassLegs
+                       join pass in db.Passes on leg.PassId equals pass.Id
+                       where moves.Contains(leg.MoveId) && leg.EndedAt != null && pass.Kind != PassKind.Survey && pass.Kind != PassKind.Compare
+                       group leg by new { leg.MoveId, leg.Kind } into same
+                       select new { same.Key.MoveId, same.Key.Kind, Last = same.Max(l => l.PassId) };
+        var ended = await (from last in carrying
+                           join leg in db.PassLegs on new { PassId = last.Last, last.Kind } equals new { leg.PassId, leg.Kind }
+                           where !leg.Stopped && leg.Fault == null
+                           select new { last.MoveId, last.Kind }).ToListAsync(cancel);
+        var known = ended.Select(e => (e.MoveId, e.Kind)).ToHashSet();
+        var legs = await db.Legs.Where(l => moves.Contains(l.MoveId)).Select(l => new { l.MoveId, l.Kind }).ToListAsync(cancel);
+        return [.. legs.GroupBy(l => l.MoveId).Where(own => own.All(l => known.Contains((l.MoveId, l.Kind)))).Select(own => own.Key)];
     }
 
     /// <summary>Why one person's waybill does not close yet, the first thing to be done first.</summary>
@@ -60,7 +86,7 @@ internal static class WaybillApi
         if (row.Condition is ConditionKind.Running && row.Wanted is not (PassKind.Survey or PassKind.Compare)) return "Not complete yet: a pass is under way.";
         if (row.Condition is ConditionKind.Queued or ConditionKind.Waiting && row.Wanted is not (PassKind.Survey or PassKind.Compare)) return "Not complete yet: the next pass goes on by itself.";
         if (row.Condition is ConditionKind.Held) return "Not complete: the move is held. Resume it.";
-        if (row.Condition is ConditionKind.NeedsYou) return $"Not complete: {row.FaultWhat}.";
+        if (row.Condition is ConditionKind.NeedsYou) return row is { Legs.Count: > 1, ConditionLeg: { } leg } ? $"Not complete: {KindWords.Of(leg)}: {row.Fault?.What}." : $"Not complete: {row.Fault?.What}.";
         if (folders.Sum(f => f.Undecided) is > 0 and var undecided)
         {
             var parts = new List<string>();
@@ -80,7 +106,4 @@ internal static class WaybillApi
         var waiting = undecided == 0 ? "" : $"; {undecided} message(s) wait for a decision";
         return $"Not complete for {open.Count} of {moves.Count} people{waiting}.";
     }
-
-    private static Counts Sum(IEnumerable<Counts> counts) => counts.Aggregate(new Counts(0, 0, 0, 0, 0), (a, b) => new Counts(
-        a.Found + b.Found, a.Carried + b.Carried, a.Paired + b.Paired, a.Excluded + b.Excluded, a.LeftBehind + b.LeftBehind));
 }

@@ -7,7 +7,7 @@ namespace EasyCaravan.Service.Demo;
 
 /// <param name="ExitWhenDone">End with a summary when all that can arrive has arrived.</param>
 /// <param name="Fast">Without the pauses that make it watchable.</param>
-internal sealed record DemoChoice(bool ExitWhenDone, bool Fast, string? DataFolder, Uri Listen);
+internal sealed record DemoOptions(bool ExitWhenDone, bool Fast, string? DataFolder, Uri Listen);
 
 /// <summary><c>caravan demo</c>: stand-ins, service and plan, through the same API as everybody else.</summary>
 internal static class DemoCommand
@@ -16,27 +16,27 @@ internal static class DemoCommand
     private static readonly TimeSpan s_newMail = TimeSpan.FromSeconds(4);
     private static readonly TimeSpan s_look = TimeSpan.FromMilliseconds(500);
 
-    public static async Task<int> RunAsync(DemoChoice choice, CancellationToken cancel)
+    public static async Task<int> RunAsync(DemoOptions options, CancellationToken cancel)
     {
-        var kept = choice.DataFolder is not null;
-        var folder = choice.DataFolder ?? Directory.CreateTempSubdirectory("caravan-demo-").FullName;
+        var kept = options.DataFolder is not null;
+        var folder = options.DataFolder ?? Directory.CreateTempSubdirectory("caravan-demo-").FullName;
         try
         {
-            await using var world = new DemoWorld(Path.Combine(AppContext.BaseDirectory, "demo"), choice.Fast ? TimeSpan.Zero : s_pause);
-            await using var app = await CaravanHost.BuildAsync(new CaravanOptions(folder, choice.Listen) { Quiet = true }, cancel);
+            await using var world = new DemoWorld(Path.Combine(AppContext.BaseDirectory, "demo"), options.Fast ? TimeSpan.Zero : s_pause);
+            await using var app = await CaravanHost.BuildAsync(new CaravanOptions(folder, options.Listen) { Quiet = true }, cancel);
             world.PlaceSecrets(folder);
             await app.StartAsync(cancel);
             var address = CaravanHost.AddressOf(app);
             var token = (await File.ReadAllTextAsync(Path.Combine(folder, CaravanHost.TokenFile), cancel)).Trim();
             using var api = new HttpClient { BaseAddress = address };
             api.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);
-            var batches = await BeginAsync(api, world, choice.ExitWhenDone, cancel);
-            Announce(address, token, batches, choice);
+            var batches = await BeginAsync(api, world, options.ExitWhenDone, cancel);
+            Announce(address, token, batches, options);
 
             using var end = CancellationTokenSource.CreateLinkedTokenSource(cancel, app.Lifetime.ApplicationStopping);
-            var mail = choice.ExitWhenDone ? Task.CompletedTask : DeliverAsync(world, end.Token);
-            var code = choice.ExitWhenDone ? await FinishAsync(api, batches, end.Token) : 0;
-            if (!choice.ExitWhenDone) await app.WaitForShutdownAsync(cancel);
+            var mail = options.ExitWhenDone ? Task.CompletedTask : DeliverAsync(world, end.Token);
+            var code = options.ExitWhenDone ? await FinishAsync(api, batches, end.Token) : 0;
+            if (!options.ExitWhenDone) await app.WaitForShutdownAsync(cancel);
             await end.CancelAsync();
             await mail.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             await app.StopAsync(CancellationToken.None);
@@ -78,7 +78,7 @@ internal static class DemoCommand
     private static int Busy(BatchView batch) =>
         batch.Conditions.GetValueOrDefault("running") + batch.Conditions.GetValueOrDefault("queued") + batch.Conditions.GetValueOrDefault("waiting");
 
-    private static void Announce(Uri address, string token, List<string> batches, DemoChoice choice)
+    private static void Announce(Uri address, string token, List<string> batches, DemoOptions options)
     {
         Console.WriteLine($"""
 
@@ -97,7 +97,7 @@ internal static class DemoCommand
               ./caravan differences harbour-office
 
             """);
-        Console.WriteLine(choice.ExitWhenDone ? "It ends by itself when everything that can arrive has arrived." : choice.DataFolder is { } kept ? $"Ctrl-C ends it; what the service knows stays in {kept}." : "Ctrl-C ends it, and nothing of it is kept.");
+        Console.WriteLine(options.ExitWhenDone ? "It ends by itself when everything that can arrive has arrived." : options.DataFolder is { } kept ? $"Ctrl-C ends it; what the service knows stays in {kept}." : "Ctrl-C ends it, and nothing of it is kept.");
     }
 
     private static async Task DeliverAsync(DemoWorld world, CancellationToken cancel)

@@ -6,7 +6,7 @@ using EasyCaravan.Core.Surveying;
 namespace EasyCaravan.Service.Surveying;
 
 /// <summary>A finding with what was decided about it.</summary>
-internal sealed record DigestedFinding(Finding Finding, Choice? Decision);
+internal sealed record DigestedFinding(Finding Finding, Decision? Decision);
 
 /// <summary>Folders that one rule decided for one person.</summary>
 internal sealed record DigestedRule(string Rule, bool Leaves, int Folders, long Messages);
@@ -17,14 +17,14 @@ internal sealed record SurveyDigest(
     DateTimeOffset TakenAt, bool Whole, ImmutableArray<DigestedFinding> Findings, int Folders, int Landing, int Changed, int Merged, ImmutableArray<DigestedRule> Rules,
     long CarryMessages, long CarryOctets, DateTimeOffset? Oldest, DateTimeOffset? Newest, long Largest, long? FreeOctets, ImmutableArray<Saving> Savings, Fault? Fault)
 {
-    public static SurveyDigest Make(Inventory inventory, CarryRules rules, Core.Planning.Service from, Core.Planning.Service to, IEnumerable<Choice> choices)
+    public static SurveyDigest Make(Inventory inventory, CarryRules rules, Core.Planning.Service from, Core.Planning.Service to, IEnumerable<Decision> decisions)
     {
-        var decided = Choice.InForce(choices).ToDictionary(c => c.Code);
+        var decided = Decision.InForce(decisions).ToDictionary(c => c.Code);
         var findings = Core.Surveying.Findings.Of(inventory, rules, from, to).Select(f => new DigestedFinding(f, decided.GetValueOrDefault(f.Code))).ToImmutableArray();
         var map = inventory.MapFor(rules, to.Names);
         var folders = inventory.From?.Folders.ToDictionary(f => f.Path);
         var landings = map?.Landings ?? [];
-        var carried = map is null ? [] : ToCarry.Of(inventory.From!, map, rules.Mail).Values.ToList();
+        var carried = map is null ? [] : CarryVolumes.Of(inventory.From!, map, rules.Mail).Values.ToList();
         return new SurveyDigest(
             inventory.TakenAt, inventory is { From: not null, To: not null }, findings, landings.Length, landings.Count(l => l.To is not null), landings.Count(l => !l.Shaped.IsEmpty && l.To is not null), landings.Count(l => l.MergesWith is not null),
             [.. landings.GroupBy(l => (l.Rule, Leaves: l.To is null)).Select(g => new DigestedRule(g.Key.Rule, g.Key.Leaves, g.Count(), g.Sum(l => folders![l.From.Path.ToString()].Messages)))],

@@ -38,7 +38,11 @@ internal sealed class Allowances(Database database, CurrentPlan plan, TimeProvid
         List<string> BatchesOf(Func<Core.Planning.Route, bool> uses) => [.. current.Batches.Where(b => uses(current.Routes.First(r => r.Name == b.Route))).Select(b => b.Name)];
         var (asFrom, asTo) = (BatchesOf(r => r.From == service), BatchesOf(r => r.To == service));
         await using var db = database.Read();
-        return await db.Passes.Where(p => (p.EndedAt == null || p.EndedAt >= since) && db.Moves.Any(m => m.Id == p.MoveId
-            && ((m.FromAccount == account && asFrom.Contains(m.Batch)) || (m.ToAccount == account && asTo.Contains(m.Batch))))).SumAsync(p => p.Octets, cancel);
+        return await (from pass in db.Passes
+                      where pass.EndedAt == null || pass.EndedAt >= since
+                      join move in db.Moves on pass.MoveId equals move.Id
+                      where (move.FromAccount == account && asFrom.Contains(move.Batch)) || (move.ToAccount == account && asTo.Contains(move.Batch))
+                      join leg in db.PassLegs on pass.Id equals leg.PassId
+                      select leg.Octets).SumAsync(cancel);
     }
 }

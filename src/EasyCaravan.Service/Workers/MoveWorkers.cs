@@ -5,7 +5,7 @@ using NodaTime;
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>Claims due moves and runs them, so many at a time.</summary>
-internal sealed class MoveWorkers(MoveStore store, MoveWorker worker, ServiceCare care, CurrentPlan plan, WorkSignal signal, CaravanOptions options, TimeProvider time, ILogger<MoveWorkers> log) : BackgroundService
+internal sealed class MoveWorkers(MoveStore store, MoveWorker worker, ServiceThrottle throttle, CurrentPlan plan, WorkSignal signal, CaravanOptions options, TimeProvider time, ILogger<MoveWorkers> log) : BackgroundService
 {
     /// <summary>How long at most until due moves are looked for again: leases of lost workers run out without a signal.</summary>
     private static readonly TimeSpan s_rhythm = TimeSpan.FromSeconds(5);
@@ -36,14 +36,14 @@ internal sealed class MoveWorkers(MoveStore store, MoveWorker worker, ServiceCar
         var current = (await plan.GetAsync(CancellationToken.None)).Plan;
         var route = current?.Routes.FirstOrDefault(r => r.Name == current.Batches.FirstOrDefault(b => b.Name == claim.Person.Batch)?.Route);
         string[] services = route is null ? [] : [route.From, route.To];
-        care.Enter(services);
+        throttle.Begin(services);
         try
         {
             await worker.RunAsync(claim, stopping);
         }
         finally
         {
-            care.Leave(services);
+            throttle.End(services);
         }
     }
 
@@ -63,7 +63,7 @@ internal sealed class MoveWorkers(MoveStore store, MoveWorker worker, ServiceCar
 
     /// <summary>Batches on whose services nobody is to call now.</summary>
     private async Task<(IReadOnlyList<string> Batches, Instant? Until)> RestingAsync(CancellationToken cancel) =>
-        (await plan.GetAsync(cancel)).Plan is { } current ? care.Resting(current) : ([], null);
+        (await plan.GetAsync(cancel)).Plan is { } current ? throttle.Resting(current) : ([], null);
 
     private async Task WaitAsync(List<Task> running, CancellationToken cancel)
     {

@@ -27,7 +27,7 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
             var token = await tokens.GetAsync(service, who, null, cancel);
             note(new ConnectStep("token", $"good until {token.Ends:HH:mm:ss zzz}{(token.Scopes is { } scopes ? $", for {string.Join(' ', scopes)}" : "")}"));
         });
-        if (notes.Problem is null) await notes.RunAsync("mail", ["resolve", "connect", "protect", "sign in", "capabilities", "list", "write"], note => TryMailAsync(service, who, writes, note, cancel));
+        if (service.Mail is not null && notes.Problem is null) await notes.RunAsync("mail", ["resolve", "connect", "protect", "sign in", "capabilities", "list", "write"], note => TryMailAsync(service, who, writes, note, cancel));
         if (service.Rules is not null) await notes.RunAsync("rules", ["resolve", "connect", "protect", "sign in", "list"], note => TryRulesAsync(service, who, note, cancel));
         return new ServiceTrial(service.Name, who?.Account, notes.Problem is null, notes.Steps, notes.Problem);
     }
@@ -38,10 +38,10 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
         patience.CancelAfter(s_patience);
         if (who is null)
         {
-            await using var stream = await (service.Mail.Speaks is MailProtocol.Pop3 ? Pop3MailAccount.ConnectAsync(service, note, patience.Token) : ImapConnector.ConnectAsync(service, note, patience.Token));
+            await using var stream = await (service.Mail!.Speaks is MailProtocol.Pop3 ? Pop3MailAccount.ConnectAsync(service, note, patience.Token) : ImapConnector.ConnectAsync(service, note, patience.Token));
             return;
         }
-        if (service.Mail.Speaks is MailProtocol.Pop3)
+        if (service.Mail!.Speaks is MailProtocol.Pop3)
         {
             await using var inbox = await Pop3MailAccount.OpenAsync(service, who, tokens, numbers, note, await slots.AcquireAsync(service, who.Account, patience.Token), patience.Token);
             note(new ConnectStep("capabilities", inbox.Capabilities));

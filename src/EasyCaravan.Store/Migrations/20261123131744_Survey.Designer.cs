@@ -19,7 +19,7 @@ namespace EasyCaravan.Store.Migrations
 #pragma warning disable 612, 618
             modelBuilder.HasAnnotation("ProductVersion", "10.0.15");
 
-            modelBuilder.Entity("EasyCaravan.Store.Rows.ChoiceRow", b =>
+            modelBuilder.Entity("EasyCaravan.Store.Rows.DecisionRow", b =>
                 {
                     b.Property<long>("Id")
                         .ValueGeneratedOnAdd()

@@ -19,7 +19,7 @@ namespace EasyCaravan.Store.Migrations
 #pragma warning disable 612, 618
             modelBuilder.HasAnnotation("ProductVersion", "10.0.15");
 
-            modelBuilder.Entity("EasyCaravan.Store.Rows.ChoiceRow", b =>
+            modelBuilder.Entity("EasyCaravan.Store.Rows.DecisionRow", b =>
                 {
                     b.Property<long>("Id")
                         .ValueGeneratedOnAdd()
@@ -735,7 +735,7 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("plans", (string)null);
                 });
 
-            modelBuilder.Entity("EasyCaravan.Store.Rows.StrangerRow", b =>
+            modelBuilder.Entity("EasyCaravan.Store.Rows.UnclaimedMessageRow", b =>
                 {
                     b.Property<long>("FolderId")
                         .HasColumnType("INTEGER")
@@ -889,7 +889,7 @@ namespace EasyCaravan.Store.Migrations
                         .IsRequired();
                 });
 
-            modelBuilder.Entity("EasyCaravan.Store.Rows.StrangerRow", b =>
+            modelBuilder.Entity("EasyCaravan.Store.Rows.UnclaimedMessageRow", b =>
                 {
                     b.HasOne("EasyCaravan.Store.Rows.LedgerFolderRow", null)
                         .WithMany()

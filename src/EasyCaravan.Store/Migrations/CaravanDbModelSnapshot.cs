@@ -16,43 +16,6 @@ namespace EasyCaravan.Store.Migrations
 #pragma warning disable 612, 618
             modelBuilder.HasAnnotation("ProductVersion", "10.0.15");
 
-            modelBuilder.Entity("EasyCaravan.Store.Rows.ChoiceRow", b =>
-                {
-                    b.Property<long>("Id")
-                        .ValueGeneratedOnAdd()
-                        .HasColumnType("INTEGER");
-
-                    b.Property<long>("At")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<int>("Code")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("Place")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<int>("Scope")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("Value")
-                        .HasColumnType("TEXT");
-
-                    b.Property<int>("Way")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("Who")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.HasKey("Id");
-
-                    b.HasIndex("Scope", "Place", "Code")
-                        .IsUnique();
-
-                    b.ToTable("choices", (string)null);
-                });
-
             modelBuilder.Entity("EasyCaravan.Store.Rows.ComparisonRow", b =>
                 {
                     b.Property<long>("MoveId")
@@ -135,6 +98,43 @@ namespace EasyCaravan.Store.Migrations
                         .IsUnique();
 
                     b.ToTable("consents", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.DecisionRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Code")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Place")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Scope")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Value")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Way")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Who")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("Scope", "Place", "Code")
+                        .IsUnique();
+
+                    b.ToTable("decisions", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.DifferenceRow", b =>
@@ -338,6 +338,9 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<long>("Gone")
                         .HasColumnType("INTEGER");
 
+                    b.Property<int>("Kind")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("LeftBehind")
                         .HasColumnType("INTEGER");
 
@@ -389,7 +392,7 @@ namespace EasyCaravan.Store.Migrations
 
                     b.HasKey("Id");
 
-                    b.HasIndex("MoveId", "From", "To")
+                    b.HasIndex("MoveId", "Kind", "From", "To")
                         .IsUnique();
 
                     b.ToTable("ledger_folders", (string)null);
@@ -491,6 +494,61 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("left_behind", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.LegRow", b =>
+                {
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Kind")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Attempts")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Carried")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("Due")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("EndedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Excluded")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Found")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("LeftBehind")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Octets")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("OpenLeftBehind")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Paired")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Position")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Stage")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Undecided")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("WaitsFor")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("MoveId", "Kind");
+
+                    b.ToTable("legs", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.MoveRow", b =>
                 {
                     b.Property<long>("Id")
@@ -513,29 +571,14 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<int>("Condition")
                         .HasColumnType("INTEGER");
 
+                    b.Property<int?>("ConditionLeg")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long?>("DueAt")
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("Excluded")
                         .HasColumnType("INTEGER");
-
-                    b.Property<int?>("FaultCause")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("FaultCode")
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("FaultHelp")
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("FaultService")
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("FaultWhat")
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("FaultWhom")
-                        .HasColumnType("TEXT");
 
                     b.Property<long>("Fence")
                         .HasColumnType("INTEGER");
@@ -635,10 +678,12 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("moves", (string)null);
                 });
 
-            modelBuilder.Entity("EasyCaravan.Store.Rows.PassRow", b =>
+            modelBuilder.Entity("EasyCaravan.Store.Rows.PassLegRow", b =>
                 {
-                    b.Property<long>("Id")
-                        .ValueGeneratedOnAdd()
+                    b.Property<long>("PassId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Kind")
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("Carried")
@@ -665,9 +710,6 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<string>("Folder")
                         .HasColumnType("TEXT");
 
-                    b.Property<int>("Kind")
-                        .HasColumnType("INTEGER");
-
                     b.Property<long>("LeftBehind")
                         .HasColumnType("INTEGER");
 
@@ -687,6 +729,34 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("Removed")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("Stopped")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("PassId", "Kind");
+
+                    b.HasIndex("MoveId", "Kind", "PassId");
+
+                    b.ToTable("pass_legs", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.PassRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("EndedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Fault")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Kind")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("MoveId")
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("StartedAt")
@@ -730,37 +800,6 @@ namespace EasyCaravan.Store.Migrations
                     b.HasKey("Id");
 
                     b.ToTable("plans", (string)null);
-                });
-
-            modelBuilder.Entity("EasyCaravan.Store.Rows.StrangerRow", b =>
-                {
-                    b.Property<long>("FolderId")
-                        .HasColumnType("INTEGER")
-                        .HasColumnName("folder_id");
-
-                    b.Property<long>("Number")
-                        .HasColumnType("INTEGER")
-                        .HasColumnName("number");
-
-                    b.Property<bool>("Certain")
-                        .HasColumnType("INTEGER")
-                        .HasColumnName("certain");
-
-                    b.Property<long>("High")
-                        .HasColumnType("INTEGER")
-                        .HasColumnName("high");
-
-                    b.Property<long>("Low")
-                        .HasColumnType("INTEGER")
-                        .HasColumnName("low");
-
-                    b.Property<long>("Size")
-                        .HasColumnType("INTEGER")
-                        .HasColumnName("size");
-
-                    b.HasKey("FolderId", "Number");
-
-                    b.ToTable("strangers", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.SurveyRow", b =>
@@ -823,6 +862,37 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("tokens", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.UnclaimedMessageRow", b =>
+                {
+                    b.Property<long>("FolderId")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("folder_id");
+
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("number");
+
+                    b.Property<bool>("Certain")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("certain");
+
+                    b.Property<long>("High")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("high");
+
+                    b.Property<long>("Low")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("low");
+
+                    b.Property<long>("Size")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("size");
+
+                    b.HasKey("FolderId", "Number");
+
+                    b.ToTable("unclaimed_messages", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.ComparisonRow", b =>
                 {
                     b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
@@ -877,20 +947,133 @@ namespace EasyCaravan.Store.Migrations
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.LegRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithMany("Legs")
+                        .HasForeignKey("MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.OwnsOne("EasyCaravan.Store.Rows.StoredFault", "Fault", b1 =>
+                        {
+                            b1.Property<long>("LegRowMoveId")
+                                .HasColumnType("INTEGER");
+
+                            b1.Property<int>("LegRowKind")
+                                .HasColumnType("INTEGER");
+
+                            b1.Property<bool>("BeforeSignIn")
+                                .HasColumnType("INTEGER")
+                                .HasColumnName("FaultBeforeSignIn");
+
+                            b1.Property<int>("Cause")
+                                .HasColumnType("INTEGER")
+                                .HasColumnName("FaultCause");
+
+                            b1.Property<string>("Code")
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultCode");
+
+                            b1.Property<string>("Help")
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultHelp");
+
+                            b1.Property<long?>("NotBefore")
+                                .HasColumnType("INTEGER")
+                                .HasColumnName("FaultNotBefore");
+
+                            b1.Property<string>("Service")
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultService");
+
+                            b1.Property<string>("What")
+                                .IsRequired()
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultWhat");
+
+                            b1.Property<string>("Whom")
+                                .IsRequired()
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultWhom");
+
+                            b1.HasKey("LegRowMoveId", "LegRowKind");
+
+                            b1.ToTable("legs");
+
+                            b1.WithOwner()
+                                .HasForeignKey("LegRowMoveId", "LegRowKind");
+                        });
+
+                    b.Navigation("Fault");
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.MoveRow", b =>
+                {
+                    b.OwnsOne("EasyCaravan.Store.Rows.StoredFault", "Fault", b1 =>
+                        {
+                            b1.Property<long>("MoveRowId")
+                                .HasColumnType("INTEGER");
+
+                            b1.Property<bool>("BeforeSignIn")
+                                .HasColumnType("INTEGER")
+                                .HasColumnName("FaultBeforeSignIn");
+
+                            b1.Property<int>("Cause")
+                                .HasColumnType("INTEGER")
+                                .HasColumnName("FaultCause");
+
+                            b1.Property<string>("Code")
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultCode");
+
+                            b1.Property<string>("Help")
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultHelp");
+
+                            b1.Property<long?>("NotBefore")
+                                .HasColumnType("INTEGER")
+                                .HasColumnName("FaultNotBefore");
+
+                            b1.Property<string>("Service")
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultService");
+
+                            b1.Property<string>("What")
+                                .IsRequired()
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultWhat");
+
+                            b1.Property<string>("Whom")
+                                .IsRequired()
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultWhom");
+
+                            b1.HasKey("MoveRowId");
+
+                            b1.ToTable("moves");
+
+                            b1.WithOwner()
+                                .HasForeignKey("MoveRowId");
+                        });
+
+                    b.Navigation("Fault");
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.PassLegRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.PassRow", null)
+                        .WithMany("Legs")
+                        .HasForeignKey("PassId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.PassRow", b =>
                 {
                     b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
                         .WithMany()
                         .HasForeignKey("MoveId")
-                        .OnDelete(DeleteBehavior.Cascade)
-                        .IsRequired();
-                });
-
-            modelBuilder.Entity("EasyCaravan.Store.Rows.StrangerRow", b =>
-                {
-                    b.HasOne("EasyCaravan.Store.Rows.LedgerFolderRow", null)
-                        .WithMany()
-                        .HasForeignKey("FolderId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });
@@ -902,6 +1085,25 @@ namespace EasyCaravan.Store.Migrations
                         .HasForeignKey("EasyCaravan.Store.Rows.SurveyRow", "MoveId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.UnclaimedMessageRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.LedgerFolderRow", null)
+                        .WithMany()
+                        .HasForeignKey("FolderId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.MoveRow", b =>
+                {
+                    b.Navigation("Legs");
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.PassRow", b =>
+                {
+                    b.Navigation("Legs");
                 });
 #pragma warning restore 612, 618
         }

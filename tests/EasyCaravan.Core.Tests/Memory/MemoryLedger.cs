@@ -11,7 +11,7 @@ internal sealed class MemoryLedger : ILedger
     private readonly Dictionary<long, Dictionary<uint, (LedgerEntry Entry, bool Gone)>> _entries = [];
 
     private readonly Dictionary<(long Folder, uint Number), UInt128> _keys = [];
-    private readonly Dictionary<(long Folder, uint Number), Stranger> _strangers = [];
+    private readonly Dictionary<(long Folder, uint Number), UnclaimedMessage> _unclaimed = [];
 
     public Dictionary<(long Folder, uint Number), LeftBehindItem> LeftBehind { get; } = [];
 
@@ -39,7 +39,7 @@ internal sealed class MemoryLedger : ILedger
         Differences.RemoveAll(d => d.Difference.Folder == folder);
         foreach (var key in LeftBehind.Keys.Where(k => k.Folder == folder).ToList()) LeftBehind.Remove(key);
         foreach (var key in _keys.Keys.Where(k => k.Folder == folder).ToList()) _keys.Remove(key);
-        foreach (var key in _strangers.Keys.Where(k => k.Folder == folder).ToList()) _strangers.Remove(key);
+        foreach (var key in _unclaimed.Keys.Where(k => k.Folder == folder).ToList()) _unclaimed.Remove(key);
         _pages[folder] = _pages[folder] with { FromEpoch = fromEpoch, ToEpoch = toEpoch, ToBaseNext = 0, Cursor = null, Seen = null, LeftWhole = false, Counts = FolderCounts.Zero with { Found = _pages[folder].Counts.Found } };
         return Task.CompletedTask;
     }
@@ -214,12 +214,12 @@ internal sealed class MemoryLedger : ILedger
         return Task.CompletedTask;
     }
 
-    public Task<IReadOnlyList<Stranger>> StrangersAsync(long folder, CancellationToken cancel) => Task.FromResult<IReadOnlyList<Stranger>>([.. _strangers.Where(s => s.Key.Folder == folder).Select(s => s.Value)]);
+    public Task<IReadOnlyList<UnclaimedMessage>> UnclaimedAsync(long folder, CancellationToken cancel) => Task.FromResult<IReadOnlyList<UnclaimedMessage>>([.. _unclaimed.Where(s => s.Key.Folder == folder).Select(s => s.Value)]);
 
-    public Task KeepStrangersAsync(long folder, IReadOnlyList<Stranger> fresh, NumberSet gone, CancellationToken cancel)
+    public Task KeepUnclaimedAsync(long folder, IReadOnlyList<UnclaimedMessage> fresh, NumberSet gone, CancellationToken cancel)
     {
-        foreach (var stranger in fresh) _strangers[(folder, stranger.Number)] = stranger;
-        foreach (var number in gone) _strangers.Remove((folder, number));
+        foreach (var stranger in fresh) _unclaimed[(folder, stranger.Number)] = stranger;
+        foreach (var number in gone) _unclaimed.Remove((folder, number));
         return Task.CompletedTask;
     }
 

@@ -1,5 +1,6 @@
 using System.Text;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Proving;
@@ -23,7 +24,7 @@ internal sealed class MemoryRoad : IMailAccounts
 
     public int Lanes { get; set; } = 1;
 
-    public Suspects? Suspects { get; set; }
+    public PoisonMessages? PoisonMessages { get; set; }
 
     /// <summary>Sessions that passes have asked for.</summary>
     public int Opened { get; private set; }
@@ -33,17 +34,17 @@ internal sealed class MemoryRoad : IMailAccounts
     /// <summary>The first pass, again until one comes to its end; then catch-ups.</summary>
     public void Run()
     {
-        new Pass(this, Ledger, Order(_firstEnded ? PassKind.CatchUp : PassKind.First), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
+        new MailLeg(this, Ledger, Order(isFirst: !_firstEnded), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
         _firstEnded = true;
     }
 
-    public void Compare() => new Comparison(this, Ledger, Order(PassKind.Compare), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
+    public void Compare() => new Comparison(this, Ledger, Order(isFirst: false), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
 
-    private PassOrder Order(PassKind kind)
+    private MailLegOrder Order(bool isFirst)
     {
         var from = new Side(s_somewhere, new Credentials("a", "a", "s"));
         var to = new Side(s_somewhere with { Name = "to" }, new Credentials("b", "b", "s"));
-        return new PassOrder(kind, from, to, Rules, Lanes) { Suspects = Suspects };
+        return new MailLegOrder(isFirst, from, to, Rules, Lanes) { PoisonMessages = PoisonMessages };
     }
 
     public Waybill Waybill() => Proving.Waybill.Draw(Ledger.FoldersAsync(CancellationToken.None).GetAwaiter().GetResult());

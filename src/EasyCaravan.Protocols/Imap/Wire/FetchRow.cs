@@ -28,7 +28,7 @@ internal sealed record FetchRow(uint? Number, long? Size, DateTimeOffset? Receiv
             tokens.SkipSpaces();
             if (Ascii.EqualsIgnoreCase(name, "UID"u8)) row = row with { Number = tokens.Number32() };
             else if (Ascii.EqualsIgnoreCase(name, "RFC822.SIZE"u8)) row = row with { Size = (long)tokens.Number() };
-            else if (Ascii.EqualsIgnoreCase(name, "INTERNALDATE"u8)) row = row with { Received = ImapWords.ReadDate(tokens.String()) };
+            else if (Ascii.EqualsIgnoreCase(name, "INTERNALDATE"u8)) row = row with { Received = ImapSyntax.ReadDate(tokens.String()) };
             else if (Ascii.EqualsIgnoreCase(name, "FLAGS"u8)) row = row with { Flags = ReadFlags(ref tokens, flagSets) };
             else if (Ascii.EqualsIgnoreCase(name, "EMAILID"u8)) row = row with { Name = ReadName(ref tokens) };
             else if (name.StartsWith("BODY["u8)) row = row with { Header = tokens.String() ?? [] };

@@ -1,0 +1,137 @@
+using System.IO.Hashing;
+using EasyCaravan.Core.Ports;
+
+namespace EasyCaravan.Core.Carrying.Mail;
+
+/// <summary>What makes two messages the same message.</summary>
+/// <remarks>
+/// A copy that was forwarded or imported elsewhere carries other trace headers (RFC 5322 §3.6.7), so the octets cannot be compared whole.
+/// Message-ID, Date, From and Subject say which message it is; the body's digest decides where they leave doubt.
+/// </remarks>
+public readonly record struct Identity(UInt128 Print, bool Certain)
+{
+    private static ReadOnlySpan<byte> MessageId => "message-id"u8;
+
+    /// <summary>From the header lines Message-ID, Date, From and Subject, in any order, folded or not.</summary>
+    public static Identity Of(ReadOnlySpan<byte> header)
+    {
+        // Each field is hashed by itself and the four results combined in a fixed order, so the order on the wire does not matter.
+        Span<UInt128> prints = stackalloc UInt128[4];
+        prints.Clear();
+        var certain = false;
+        Span<byte> canonical = header.Length <= 4096 ? stackalloc byte[header.Length] : new byte[header.Length];
+        while (TryTakeField(ref header, out var name, out var value))
+        {
+            var index = FieldIndex(name);
+            if (index < 0 || prints[index] != 0) continue;
+            var length = Canonicalise(value, canonical);
+            if (length == 0) continue;
+            prints[index] = XxHash128.HashToUInt128(canonical[..length], index + 1);
+            certain |= index == 0;
+        }
+        var all = new XxHash128();
+        Span<byte> bytes = stackalloc byte[16];
+        foreach (var print in prints)
+        {
+            System.Buffers.Binary.BinaryPrimitives.WriteUInt128LittleEndian(bytes, print);
+            all.Append(bytes);
+        }
+        return new Identity(all.GetCurrentHashAsUInt128(), certain);
+    }
+
+    private static int FieldIndex(ReadOnlySpan<byte> name)
+    {
+        if (System.Text.Ascii.EqualsIgnoreCase(name, MessageId)) return 0;
+        if (System.Text.Ascii.EqualsIgnoreCase(name, "date"u8)) return 1;
+        if (System.Text.Ascii.EqualsIgnoreCase(name, "from"u8)) return 2;
+        return System.Text.Ascii.EqualsIgnoreCase(name, "subject"u8) ? 3 : -1;
+    }
+
+    /// <summary>Takes one field with its folded lines (RFC 5322 §2.2.3) off the front.</summary>
+    private static bool TryTakeField(ref ReadOnlySpan<byte> header, out ReadOnlySpan<byte> name, out ReadOnlySpan<byte> value)
+    {
+        name = value = default;
+        while (!header.IsEmpty)
+        {
+            var end = 0;
+            do
+            {
+                var newline = header[end..].IndexOf((byte)'\n');
+                end = newline < 0 ? header.Length : end + newline + 1;
+            }
+            while (end < header.Length && header[end] is (byte)' ' or (byte)'\t');
+            var field = header[..end];
+            header = header[end..];
+            var colon = field.IndexOf((byte)':');
+            if (colon <= 0) continue;
+            name = field[..colon].TrimEnd(" \t"u8);
+            value = field[(colon + 1)..];
+            return true;
+        }
+        return false;
+    }
+
+    /// <summary>Runs of white space and line ends become one blank, none at either end: refolding on the way changes nothing.</summary>
+    private static int Canonicalise(ReadOnlySpan<byte> value, Span<byte> into)
+    {
+        var length = 0;
+        var blank = false;
+        foreach (var b in value)
+        {
+            if (b is (byte)' ' or (byte)'\t' or (byte)'\r' or (byte)'\n') { blank = true; continue; }
+            if (blank && length > 0) into[length++] = (byte)' ';
+            blank = false;
+            into[length++] = b;
+        }
+        return length;
+    }
+}
+
+/// <summary>Digest of a message's body, or of the whole, blind to what some servers change when they store: CR before LF, the end of the last line, and NUL kept as 0x80.</summary>
+/// <param name="whole">The header counts too.</param>
+public sealed class BodyDigest(bool whole = false)
+{
+    private readonly XxHash128 _hash = new();
+    private byte[] _buffer = new byte[4096];
+    private int _newlines;
+    private bool _inBody = whole;
+    private bool _lineEnded;
+
+    /// <summary>Takes the message in pieces, header included.</summary>
+    public void Append(ReadOnlySpan<byte> piece)
+    {
+        if (_buffer.Length <= piece.Length) _buffer = new byte[piece.Length + 1];
+        var length = 0;
+        foreach (var b in piece)
+        {
+            if (b == '\r') continue;
+            if (_inBody)
+            {
+                // A line's end counts when something follows it: some servers give one to a last line that has none.
+                if (_lineEnded) _buffer[length++] = (byte)'\n';
+                _lineEnded = b == '\n';
+                if (!_lineEnded) _buffer[length++] = b == 0 ? (byte)0x80 : b;
+                continue;
+            }
+            _newlines = b == '\n' ? _newlines + 1 : 0;
+            _inBody = _newlines == 2;
+        }
+        _hash.Append(_buffer.AsSpan(0, length));
+    }
+
+    public UInt128 Value => _hash.GetCurrentHashAsUInt128();
+
+    public static async Task<Dictionary<uint, UInt128>> ReadAsync(IMailAccount account, Planning.FolderPath path, NumberSet numbers, CancellationToken cancel, bool whole = false)
+    {
+        var digests = new Dictionary<uint, UInt128>();
+        if (numbers.Count == 0) return digests;
+        var reader = await account.ReadMessagesAsync([(path, numbers)], cancel);
+        while (await reader.NextAsync(cancel) is { } message)
+        {
+            var digest = new BodyDigest(whole);
+            while (await reader.ReadAsync(cancel) is { Length: > 0 } piece) digest.Append(piece.Span);
+            digests[message.Number] = digest.Value;
+        }
+        return digests;
+    }
+}

@@ -1,0 +1,21 @@
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+
+namespace EasyCaravan.Core.Carrying.Mail;
+
+/// <summary>One side of a move: which service, and how to get in.</summary>
+public sealed record Side(Service Service, Credentials Credentials);
+
+/// <summary>All that the mail leg of a pass needs to know of its move.</summary>
+/// <param name="IsFirst">No pass before it came to its end.</param>
+/// <param name="Lanes">How many folders may be under way at the same time, each over a pair of connections of its own.</param>
+public sealed record MailLegOrder(bool IsFirst, Side From, Side To, CarryRules Rules, int Lanes)
+{
+    public Allowance Allowance { get; init; } = Allowance.Unlimited;
+
+    public RateLimiters RateLimiters { get; init; } = RateLimiters.Free;
+
+    /// <summary>Given where passes ended again and again without getting on: the first messages then go one by one, so that it shows over which.</summary>
+    public PoisonMessages? PoisonMessages { get; init; }
+}

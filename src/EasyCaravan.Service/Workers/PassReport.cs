@@ -1,0 +1,54 @@
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Store;
+using Microsoft.EntityFrameworkCore;
+
+namespace EasyCaravan.Service.Workers;
+
+/// <summary>How a pass ended, in sentences for the journal: one for each kind that ran.</summary>
+internal sealed class PassReport(Database database)
+{
+    public async Task<IReadOnlyList<string>> DescribeAsync(Claim claim, IReadOnlyList<Tally> tallies, PassEnd end)
+    {
+        if (claim.State.Wanted is PassKind.Survey) return [Describe("survey", tallies[0], end.Fault, end.Stopped, "no message seen")];
+        if (claim.State.Wanted is PassKind.Compare) return [Describe("comparison", tallies[0], end.Fault, end.Stopped, "no message seen")];
+        var sentences = new List<string>();
+        foreach (var tally in tallies)
+        {
+            var ended = end.Legs.FirstOrDefault(l => l.Kind == tally.Kind);
+            var isFirst = claim.State.Legs.First(l => l.Kind == tally.Kind).Stage is not Stage.InStep;
+            // With one kind there is nothing to tell apart.
+            var of = claim.State.Legs.Length > 1 ? $"{KindWords.Of(tally.Kind)}, " : "";
+            var sentence = Describe($"{of}{(isFirst ? "first" : "catch-up")} pass", tally, ended?.Fault, ended is null, "nothing new");
+            sentences.Add(isFirst && ended is { Fault: null } ? $"{sentence}; {await SumAsync(claim, tally.Kind)}" : sentence);
+        }
+        return sentences;
+    }
+
+    /// <summary>A first pass that was broken off and went on tells what it carried in all, not just what was left to do.</summary>
+    private async Task<string> SumAsync(Claim claim, Kind kind)
+    {
+        await using var db = database.Read();
+        var row = await db.Legs.FirstAsync(l => l.MoveId == claim.Person.Id && l.Kind == kind);
+        return $"in all {row.Carried} carried ({ByteCount.Write(row.Octets)}), {row.Paired} paired, {row.Excluded} excluded, "
+            + $"{row.LeftBehind} left behind of {row.Found} found";
+    }
+
+    private static string Describe(string pass, Tally tally, Core.Pacing.Fault? fault, bool stopped, string nothing)
+    {
+        var did = new List<string>();
+        if (tally.Looked > 0) did.Add($"{tally.Looked} messages seen");
+        if (tally.Carried > 0) did.Add($"{tally.Carried} carried ({ByteCount.Write(tally.Octets)})");
+        if (tally.Paired > 0) did.Add($"{tally.Paired} paired");
+        if (tally.Excluded > 0) did.Add($"{tally.Excluded} excluded");
+        if (tally.LeftBehind > 0) did.Add($"{tally.LeftBehind} left behind");
+        if (tally.Moved > 0) did.Add($"{tally.Moved} moved");
+        if (tally.Removed > 0) did.Add($"{tally.Removed} deleted");
+        if (tally.FlagsChanged > 0) did.Add($"{tally.FlagsChanged} with changed flags");
+        if (tally.Differences > 0) did.Add($"{tally.Differences} differ between the sides");
+        var sum = did.Count == 0 ? nothing : string.Join(", ", did);
+        if (fault is not null) return $"{pass} stopped by a fault after {sum}: {fault}";
+        return stopped ? $"{pass} stopped after {sum}; it goes on from there" : $"{pass} ended: {sum}";
+    }
+}

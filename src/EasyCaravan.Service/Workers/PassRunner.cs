@@ -1,0 +1,83 @@
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Proving;
+using EasyCaravan.Store;
+
+namespace EasyCaravan.Service.Workers;
+
+/// <summary>Runs what a claim is for, and tells how it ended. What goes wrong is told to the services' throttle, and gets their own remedies.</summary>
+internal sealed class PassRunner(
+    IEnumerable<ILegRunner> legs, SurveyRunner surveys, MailOrders orders, MoveContexts contexts, IMailAccounts accounts, MoveStore store, CurrentPlan plan,
+    ServiceThrottle throttle, ILogger<PassRunner> log)
+{
+    public async Task<PassEnd> RunAsync(RunningPass pass, CancellationToken cancel)
+    {
+        var person = pass.Claim.Person;
+        try
+        {
+            var end = pass.Claim.State.Wanted is PassKind.Survey or PassKind.Compare ? await LookAsync(pass, cancel) : await RunLegsAsync(pass, cancel);
+            return await AdviseAsync(person, end);
+        }
+        catch (LeaseLostException)
+        {
+            log.LogWarning("{Batch}/{Account}: another worker took the move over", person.Batch, person.FromAccount);
+            return new PassEnd([], Stopped: true);
+        }
+    }
+
+    private Task<PassEnd> RunLegsAsync(RunningPass pass, CancellationToken cancel)
+    {
+        var claim = pass.Claim;
+        var ordered = pass.Tallies.Select(tally =>
+        {
+            var order = new LegOrder(claim, claim.State.Legs.First(l => l.Kind == tally.Kind), tally, pass.Notes.Enqueue);
+            return new Leg(tally.Kind, tally, c => legs.First(r => r.Kind == tally.Kind).RunAsync(order, c));
+        });
+        return new Pass([.. ordered], claim.Person.FromAccount).RunAsync(cancel);
+    }
+
+    private async Task<PassEnd> LookAsync(RunningPass pass, CancellationToken cancel)
+    {
+        var (claim, tally) = (pass.Claim, pass.Tallies[0]);
+        async Task SurveyOrCompareAsync(CancellationToken c)
+        {
+            if (claim.State.Wanted is PassKind.Survey)
+            {
+                if (await surveys.RunAsync(claim, tally, c) is { } fault) throw new FaultException(fault, Verdict.Keep);
+                return;
+            }
+            var order = await orders.MakeAsync(await contexts.OfAsync(claim.Person, c), c);
+            await new Comparison(accounts, store.LedgerOf(claim, Kind.Mail), order, tally, pass.Notes.Enqueue).RunAsync(c);
+        }
+        // Run as a leg, so that what goes wrong is caught in one place.
+        var end = await new Pass([new Leg(tally.Kind, tally, SurveyOrCompareAsync)], claim.Person.FromAccount).RunAsync(cancel);
+        var looked = end.Legs is [var only] ? only : null;
+        return new PassEnd([], end.Stopped, looked?.Fault)
+        {
+            Progressed = tally.Progressed || (claim.State.Wanted is PassKind.Compare && tally.Looked > 0),
+            Unexpected = looked?.Unexpected,
+        };
+    }
+
+    /// <summary>Each service's own remedies, for what that service said.</summary>
+    private async Task<PassEnd> AdviseAsync(MovePerson person, PassEnd end)
+    {
+        var services = (await plan.GetAsync(CancellationToken.None)).Plan?.Services ?? [];
+        Fault? Advise(Fault? fault, Exception? unexpected)
+        {
+            if (fault is null) return null;
+            if (unexpected is not null) log.LogError(unexpected, "{Batch}/{Account}: a pass ended unexpectedly", person.Batch, person.FromAccount);
+            else log.LogInformation("{Batch}/{Account}: {Fault}", person.Batch, person.FromAccount, fault);
+            // What failed before the sign-in was reported there.
+            if (!fault.BeforeSignIn) throttle.Report(fault);
+            return fault.Advised(services.FirstOrDefault(s => s.Name == fault.Service)?.Help ?? []);
+        }
+        return end with
+        {
+            Fault = Advise(end.Fault, end.Unexpected),
+            Legs = [.. end.Legs.Select(l => l with { Fault = Advise(l.Fault, l.Unexpected) })],
+        };
+    }
+}
