@@ -1,7 +1,7 @@
 using System.Text;
 using CsCheck;
 using EasyCaravan.Core.Pacing;
-using EasyCaravan.Protocols.Imap.Wire;
+using EasyCaravan.Protocols.Lines;
 using EasyCaravan.Protocols.Pop3;
 
 namespace EasyCaravan.Protocols.Tests;

@@ -156,8 +156,8 @@ public interface IMailAccount : IAsyncDisposable
     Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel, bool withIndex = false);
 
     /// <summary>Takes messages into folders.</summary>
-    /// <param name="company">The most messages that may be handed over in one command, at least 1.</param>
-    Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int company, CancellationToken cancel);
+    /// <param name="batchSize">The most messages that may be handed over in one command, at least 1.</param>
+    Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int batchSize, CancellationToken cancel);
 
     /// <summary>How much room the account has; null when the service does not say.</summary>
     Task<Surveying.Room?> ReadRoomAsync(CancellationToken cancel);

@@ -1,5 +1,6 @@
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Protocols.Imap.Wire;
+using EasyCaravan.Protocols.Lines;
 
 namespace EasyCaravan.Protocols.Imap;
 

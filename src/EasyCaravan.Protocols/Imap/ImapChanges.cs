@@ -1,6 +1,7 @@
 using System.IO.Hashing;
 using System.Text;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Imap.Verbs;
 using EasyCaravan.Protocols.Imap.Wire;
 using MailKit.Net.Imap;
 
@@ -20,7 +21,7 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
 
     private bool? _resync;
 
-    private sealed record Asked(ChangeQuery Query, ImapFolders.Opening Opening, ImapSearch? Search, IReadOnlyList<string> Tags);
+    private sealed record Asked(ChangeQuery Query, FolderOpening Opening, SearchAnswer? Search, IReadOnlyList<string> Tags);
 
     private sealed class Gathered
     {
@@ -36,7 +37,7 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
         foreach (var some in queries.Chunk(Together))
         {
             // RFC 7162 §3.2.3: to be enabled before the first folder is opened.
-            var enabling = _resync is null && !connection.HasOpened && traits.Can(ImapCapabilities.QuickResync) ? await connection.PutAsync("ENABLE QRESYNC", cancel) : null;
+            var enabling = _resync is null && !connection.HasOpened && traits.Can(ImapCapabilities.QuickResync) ? await connection.PutAsync(EnableVerb.QuickResync, cancel) : null;
             _resync ??= enabling is not null;
             var asked = new List<Asked>();
             foreach (var query in some) asked.Add(await AskAsync(query, cancel));
@@ -50,18 +51,20 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
     {
         var (since, now) = (query.Since, query.Now);
         // A mark of now says that the folder keeps marks; the one of then is otherwise a digest of ours.
-        var mark = now.Mark is not null && traits.Can(ImapCapabilities.CondStore | ImapCapabilities.QuickResync) ? since.Mark : null;
-        var resync = _resync == true && mark is not null;
-        var opening = await folders.PutOpenAsync(query.Path, writable: false, resync ? $" (QRESYNC ({since.Epoch} {mark}))" : "", cancel);
+        var modSeq = now.Mark is not null && traits.Can(ImapCapabilities.CondStore | ImapCapabilities.QuickResync) ? since.Mark : null;
+        var resync = _resync == true && modSeq is not null;
+        var opening = resync
+            ? await folders.PutOpenSinceAsync(query.Path, since.Epoch, modSeq!.Value, cancel)
+            : await folders.PutOpenAsync(query.Path, writable: false, cancel);
         var tags = new List<string>();
-        ImapSearch? search = null;
+        SearchAnswer? search = null;
         if (!resync)
         {
-            search = new ImapSearch(await connection.PutAsync(ImapSearch.CommandFor(traits), cancel));
+            search = new SearchAnswer(await connection.PutAsync(SearchVerb.All(traits), cancel));
             tags.Add(search.Tag);
-            if (since.Next > 1) tags.Add(await connection.PutAsync($"UID FETCH 1:{since.Next - 1} (UID FLAGS){(mark is null ? "" : $" (CHANGEDSINCE {mark})")}", cancel));
+            if (since.Next > 1) tags.Add(await connection.PutAsync(FetchVerb.FlagsBelow(since.Next, modSeq), cancel));
         }
-        if (now.Next > since.Next) tags.Add(await connection.PutAsync($"UID FETCH {since.Next}:* (UID RFC822.SIZE INTERNALDATE FLAGS)", cancel));
+        if (now.Next > since.Next) tags.Add(await connection.PutAsync(FetchVerb.From(since.Next, FetchVerb.Index), cancel));
         return new Asked(query, opening, search, tags);
     }
 
@@ -75,11 +78,11 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
         }
         var ok = await folders.FinishOpenAsync(asked.Opening, Take, cancel);
         foreach (var tag in asked.Tags) ok &= (await connection.AnswerAsync(tag, Take, cancel)).IsOk;
-        if (!ok || asked.Opening.Epoch is { } epoch && epoch != since.Epoch || asked.Opening.Exists is not { } count) return null;
+        if (!ok || asked.Opening.UidValidity is { } uidValidity && uidValidity != since.Epoch || asked.Opening.Exists is not { } count) return null;
 
         // Silence is not "none": taken so, all messages of the folder would count as deleted.
-        if (asked.Search is { Numbers: null } && count > 0) throw connection.Wire.Garbage(new FormatException($"the search of '{asked.Query.Path}' ended without its answer"));
-        var present = asked.Search is null ? null : asked.Search.Numbers ?? new NumberSet();
+        if (asked.Search is { Uids: null } && count > 0) throw connection.Wire.Garbage(new FormatException($"the search of '{asked.Query.Path}' ended without its answer"));
+        var present = asked.Search is null ? null : asked.Search.Uids ?? new NumberSet();
         if (present is not null)
         {
             if (present.Count > (long)count + gathered.Fresh.Count) throw connection.Wire.Garbage(new FormatException($"{present.Count} messages are listed in a folder of {count}"));
@@ -95,30 +98,17 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
     {
         if (FetchRow.Read(response, flagSets) is { } row)
         {
-            if (row.Number is not { } number) return;
-            if (row.Flags is { } flags) into.Flags[number] = flags;
-            if (number < since.Next) return;
-            into.Fresh.Add(number);
-            if (row.Item is { } item && into.Items.Count < MostItems) into.Items[number] = item;
+            if (row.Uid is not { } uid) return;
+            if (row.Flags is { } flags) into.Flags[uid] = flags;
+            if (uid < since.Next) return;
+            into.Fresh.Add(uid);
+            if (row.Item is { } item && into.Items.Count < MostItems) into.Items[uid] = item;
             return;
         }
-        if (ReadVanished(response) is { } gone)
+        if (SelectVerb.ReadVanished(response) is { } gone)
         {
             foreach (var (first, last) in gone.Ranges) into.Gone.Add(first, last);
         }
-    }
-
-    /// <summary>VANISHED (RFC 7162 §3.2.10), of earlier or of now.</summary>
-    private static NumberSet? ReadVanished(ImapResponse response)
-    {
-        var tokens = new ImapTokens(response);
-        tokens.Take('*');
-        tokens.SkipSpaces();
-        if (!tokens.TryWord("VANISHED"u8)) return null;
-        tokens.SkipSpaces();
-        if (!tokens.AtEnd && tokens.Rest[0] == '(') tokens.SkipValue();
-        tokens.SkipSpaces();
-        return ImapSyntax.ReadNumbers(tokens.Rest);
     }
 
     private static ulong DigestOf(NumberSet present, Dictionary<uint, FlagSet> flags)

@@ -3,7 +3,9 @@ using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Connecting;
+using EasyCaravan.Protocols.Imap.Verbs;
 using EasyCaravan.Protocols.Imap.Wire;
+using EasyCaravan.Protocols.Lines;
 using EasyCaravan.Protocols.SignIn;
 using MailKit.Net.Imap;
 
@@ -73,7 +75,7 @@ public sealed class ImapMailAccount : IMailAccount
         {
             var traits = await ImapSignIn.SignInAsync(stream, service, who, tokens, cancel);
             step?.Invoke(new ConnectStep("sign in", $"as {who.Login}"));
-            return new ImapMailAccount(new ImapConnection(new LineConnection(stream, who.Account, s_patience) { Service = service.Name }), traits, slot);
+            return new ImapMailAccount(new ImapConnection(new LineConnection(stream, who.Account, s_patience) { Service = service.Name }, traits), traits, slot);
         }
         catch
         {
@@ -92,11 +94,11 @@ public sealed class ImapMailAccount : IMailAccount
     {
         var items = new Dictionary<uint, ItemInfo>();
         var broken = new HashSet<uint>();
-        await FetchAsync(path, numbers, "(UID RFC822.SIZE INTERNALDATE FLAGS)", row =>
+        await FetchAsync(path, numbers, FetchVerb.Index, row =>
         {
             if (row.Item is { } item && numbers.Contains(item.Number)) items[item.Number] = item;
             // An unasked-for FETCH tells flags alone (RFC 9051 §7.5.2): only what stays incomplete is at fault.
-            else if (row.Number is { } number && numbers.Contains(number)) broken.Add(number);
+            else if (row.Uid is { } uid && numbers.Contains(uid)) broken.Add(uid);
         }, unreadable, cancel);
         foreach (var number in broken.Where(n => !items.ContainsKey(n)))
             unreadable.TryAdd(number, new Fault(Cause.MessageUnreadable, _connection.Wire.Whom, "the old side does not tell this message's size, date or flags"));
@@ -105,27 +107,26 @@ public sealed class ImapMailAccount : IMailAccount
 
     public async Task ReadHeadersAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, Action<int, ItemHeader> take, CancellationToken cancel)
     {
-        const string Items = "(UID RFC822.SIZE BODY.PEEK[HEADER.FIELDS (MESSAGE-ID DATE FROM SUBJECT)])";
         void Take(int folder, FetchRow row)
         {
-            if (row is { Number: { } number, Size: { } size, Header: { } header }) take(folder, new ItemHeader(number, size, header));
+            if (row is { Uid: { } uid, Size: { } size, Header: { } header }) take(folder, new ItemHeader(uid, size, header));
         }
         var left = new Queue<int>(Enumerable.Range(0, folders.Count).Where(f => folders[f].Numbers.Count > 0));
         while (left.Count > 0)
         {
             var some = new List<int>();
             for (var sum = 0L; left.TryPeek(out var next) && (some.Count == 0 || (sum + folders[next].Numbers.Count <= IndexStep && some.Count < FoldersTogether)); sum += folders[next].Numbers.Count) some.Add(left.Dequeue());
-            if (some.Count > 1) some = await FetchTogetherAsync(some, folders, Items, Take, cancel);
-            foreach (var folder in some) await FetchAsync(folders[folder].Path, folders[folder].Numbers, Items, row => Take(folder, row), new Dictionary<uint, Fault>(), cancel);
+            if (some.Count > 1) some = await FetchTogetherAsync(some, folders, FetchVerb.Identity, Take, cancel);
+            foreach (var folder in some) await FetchAsync(folders[folder].Path, folders[folder].Numbers, FetchVerb.Identity, row => Take(folder, row), new Dictionary<uint, Fault>(), cancel);
         }
     }
 
     /// <summary>A FETCH from each of several folders, all under way at once. Returns the folders that have to be asked by themselves.</summary>
     private async Task<List<int>> FetchTogetherAsync(List<int> some, IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, string items, Action<int, FetchRow> take, CancellationToken cancel)
     {
-        var asked = new List<(int Folder, ImapFolders.Opening Opening, string Tag)>();
+        var asked = new List<(int Folder, FolderOpening Opening, string Tag)>();
         foreach (var folder in some)
-            asked.Add((folder, await _folders.PutOpenAsync(folders[folder].Path, writable: false, "", cancel), await _connection.PutAsync($"UID FETCH {folders[folder].Numbers} {items}", cancel)));
+            asked.Add((folder, await _folders.PutOpenAsync(folders[folder].Path, writable: false, cancel), await _connection.PutAsync(FetchVerb.Of(folders[folder].Numbers, items), cancel)));
         var again = new List<int>();
         foreach (var (folder, opening, tag) in asked)
         {
@@ -137,9 +138,9 @@ public sealed class ImapMailAccount : IMailAccount
     }
 
     public Task ReadNamesAsync(FolderPath path, NumberSet numbers, Action<uint, string> take, CancellationToken cancel) =>
-        FetchAsync(path, numbers, "(UID EMAILID)", row =>
+        FetchAsync(path, numbers, FetchVerb.EmailId, row =>
         {
-            if (row is { Number: { } number, Name: { } name }) take(number, name);
+            if (row is { Uid: { } uid, Name: { } name }) take(uid, name);
         }, new Dictionary<uint, Fault>(), cancel);
 
     public Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel) => _changes.ReadAsync(folders, cancel);
@@ -151,8 +152,8 @@ public sealed class ImapMailAccount : IMailAccount
     public Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel, bool withIndex = false) =>
         Task.FromResult<IMessageReader>(new ImapMessageReader(_connection, _folders, folders, withIndex ? _flagSets : null));
 
-    public async Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int company, CancellationToken cancel) =>
-        new ImapMessageWriter(_connection, _traits, [.. folders.Select(f => (_folders.Quoted(f), f))], company, await _folders.PutReadyAsync(folders, cancel));
+    public async Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int batchSize, CancellationToken cancel) =>
+        new ImapMessageWriter(_connection, _traits, [.. folders.Select(f => (_folders.Quoted(f), f))], batchSize, await _folders.PutReadyAsync(folders, cancel));
 
     public Task<Core.Surveying.Room?> ReadRoomAsync(CancellationToken cancel) => _folders.ReadRoomAsync(cancel);
 
@@ -165,7 +166,7 @@ public sealed class ImapMailAccount : IMailAccount
     {
         var path = FolderPath.Of($"Caravan try {Guid.NewGuid():N}"[..20]);
         var name = _folders.Quoted(path);
-        await _connection.MustAsync($"CREATE {name}", null, "no folder can be made", Cause.FolderRefused, cancel);
+        await _connection.MustAsync(CreateVerb.Of(name, SpecialUse.None, _traits), null, "no folder can be made", Cause.FolderRefused, cancel);
         Fault? refused = null;
         try
         {
@@ -178,7 +179,7 @@ public sealed class ImapMailAccount : IMailAccount
         finally
         {
             if (!_connection.Wire.IsBroken && !_connection.IsMidCommand)
-                await _connection.MustAsync($"DELETE {name}", null, $"the test folder '{path}' cannot be deleted again and is still there", Cause.NotPermitted, CancellationToken.None);
+                await _connection.MustAsync(DeleteVerb.Of(name), null, $"the test folder '{path}' cannot be deleted again and is still there", Cause.NotPermitted, CancellationToken.None);
         }
         return refused is null ? "a folder was made, a message added, and both deleted again" : throw new FaultException(refused with { Cause = Cause.NotPermitted }, Verdict.Keep);
     }
@@ -191,7 +192,7 @@ public sealed class ImapMailAccount : IMailAccount
             try
             {
                 // A courtesy: the server closes, and nobody waits for it.
-                await _connection.PutAsync("LOGOUT", CancellationToken.None);
+                await _connection.PutAsync(LogoutVerb.Command, CancellationToken.None);
                 await wire.FlushAsync(CancellationToken.None);
             }
             catch (FaultException)
@@ -203,7 +204,7 @@ public sealed class ImapMailAccount : IMailAccount
         _slot?.Dispose();
     }
 
-    /// <summary>Fetches rows; where a server refuses some, by halves until the ones that it refuses stand alone.</summary>
+    /// <summary>Fetches rows. If the server refuses a command, its messages are split in two and asked for again, down to the single one that it refuses.</summary>
     private async Task FetchAsync(FolderPath path, NumberSet numbers, string items, Action<FetchRow> take, IDictionary<uint, Fault> refused, CancellationToken cancel)
     {
         if (numbers.Count == 0) return;
@@ -213,7 +214,7 @@ public sealed class ImapMailAccount : IMailAccount
         while (underWay.Count > 0 || left.Count > 0)
         {
             // Two under way at a time: the server works on one while the answers to the other are read.
-            while (underWay.Count < 2 && left.TryDequeue(out var line)) underWay.Enqueue((await _connection.PutAsync($"UID FETCH {line} {items}", cancel), line));
+            while (underWay.Count < 2 && left.TryDequeue(out var line)) underWay.Enqueue((await _connection.PutAsync(FetchVerb.Of(line, items), cancel), line));
             var (tag, asked) = underWay.Dequeue();
             var result = await _connection.AnswerAsync(tag, r => { if (FetchRow.Read(r, _flagSets) is { } row) take(row); }, cancel);
             if (result.IsOk) continue;

@@ -2,7 +2,9 @@ using System.Text;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Imap.Verbs;
 using EasyCaravan.Protocols.Imap.Wire;
+using EasyCaravan.Protocols.Lines;
 
 namespace EasyCaravan.Protocols.Imap;
 
@@ -21,7 +23,7 @@ internal sealed class ImapMessageReader : IMessageReader
     private static readonly HashSet<string> s_items = new(["UID", "FLAGS", "MODSEQ", "INTERNALDATE", "RFC822.SIZE", "ENVELOPE", "EMAILID", "THREADID", "SAVEDATE"], StringComparer.OrdinalIgnoreCase);
 
     /// <summary>The opening of a folder, or a FETCH from it.</summary>
-    private sealed record Asked(string Tag, int Folder, NumberSet Numbers, ImapFolders.Opening? Opening = null);
+    private sealed record Asked(string Tag, int Folder, NumberSet Numbers, FolderOpening? Opening = null);
 
     private readonly ImapConnection _connection;
     private readonly ImapFolders _folders;
@@ -124,8 +126,8 @@ internal sealed class ImapMessageReader : IMessageReader
             if (!_again.TryDequeue(out var next) && !_steps.MoveNext()) break;
             var (folder, numbers) = next.Numbers is null ? _steps.Current : next;
             if (folder != _askedFolder) await AskToOpenAsync(folder, cancel);
-            var tag = _connection.NextTag();
-            await Wire.WriteAsync($"{tag} UID FETCH {numbers} ({(_flagSets is null ? "UID" : "UID INTERNALDATE FLAGS")} BODY.PEEK[])\r\n", cancel);
+            var tag = _connection.TagFor(ImapVerbs.Fetch);
+            await Wire.WriteAsync($"{tag} {FetchVerb.Of(numbers, _flagSets is null ? FetchVerb.Body : FetchVerb.BodyWithIndex)}\r\n", cancel);
             _underWay.Add(new Asked(tag, folder, numbers));
             _ahead += numbers.Count;
         }
@@ -138,8 +140,8 @@ internal sealed class ImapMessageReader : IMessageReader
         if (_askedFolder < 0 && _folders.IsOpen(path)) _openFolder = folder;
         else
         {
-            var opening = await _folders.PutOpenAsync(path, writable: false, "", cancel);
-            _connection.Leave(opening.Tag);
+            var opening = await _folders.PutOpenAsync(path, writable: false, cancel);
+            _connection.ReadsByItself(opening.Tag);
             _underWay.Add(new Asked(opening.Tag, folder, new NumberSet(), opening));
         }
         _askedFolder = folder;
@@ -148,14 +150,14 @@ internal sealed class ImapMessageReader : IMessageReader
     /// <summary>Takes one line. The start of a body makes it the current message; anything else is dealt with here.</summary>
     private async ValueTask<MessageStart?> ReadBodyStartAsync(ReadOnlyMemory<byte> line, CancellationToken cancel)
     {
-        var response = Wire.Check(new ImapResponse(line, []));
+        var response = _connection.NoteFarewell(new ImapResponse(line, []));
         if (!response.IsUntagged)
         {
             End(response);
             return null;
         }
         if (_underWay is [{ Opening: { } opening }, ..]) opening.Take(response);
-        var length = LineConnection.LiteralLength(line.Span);
+        var length = ImapSyntax.LiteralLength(line.Span);
         (_received, _flags) = (null, null);
         var (number, inline, isBody) = ReadFetch(line.Span, length);
         if (!isBody)
@@ -280,8 +282,8 @@ internal sealed class ImapMessageReader : IMessageReader
     private async ValueTask EndLineAsync(CancellationToken cancel)
     {
         var line = await Wire.ReadLineAsync(cancel);
-        if (LineConnection.LiteralLength(line.Span) is null) CheckItems(line.Span);
-        while (LineConnection.LiteralLength(line.Span) is { } more)
+        if (ImapSyntax.LiteralLength(line.Span) is null) CheckItems(line.Span);
+        while (ImapSyntax.LiteralLength(line.Span) is { } more)
         {
             await PassOverAsync(more, cancel);
             line = await Wire.ReadLineAsync(cancel);

@@ -1,7 +1,9 @@
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Imap.Verbs;
 using EasyCaravan.Protocols.Imap.Wire;
+using EasyCaravan.Protocols.Lines;
 using MailKit.Net.Imap;
 
 namespace EasyCaravan.Protocols.Imap;
@@ -29,7 +31,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
 
     private readonly ImapConnection _connection;
     private readonly IReadOnlyList<(string Name, FolderPath Path)> _folders;
-    private readonly int _company;
+    private readonly int _batchSize;
     private readonly bool _literalPlus;
     private readonly bool _literalMinus;
     private readonly ImapTraits _traits;
@@ -47,17 +49,17 @@ internal sealed class ImapMessageWriter : IMessageWriter
     private bool _inUtf8;
 
     /// <param name="ready">The tag of a command in the buffer that makes the folders ready; null when they are.</param>
-    public ImapMessageWriter(ImapConnection connection, ImapTraits traits, IReadOnlyList<(string Name, FolderPath Path)> folders, int company, string? ready)
+    public ImapMessageWriter(ImapConnection connection, ImapTraits traits, IReadOnlyList<(string Name, FolderPath Path)> folders, int batchSize, string? ready)
     {
         (_connection, _traits, _folders, _ready) = (connection, traits, folders, ready);
-        if (ready is not null) connection.Leave(ready);
+        if (ready is not null) connection.ReadsByItself(ready);
         var multi = traits.Can(ImapCapabilities.MultiAppend);
-        _company = multi ? company : 1;
+        _batchSize = multi ? batchSize : 1;
         _literalPlus = traits.Can(ImapCapabilities.LiteralPlus);
         _literalMinus = traits.Can(ImapCapabilities.LiteralMinus);
         // Without LITERAL+ the wait for each continuation sets the pace, and answers are read with it.
         _mostUnderWay = multi ? 16 : _literalPlus ? 32 : 1;
-        _mostMessages = multi ? 4 * company : 8;
+        _mostMessages = multi ? 4 * batchSize : 8;
     }
 
     private LineConnection Wire => _connection.Wire;
@@ -88,9 +90,9 @@ internal sealed class ImapMessageWriter : IMessageWriter
         if (_current is null)
         {
             while (IsFull) await TakeAnswerAsync(cancel);
-            _current = new Append(_connection.NextTag(), folder);
+            _current = new Append(_connection.TagFor(ImapVerbs.Append), folder);
             _connection.IsMidCommand = true;
-            await Wire.WriteAsync($"{_current.Tag} APPEND {_folders[folder].Name}", cancel);
+            await Wire.WriteAsync($"{_current.Tag} {AppendVerb.Begin(_folders[folder].Name)}", cancel);
         }
         _current.Numbers.Add(item.Number);
         _current.Octets += size;
@@ -98,7 +100,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
         _inUtf8 = _traits.Utf8 && HasWideHeader(first.Span);
         var binary = _inUtf8 || (_traits.Can(ImapCapabilities.Binary) && first.Span.Contains((byte)0));
         var waitless = _literalPlus || (_literalMinus && size <= 4096);
-        await Wire.WriteAsync($" ({item.Flags.Written}) {ImapSyntax.Date(item.Received)} {(_inUtf8 ? "UTF8 (" : "")}{(binary ? "~" : "")}{{{size}{(waitless ? "+" : "")}}}\r\n", cancel);
+        await Wire.WriteAsync(AppendVerb.BeforeMessage(item, size, new LiteralForm(binary, _inUtf8, waitless)), cancel);
         if (!waitless) await AwaitLeaveAsync(cancel);
         await WriteAsync(first, cancel);
     }
@@ -121,7 +123,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
             _dropping = false;
             _current = null;
         }
-        else if (_current!.Numbers.Count >= _company || _current.Octets >= LargestAppend || Environment.TickCount64 - _current.Since >= LongestAppend)
+        else if (_current!.Numbers.Count >= _batchSize || _current.Octets >= LargestAppend || Environment.TickCount64 - _current.Since >= LongestAppend)
         {
             await EndAppendAsync(cancel);
         }
@@ -150,7 +152,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
         await Wire.FlushAsync(cancel);
         while (true)
         {
-            var response = await Wire.ReadResponseAsync(cancel);
+            var response = await _connection.ReadResponseAsync(cancel);
             if (response.IsContinuation) return;
             if (response.IsUntagged) continue;
             if (response.IsTagged(_current!.Tag))
@@ -169,7 +171,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
     {
         await Wire.FlushAsync(cancel);
         ImapResponse response;
-        do response = await Wire.ReadResponseAsync(cancel);
+        do response = await _connection.ReadResponseAsync(cancel);
         while (response.IsUntagged);
         Settle(response);
     }
@@ -203,18 +205,11 @@ internal sealed class ImapMessageWriter : IMessageWriter
         foreach (var number in append.Numbers) _receipts.Add(new AddReceipt(append.Folder, number, null, fault, append.Numbers.Count));
     }
 
-    /// <summary>APPENDUID (RFC 4315 §3): the numbers in the order in which the messages were sent. Null when the server does not say, or not for all.</summary>
     private List<ItemKey>? ReadLanded(ImapResult result, int count)
     {
-        if (result.CodeName != "APPENDUID") return null;
         try
         {
-            var tokens = new ImapTokens(System.Text.Encoding.ASCII.GetBytes(result.Code!["APPENDUID".Length..]), []);
-            tokens.SkipSpaces();
-            var epoch = tokens.Number32();
-            tokens.SkipSpaces();
-            var numbers = ImapSyntax.ReadNumbers(tokens.Rest);
-            return numbers.Count == count ? [.. numbers.Select(n => new ItemKey(epoch, n))] : null;
+            return AppendVerb.ReadAppendUid(result, count);
         }
         catch (FormatException e)
         {

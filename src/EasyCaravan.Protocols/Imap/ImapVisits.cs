@@ -1,10 +1,11 @@
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Imap.Verbs;
 using EasyCaravan.Protocols.Imap.Wire;
 
 namespace EasyCaravan.Protocols.Imap;
 
-/// <summary>Goes through folders, many in one round trip: SUBSCRIBE, UID STORE (RFC 9051 §6.4.9) and the search for all numbers.</summary>
+/// <summary>Goes through folders, many in one round trip: subscribes, changes flags, and lists the UIDs of all messages.</summary>
 internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, ImapFolders folders)
 {
     /// <summary>Messages that may arrive while a folder is being listed.</summary>
@@ -13,10 +14,7 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
     /// <summary>Folders asked about before the first answer is read.</summary>
     private const int Together = 50;
 
-    /// <summary>Numbers in one STORE.</summary>
-    private const int StoreStep = 5_000;
-
-    private sealed record Asked(FolderVisit Visit, string? Subscribe, ImapFolders.Opening? Opening, IReadOnlyList<IReadOnlyList<string>> Stores, ImapSearch? Search);
+    private sealed record Asked(FolderVisit Visit, string? Subscribe, FolderOpening? Opening, IReadOnlyList<IReadOnlyList<string>> Stores, SearchAnswer? Search);
 
     public async Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel)
     {
@@ -26,7 +24,7 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
             var asked = new List<Asked>();
             foreach (var visit in some) asked.Add(await AskAsync(visit, cancel));
             // The answer to a search may come before those of the commands sent ahead of it: all searches under way listen all the time.
-            var searches = asked.Select(a => a.Search).OfType<ImapSearch>().ToList();
+            var searches = asked.Select(a => a.Search).OfType<SearchAnswer>().ToList();
             void Take(ImapResponse response)
             {
                 foreach (var search in searches)
@@ -44,21 +42,17 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
     /// <summary>All that is asked of one folder leaves with its opening: where it cannot be opened, the rest is refused by itself.</summary>
     private async Task<Asked> AskAsync(FolderVisit visit, CancellationToken cancel)
     {
-        var subscribe = visit.Subscribe ? await connection.PutAsync($"SUBSCRIBE {folders.Quoted(visit.Path)}", cancel) : null;
-        var opening = visit.List || visit.Flags.Count > 0 ? await folders.PutOpenAsync(visit.Path, writable: visit.Flags.Count > 0, "", cancel) : null;
+        var subscribe = visit.Subscribe ? await connection.PutAsync(SubscribeVerb.Of(folders.Quoted(visit.Path)), cancel) : null;
+        var opening = visit.List || visit.Flags.Count > 0 ? await folders.PutOpenAsync(visit.Path, writable: visit.Flags.Count > 0, cancel) : null;
         var stores = new List<IReadOnlyList<string>>();
         foreach (var change in visit.Flags) stores.Add(await StoreAsync(change, cancel));
-        return new Asked(visit, subscribe, opening, stores, visit.List ? new ImapSearch(await connection.PutAsync(ImapSearch.CommandFor(traits), cancel)) : null);
+        return new Asked(visit, subscribe, opening, stores, visit.List ? new SearchAnswer(await connection.PutAsync(SearchVerb.All(traits), cancel)) : null);
     }
 
     private async Task<List<string>> StoreAsync(FlagChange change, CancellationToken cancel)
     {
         var tags = new List<string>();
-        foreach (var line in ImapSyntax.Lines(change.Numbers, StoreStep))
-        {
-            foreach (var (sign, flags) in new[] { ('+', change.Add), ('-', change.Remove) })
-                if (flags.Flags.Length > 0) tags.Add(await connection.PutAsync($"UID STORE {line} {sign}FLAGS.SILENT ({flags.Written})", cancel));
-        }
+        foreach (var command in StoreVerb.Of(change)) tags.Add(await connection.PutAsync(command, cancel));
         return tags;
     }
 
@@ -85,8 +79,8 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
         if (!result.IsOk) refused ??= ImapCauses.Refused(result, connection.Wire, $"the messages of '{visit.Path}' cannot be listed", Cause.NotPermitted);
         if (refused is not null) return new FolderSeen(null, refused, flagsRefused);
         // Silence is not "none": taken so, all messages of the folder would count as lost.
-        if (asked.Search.Numbers is null && opening.Exists is not 0) throw connection.Wire.Garbage(new FormatException($"the search of '{visit.Path}' ended without its answer"));
-        var all = asked.Search.Numbers ?? new NumberSet();
+        if (asked.Search.Uids is null && opening.Exists is not 0) throw connection.Wire.Garbage(new FormatException($"the search of '{visit.Path}' ended without its answer"));
+        var all = asked.Search.Uids ?? new NumberSet();
         // A few may have arrived in between; many more than there are is a server that makes numbers up.
         if (opening.Exists is { } exists && all.Count > (long)exists + MostArrivals) throw connection.Wire.Garbage(new FormatException($"{all.Count} messages are listed in a folder of {exists}"));
         return new FolderSeen(all, null, flagsRefused);

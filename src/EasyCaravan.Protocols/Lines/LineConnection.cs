@@ -1,9 +1,8 @@
-using System.Buffers.Text;
 using EasyCaravan.Core.Pacing;
 
-namespace EasyCaravan.Protocols.Imap.Wire;
+namespace EasyCaravan.Protocols.Lines;
 
-/// <summary>Octets in and out of one IMAP connection through two bounded buffers; lines, literals and the watch over silence.</summary>
+/// <summary>Octets in and out of one connection through two bounded buffers, for all protocols that speak in lines; with a watch over silence.</summary>
 /// <param name="whom">The account, for faults.</param>
 internal sealed class LineConnection : IAsyncDisposable
 {
@@ -11,12 +10,6 @@ internal sealed class LineConnection : IAsyncDisposable
 
     /// <summary>The longest line that is taken without a literal. A plain server tells all numbers of a folder in one: here of two million messages.</summary>
     private const int LongestLine = 16 * 1024 * 1024;
-
-    /// <summary>The most that literals of one response may hold outside of message bodies.</summary>
-    private const int LargestLiterals = 16 * 1024 * 1024;
-
-    /// <summary>What a literal takes in memory beyond its octets: endless empty ones would fill it as well.</summary>
-    private const int LiteralCost = 64;
 
     /// <summary>Lines after something was asked, more than any mailbox has to tell: an answer without end would keep its pass for ever.</summary>
     private const int MostLines = 10_000_000;
@@ -31,7 +24,6 @@ internal sealed class LineConnection : IAsyncDisposable
     private long _waitingSince;
     private volatile bool _timedOut;
     private bool _asked;
-    private ImapResult? _farewell;
 
     public LineConnection(Stream stream, string whom, TimeSpan patience)
     {
@@ -44,6 +36,11 @@ internal sealed class LineConnection : IAsyncDisposable
 
     /// <summary>The service's name in the plan.</summary>
     public string? Service { get; init; }
+
+    /// <summary>
+    /// What the server said when it announced that it will close the connection, and its code: the loss that follows is told in its words.
+    /// </summary>
+    public (string Text, string? Code)? Farewell { get; set; }
 
     /// <summary>How often something was sent and its answer waited for: what distance makes slow.</summary>
     public long RoundTrips { get; private set; }
@@ -62,7 +59,7 @@ internal sealed class LineConnection : IAsyncDisposable
     public FaultException Break(Cause cause, string what, Exception? inner = null)
     {
         IsBroken = true;
-        return new FaultException(new Fault(cause, _whom, what, _farewell?.CodeName) { Service = Service }, Verdict.Close, inner);
+        return new FaultException(new Fault(cause, _whom, what, Farewell?.Code) { Service = Service }, Verdict.Close, inner);
     }
 
     public FaultException Garbage(FormatException error) => Break(Cause.ProtocolBroken, $"the server's answer cannot be understood: {error.Message}", error);
@@ -157,51 +154,17 @@ internal sealed class LineConnection : IAsyncDisposable
     /// <summary>Gives back the last octets of what <see cref="ReadSomeAsync"/> gave, before anything else is read.</summary>
     public void Unread(int octets) => _read -= octets;
 
-    /// <summary>A whole response with its literals in memory. Not for message bodies.</summary>
-    public async ValueTask<ImapResponse> ReadResponseAsync(CancellationToken cancel)
+    /// <summary>So many octets in memory. Not for message bodies.</summary>
+    public async ValueTask<byte[]> ReadOctetsAsync(int length, CancellationToken cancel)
     {
-        var line = await ReadLineAsync(cancel);
-        var length = LiteralLength(line.Span);
-        if (length is null) return Check(new ImapResponse(line, []));
-        var text = new MemoryStream();
-        var literals = new List<byte[]>();
-        long held = 0;
-        while (true)
+        var octets = new byte[length];
+        for (var at = 0; at < length;)
         {
-            text.Write(line.Span);
-            if (length is not { } octets) return Check(new ImapResponse(text.ToArray(), literals));
-            held += line.Length + LiteralCost;
-            if (octets > LargestLiterals - held) throw Break(Cause.ProtocolBroken, $"the server sent more than {LargestLiterals} octets where a few were asked for");
-            held += octets;
-            var literal = new byte[octets];
-            for (var at = 0; at < literal.Length;)
-            {
-                var piece = await ReadSomeAsync(literal.Length - at, cancel);
-                piece.CopyTo(literal.AsMemory(at));
-                at += piece.Length;
-            }
-            literals.Add(literal);
-            line = await ReadLineAsync(cancel);
-            length = LiteralLength(line.Span);
+            var piece = await ReadSomeAsync(length - at, cancel);
+            piece.CopyTo(octets.AsMemory(at));
+            at += piece.Length;
         }
-    }
-
-    /// <summary>Remembers a BYE (RFC 9051 §7.1.5), so that the loss that follows can be told in the server's words.</summary>
-    public ImapResponse Check(ImapResponse response)
-    {
-        if (response.Text.Span.StartsWith("* BYE"u8)) _farewell = ImapResult.Parse(response.Text.Span[2..]);
-        return response;
-    }
-
-    /// <summary>The length of the literal that a line ends with (<c>{n}</c>, <c>{n+}</c>, <c>~{n}</c>); null when it ends with none.</summary>
-    public static long? LiteralLength(ReadOnlySpan<byte> line)
-    {
-        if (line is not [.., (byte)'}']) return null;
-        var open = line.LastIndexOf((byte)'{');
-        if (open < 0) return null;
-        var digits = line[(open + 1)..^1];
-        if (digits is [.., (byte)'+']) digits = digits[..^1];
-        return Utf8Parser.TryParse(digits, out long length, out var used) && used == digits.Length && length >= 0 ? length : null;
+        return octets;
     }
 
     private async ValueTask FillAsync(CancellationToken cancel)
@@ -248,7 +211,7 @@ internal sealed class LineConnection : IAsyncDisposable
     private FaultException Lost(Exception? error)
     {
         if (_timedOut) return Break(Cause.TimedOut, $"the server said nothing for {_patience.TotalSeconds:0} s", error);
-        return _farewell is { } farewell
+        return Farewell is { } farewell
             ? Break(Cause.ServiceBusy, $"the server closed the connection: {farewell.Text}", error)
             : Break(Cause.ConnectionLost, "the connection was lost", error);
     }

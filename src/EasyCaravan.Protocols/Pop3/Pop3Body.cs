@@ -1,5 +1,5 @@
 using EasyCaravan.Core.Pacing;
-using EasyCaravan.Protocols.Imap.Wire;
+using EasyCaravan.Protocols.Lines;
 
 namespace EasyCaravan.Protocols.Pop3;
 

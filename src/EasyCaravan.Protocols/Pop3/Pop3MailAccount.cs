@@ -6,7 +6,7 @@ using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Surveying;
 using EasyCaravan.Protocols.Connecting;
-using EasyCaravan.Protocols.Imap.Wire;
+using EasyCaravan.Protocols.Lines;
 using EasyCaravan.Protocols.SignIn;
 using MailKit.Net.Pop3;
 
@@ -117,7 +117,7 @@ public sealed class Pop3MailAccount : IMailAccount
 
     public Task<IReadOnlyList<MadeFolder>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel) => throw ReadOnly();
 
-    public Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int company, CancellationToken cancel) => throw ReadOnly();
+    public Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int batchSize, CancellationToken cancel) => throw ReadOnly();
 
     public Task<IReadOnlyDictionary<uint, uint>?> MoveMessagesAsync(FolderPath path, NumberSet numbers, FolderPath to, CancellationToken cancel) => throw ReadOnly();
 

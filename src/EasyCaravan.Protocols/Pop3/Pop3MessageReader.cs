@@ -1,6 +1,6 @@
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Ports;
-using EasyCaravan.Protocols.Imap.Wire;
+using EasyCaravan.Protocols.Lines;
 
 namespace EasyCaravan.Protocols.Pop3;
 

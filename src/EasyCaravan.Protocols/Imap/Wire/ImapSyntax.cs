@@ -1,3 +1,4 @@
+using System.Buffers.Text;
 using System.Globalization;
 using System.Text;
 using EasyCaravan.Core.Pacing;
@@ -38,6 +39,24 @@ internal static class ImapSyntax
     {
         if (name.Any(c => c is '\r' or '\n' or '\0')) throw new FaultException(new Fault(Cause.FolderRefused, whom, "a folder's name holds a line end"), Verdict.Keep);
         return $"\"{name.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal)}\"";
+    }
+
+    /// <summary>A folder's name as its octets came, a character for each; the inbox in capitals, as it has no case (RFC 9051 §5.1).</summary>
+    public static string FolderName(byte[] octets)
+    {
+        var name = Encoding.Latin1.GetString(octets);
+        return name.Equals("INBOX", StringComparison.OrdinalIgnoreCase) ? "INBOX" : name;
+    }
+
+    /// <summary>The length of the literal that a line ends with (<c>{n}</c>, <c>{n+}</c>, <c>~{n}</c>); null when it ends with none.</summary>
+    public static long? LiteralLength(ReadOnlySpan<byte> line)
+    {
+        if (line is not [.., (byte)'}']) return null;
+        var open = line.LastIndexOf((byte)'{');
+        if (open < 0) return null;
+        var digits = line[(open + 1)..^1];
+        if (digits is [.., (byte)'+']) digits = digits[..^1];
+        return Utf8Parser.TryParse(digits, out long length, out var used) && used == digits.Length && length >= 0 ? length : null;
     }
 
     /// <summary>Number sets short enough for one command line: RFC 7162 §4 asks servers to take 8,192 octets.</summary>

@@ -66,6 +66,23 @@ internal ref struct ImapTokens
         return false;
     }
 
+    /// <summary>Takes the star of an untagged response with this word after it, and the blanks that follow; takes nothing of any other.</summary>
+    public bool TryUntagged(ReadOnlySpan<byte> word)
+    {
+        var before = _rest;
+        if (TryTake('*'))
+        {
+            SkipSpaces();
+            if (TryWord(word))
+            {
+                SkipSpaces();
+                return true;
+            }
+        }
+        _rest = before;
+        return false;
+    }
+
     public ulong Number()
     {
         if (!Utf8Parser.TryParse(_rest, out ulong number, out var used)) throw new FormatException("a number was expected");
@@ -78,6 +95,13 @@ internal ref struct ImapTokens
     {
         var number = Number();
         return number <= uint.MaxValue ? (uint)number : throw new FormatException($"the number {number} does not fit 32 bits");
+    }
+
+    /// <summary>A size or count (number64 of RFC 9051 §9): 63 bits without sign.</summary>
+    public long Number63()
+    {
+        var number = Number();
+        return number <= long.MaxValue ? (long)number : throw new FormatException($"the number {number} does not fit 63 bits");
     }
 
     /// <summary>A quoted string, a literal or an atom; null for NIL.</summary>

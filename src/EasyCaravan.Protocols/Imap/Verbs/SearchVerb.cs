@@ -1,40 +1,41 @@
+using System.Text;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Imap.Wire;
+using MailKit.Net.Imap;
 
-namespace EasyCaravan.Protocols.Imap;
+namespace EasyCaravan.Protocols.Imap.Verbs;
 
-/// <summary>
-/// The answer to one UID SEARCH for all messages: numbers one by one (RFC 9051 §7.3.4), or ranges, which is a few octets for a full
-/// folder (RFC 4731).
-/// </summary>
+/// <summary>UID SEARCH: the UIDs of all messages in the open folder.</summary>
+internal static class SearchVerb
+{
+    /// <summary>With ESEARCH (RFC 4731) the answer is in ranges: a few octets for a full folder.</summary>
+    public static ImapCommand All(ImapTraits traits) =>
+        new(ImapVerbs.Search, traits.Can(ImapCapabilities.ESearch) ? "RETURN (ALL) ALL" : "ALL");
+}
+
+/// <summary>The answer to one UID SEARCH for all messages: UIDs one by one (RFC 9051 §7.3.4), or ranges (RFC 4731).</summary>
 /// <remarks>
 /// A server may give the ESEARCH response before the tagged answers of commands that were sent ahead of the search (RFC 9051 §5.5). It
 /// carries the tag of its search (RFC 4731 §3.1), so it is taken wherever it comes.
 /// </remarks>
 /// <param name="tag">Of the search command.</param>
-internal sealed class ImapSearch(string tag)
+internal sealed class SearchAnswer(string tag)
 {
     private List<uint>? _listed;
     private NumberSet? _ranges;
 
     public string Tag => tag;
 
-    /// <summary>The numbers that the server told; null while it told none, not even that there are none.</summary>
-    public NumberSet? Numbers => _ranges ?? (_listed is null ? null : new NumberSet(_listed));
-
-    /// <summary>The command for the numbers of all messages in the open folder.</summary>
-    public static string CommandFor(ImapTraits traits) => traits.Can(MailKit.Net.Imap.ImapCapabilities.ESearch) ? "UID SEARCH RETURN (ALL) ALL" : "UID SEARCH ALL";
+    /// <summary>The UIDs that the server told; null while it told none, not even that there are none.</summary>
+    public NumberSet? Uids => _ranges ?? (_listed is null ? null : new NumberSet(_listed));
 
     /// <summary>Takes a response if it belongs to this search. False for everything else.</summary>
     public bool Take(ImapResponse response)
     {
         var tokens = new ImapTokens(response);
-        tokens.Take('*');
-        tokens.SkipSpaces();
-        if (tokens.TryWord("SEARCH"u8))
+        if (tokens.TryUntagged("SEARCH"u8))
         {
             _listed ??= [];
-            tokens.SkipSpaces();
             while (!tokens.AtEnd && tokens.Rest[0] != '(')
             {
                 _listed.Add(tokens.Number32());
@@ -42,8 +43,7 @@ internal sealed class ImapSearch(string tag)
             }
             return true;
         }
-        if (!tokens.TryWord("ESEARCH"u8)) return false;
-        tokens.SkipSpaces();
+        if (!tokens.TryUntagged("ESEARCH"u8)) return false;
         if (!IsOurs(ref tokens)) return false;
         var ranges = new NumberSet();
         while (!tokens.AtEnd)
@@ -71,6 +71,6 @@ internal sealed class ImapSearch(string tag)
         var told = tokens.String() ?? [];
         tokens.SkipSpaces();
         tokens.Take(')');
-        return told.AsSpan().SequenceEqual(System.Text.Encoding.ASCII.GetBytes(tag));
+        return told.AsSpan().SequenceEqual(Encoding.ASCII.GetBytes(tag));
     }
 }

@@ -1,13 +1,43 @@
 using System.Text;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Imap.Wire;
 
-namespace EasyCaravan.Protocols.Imap.Wire;
+namespace EasyCaravan.Protocols.Imap.Verbs;
+
+/// <summary>UID FETCH: of messages in the open folder, what the items ask for.</summary>
+internal static class FetchVerb
+{
+    /// <summary>What the ledger wants to know of a message.</summary>
+    public const string Index = "(UID RFC822.SIZE INTERNALDATE FLAGS)";
+
+    /// <summary>What a message is recognised by.</summary>
+    public const string Identity = "(UID RFC822.SIZE BODY.PEEK[HEADER.FIELDS (MESSAGE-ID DATE FROM SUBJECT)])";
+
+    /// <summary>The server's own name of a message (RFC 8474 §5.1).</summary>
+    public const string EmailId = "(UID EMAILID)";
+
+    public const string Flags = "(UID FLAGS)";
+
+    /// <summary>The octets, without setting a flag by it.</summary>
+    public const string Body = "(UID BODY.PEEK[])";
+
+    public const string BodyWithIndex = "(UID INTERNALDATE FLAGS BODY.PEEK[])";
+
+    public static ImapCommand Of(NumberSet uids, string items) => new(ImapVerbs.Fetch, $"{uids} {items}");
+
+    /// <summary>Of all messages from this UID on.</summary>
+    public static ImapCommand From(uint uid, string items) => new(ImapVerbs.Fetch, $"{uid}:* {items}");
+
+    /// <summary>Of the messages below this UID, all flags, or those that changed since a modification sequence (RFC 7162 §3.1.4).</summary>
+    public static ImapCommand FlagsBelow(uint uid, ulong? since) =>
+        new(ImapVerbs.Fetch, $"1:{uid - 1} {Flags}{(since is null ? "" : $" (CHANGEDSINCE {since})")}");
+}
 
 /// <summary>What one FETCH response says of a message (RFC 9051 §7.5.2). Items that it leaves out are null.</summary>
 /// <param name="Name">The server's own name of the message (RFC 8474 §5.1).</param>
-internal sealed record FetchRow(uint? Number, long? Size, DateTimeOffset? Received, FlagSet? Flags, byte[]? Header, string? Name)
+internal sealed record FetchRow(uint? Uid, long? Size, DateTimeOffset? Received, FlagSet? Flags, byte[]? Header, string? Name)
 {
-    public ItemInfo? Item => this is { Number: { } number, Size: { } size, Received: { } received, Flags: { } flags } ? new ItemInfo(number, size, received, flags) : null;
+    public ItemInfo? Item => this is { Uid: { } uid, Size: { } size, Received: { } received, Flags: { } flags } ? new ItemInfo(uid, size, received, flags) : null;
 
     /// <param name="flagSets">Most messages of a mailbox share a few sets of flags: each is made once.</param>
     public static FetchRow? Read(ImapResponse response, Dictionary<string, FlagSet> flagSets)
@@ -26,8 +56,8 @@ internal sealed record FetchRow(uint? Number, long? Size, DateTimeOffset? Receiv
         {
             var name = tokens.Atom();
             tokens.SkipSpaces();
-            if (Ascii.EqualsIgnoreCase(name, "UID"u8)) row = row with { Number = tokens.Number32() };
-            else if (Ascii.EqualsIgnoreCase(name, "RFC822.SIZE"u8)) row = row with { Size = (long)tokens.Number() };
+            if (Ascii.EqualsIgnoreCase(name, "UID"u8)) row = row with { Uid = tokens.Number32() };
+            else if (Ascii.EqualsIgnoreCase(name, "RFC822.SIZE"u8)) row = row with { Size = tokens.Number63() };
             else if (Ascii.EqualsIgnoreCase(name, "INTERNALDATE"u8)) row = row with { Received = ImapSyntax.ReadDate(tokens.String()) };
             else if (Ascii.EqualsIgnoreCase(name, "FLAGS"u8)) row = row with { Flags = ReadFlags(ref tokens, flagSets) };
             else if (Ascii.EqualsIgnoreCase(name, "EMAILID"u8)) row = row with { Name = ReadName(ref tokens) };
