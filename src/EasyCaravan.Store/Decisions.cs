@@ -68,7 +68,7 @@ public sealed class Decisions(Database database, Journal journal, TimeProvider t
             await db.SaveChangesAsync(cancel);
             var after = await MailRulesAsync(db, plan, touched, cancel);
             await Excluded.ReopenAsync(db, [.. touched.Where(m => before[m.Id] != after[m.Id]).Select(m => m.Id)], cancel);
-            var text = way is { } w ? $"decided about {FindingRules.Word(code)}: {FindingRules.Word(w)}{(value is null ? "" : $" '{value}'")}" : $"took back what was decided about {FindingRules.Word(code)}";
+            var text = way is { } w ? $"decided about {KebabWord.Of(code)}: {KebabWord.Of(w)}{(value is null ? "" : $" '{value}'")}" : $"took back what was decided about {KebabWord.Of(code)}";
             if (scope is DecisionScope.Move)
                 foreach (var move in touched) journal.Add(db, who, batch, new MoveRowName(move.Id, move.FromAccount), text);
             else

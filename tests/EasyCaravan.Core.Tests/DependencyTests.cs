@@ -25,7 +25,7 @@ public sealed class DependencyTests
     {
         var names = typeof(EasyCaravan.Core.Carrying.Pass).Assembly.GetReferencedAssemblies().Select(a => a.Name!).ToList();
         Assert.DoesNotContain(names, n => n.StartsWith("System.Net", StringComparison.Ordinal) || n.StartsWith("Microsoft.EntityFrameworkCore", StringComparison.Ordinal)
-            || n.StartsWith("Microsoft.AspNetCore", StringComparison.Ordinal) || n is "System.Console" or "MailKit" or "MimeKit");
+            || n.StartsWith("Microsoft.AspNetCore", StringComparison.Ordinal) || n is "System.Console" or "MailKit");
     }
 
     [Fact]
@@ -56,6 +56,16 @@ public sealed class DependencyTests
         }
 
         static List<string> Quoted(string cell) => [.. System.Text.RegularExpressions.Regex.Matches(cell, "`([^`]+)`").Select(m => m.Groups[1].Value)];
+    }
+
+    [Fact]
+    public void Every_standard_that_the_code_cites_is_on_the_page_of_standards()
+    {
+        var page = File.ReadAllText(Path.Combine(Root, "docs", "rfc.md"));
+        var listed = System.Text.RegularExpressions.Regex.Matches(page, @"\b\d{4}\b").Select(m => m.Value).ToHashSet();
+        var cited = Directory.GetFiles(Path.Combine(Root, "src"), "*.cs", SearchOption.AllDirectories)
+            .SelectMany(f => System.Text.RegularExpressions.Regex.Matches(File.ReadAllText(f), @"RFC (\d{4})").Select(m => m.Groups[1].Value)).ToHashSet();
+        Assert.Empty(cited.Except(listed).Order());
     }
 
     private static string FindRoot()

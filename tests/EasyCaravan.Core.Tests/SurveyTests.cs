@@ -28,7 +28,7 @@ public sealed class SurveyTests
         new SurveySide(Somewhere, new Credentials("from", "from", "s"), null), new SurveySide(_toService, new Credentials("to", "to", "s"), null), _rules, (_, _) => Task.FromResult<System.Collections.Immutable.ImmutableArray<string>>([])),
         new Tally(), new FakeTimeProvider(Today)).TakeAsync(CancellationToken.None);
 
-    private async Task<List<string>> CodesAsync() => [.. Findings.Of(await TakeAsync(), _rules, Somewhere, _toService).Select(f => FindingRules.Word(f.Code))];
+    private async Task<List<string>> CodesAsync() => [.. Findings.Of(await TakeAsync(), _rules, Somewhere, _toService).Select(f => KebabWord.Of(f.Code))];
 
     [Fact]
     public async Task An_ordinary_account_gives_no_finding_and_a_true_inventory()

@@ -70,6 +70,7 @@ public sealed class CutTests(TwoServers servers)
 
         await servers.AssertSameAsync(account);
         await using var db = database.Read();
+using Microsoft.EntityFrameworkCore;
         var waybill = EasyCaravan.Core.Proving.Waybill.Draw(db.LedgerFolders.ToList().Select(Pages.PageOf));
         Assert.True(waybill.Closes);
         Assert.Equal(planted, waybill.Total.Found);
@@ -82,7 +83,7 @@ public sealed class CutTests(TwoServers servers)
         var store = new MoveStore(database, TimeProvider.System);
         await database.WriteAsync(db =>
         {
-            var row = db.Moves.First();
+            var row = db.Moves.Include(m => m.Legs).First();
             db.Moves.Attach(row);
             MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, default), default);
             return Task.CompletedTask;

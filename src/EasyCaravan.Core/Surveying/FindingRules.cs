@@ -52,8 +52,8 @@ public static class FindingRules
     public static (string What, string Allowed)? Check(FindingCode code, Resolution way, string? value)
     {
         var offer = Of(code).Ways.FirstOrDefault(w => w.Way == way);
-        if (offer is null) return ($"'{Word(way)}' is no way out of '{Word(code)}'", $"one of {string.Join(", ", Of(code).Ways.Select(w => Word(w.Way)))}");
-        if (offer.Value is null) return value is null ? null : ($"'{Word(way)}' takes no value", "leave it out");
+        if (offer is null) return ($"'{KebabWord.Of(way)}' is no way out of '{KebabWord.Of(code)}'", $"one of {string.Join(", ", Of(code).Ways.Select(w => KebabWord.Of(w.Way)))}");
+        if (offer.Value is null) return value is null ? null : ($"'{KebabWord.Of(way)}' takes no value", "leave it out");
         var sound = way switch
         {
             _ when string.IsNullOrEmpty(value) => false,
@@ -62,8 +62,6 @@ public static class FindingRules
             Resolution.Under => FolderPath.TryParse(value, out var path) && !path!.IsInbox,
             _ => value.Length <= 20 && !value.Any(char.IsControl) && !value.Contains('/', StringComparison.Ordinal),
         };
-        return sound ? null : ($"'{value}' is no value for '{Word(way)}'", offer.Value);
+        return sound ? null : ($"'{value}' is no value for '{KebabWord.Of(way)}'", offer.Value);
     }
-
-    public static string Word<T>(T value) where T : struct, Enum => System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(value.ToString());
 }

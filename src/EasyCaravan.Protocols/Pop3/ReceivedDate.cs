@@ -1,4 +1,5 @@
 using System.Text;
+using EasyCaravan.Core.Formats;
 using MimeKit.Utils;
 
 namespace EasyCaravan.Protocols.Pop3;
@@ -10,10 +11,18 @@ internal static class ReceivedDate
     public static DateTimeOffset Of(byte[] header)
     {
         DateTimeOffset? sent = null;
-        foreach (var field in Encoding.Latin1.GetString(header).Replace("\r\n ", " ", StringComparison.Ordinal).Replace("\r\n\t", " ", StringComparison.Ordinal).Split('\n'))
+        var fields = new HeaderFields(header);
+        while (fields.TryNext(out var name, out var value))
         {
-            if (field.StartsWith("Received:", StringComparison.OrdinalIgnoreCase) && field.LastIndexOf(';') is var at and > 0 && DateUtils.TryParse(field[(at + 1)..].Trim(), out var received)) return received;
-            if (field.StartsWith("Date:", StringComparison.OrdinalIgnoreCase) && sent is null && DateUtils.TryParse(field[5..].Trim(), out var date)) sent = date;
+            var text = HeaderFields.Unfold(value);
+            if (Ascii.EqualsIgnoreCase(name, "received"u8))
+            {
+                if (text.LastIndexOf(';') is var at and > 0 && DateUtils.TryParse(text[(at + 1)..].Trim(), out var received)) return received;
+            }
+            else if (sent is null && Ascii.EqualsIgnoreCase(name, "date"u8) && DateUtils.TryParse(text, out var date))
+            {
+                sent = date;
+            }
         }
         return sent ?? DateTimeOffset.UnixEpoch;
     }

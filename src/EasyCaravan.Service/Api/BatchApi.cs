@@ -1,6 +1,7 @@
 using System.Globalization;
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Proving;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Workers;
@@ -102,7 +103,7 @@ internal static class BatchApi
         folder.Counts.Gone, folder.Counts.Missing, folder.Counts.Twice, folder.Counts.Altered, folder.Counts.Undecided, folder.Counts.Octets, folder.Closes);
 
     private static PassView ViewOf(PassRow pass) => new(
-        pass.Id, MoveViews.KindName(pass.Kind), MoveViews.Time(pass.StartedAt)!.Value, MoveViews.Time(pass.EndedAt), pass.Stopped, pass.Fault,
+        pass.Id, KebabWord.Of(pass.Kind), MoveViews.Time(pass.StartedAt)!.Value, MoveViews.Time(pass.EndedAt), pass.Stopped, pass.Fault,
         [.. pass.Legs.OrderBy(l => l.Kind).Select(l => new PassLegView(
             MoveViews.WordOf(l.Kind), l.Stopped, l.Fault, l.Carried, l.Paired, l.Excluded, l.LeftBehind, l.FlagsChanged, l.Moved, l.Removed, l.Differences, l.Octets))]);
 

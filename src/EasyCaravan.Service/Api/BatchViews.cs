@@ -39,8 +39,8 @@ internal static class BatchViews
             if (trouble is not null) doing = $"nothing can go on: {trouble.What} ({doing})";
             views.Add(new BatchView(
                 batch.Name, batch.Route, route.From, route.To, own.Sum(g => g.People),
-                own.GroupBy(g => Word(g.Stage)).ToDictionary(g => g.Key, g => g.Sum(s => s.People)),
-                own.GroupBy(g => Word(g.Condition)).ToDictionary(g => g.Key, g => g.Sum(s => s.People)),
+                own.GroupBy(g => KebabWord.Of(g.Stage)).ToDictionary(g => g.Key, g => g.Sum(s => s.People)),
+                own.GroupBy(g => KebabWord.Of(g.Condition)).ToDictionary(g => g.Key, g => g.Sum(s => s.People)),
                 doing, MoveViews.Sum(sums.Select(k => k.Counts)), sums.Sum(k => k.Octets), sums.Sum(k => k.OpenLeftBehind), sums.Sum(k => k.Undecided), sums,
                 batch.Timetable is { } timetable ? Describe(timetable) : null));
         }
@@ -88,8 +88,6 @@ internal static class BatchViews
         var own = running.Where(r => r.Kind == kind).ToList();
         return sums with { Counts = MoveViews.Sum(own.Select(r => r.Added).Prepend(sums.Counts)), Octets = sums.Octets + own.Sum(r => r.Octets) };
     })];
-
-    public static string Word<T>(T value) where T : struct, Enum => System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(value.ToString());
 
     private static string Doing(List<(Stage Stage, ConditionKind Condition, Wait? Wait, int People, Instant? Until)> groups, Timetable? timetable)
     {

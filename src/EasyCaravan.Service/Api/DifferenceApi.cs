@@ -1,5 +1,6 @@
 using System.Globalization;
 using EasyCaravan.Contract;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Workers;
@@ -38,7 +39,7 @@ internal static class DifferenceApi
         return new DifferenceView(
             row.Id, batch, account, from, to, Enum.Parse<DifferenceWord>(row.Kind.ToString()), row.What, RemedyFor(row.Kind), row.Subject, row.Sender,
             row.Received is { } at ? DateTimeOffset.Parse(at, CultureInfo.InvariantCulture) : null, row.Size,
-            Difference.NeedsDecision(row.Kind) ? BatchViews.Word(row.State) : "told", row.DecidedBy, DateTimeOffset.FromUnixTimeMilliseconds(row.SeenAt), [.. choices.Select(c => Enum.Parse<DifferenceChoice>(c.ToString()))]);
+            Difference.NeedsDecision(row.Kind) ? KebabWord.Of(row.State) : "told", row.DecidedBy, DateTimeOffset.FromUnixTimeMilliseconds(row.SeenAt), [.. choices.Select(c => Enum.Parse<DifferenceChoice>(c.ToString()))]);
     }
 
     public static string Summary(DifferenceKind kind, bool one) => kind switch

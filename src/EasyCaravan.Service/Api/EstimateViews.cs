@@ -1,5 +1,7 @@
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Carrying.Mail;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Surveying;
 using EasyCaravan.Service.Surveying;
 using EasyCaravan.Store;
@@ -11,17 +13,15 @@ namespace EasyCaravan.Service.Api;
 internal static class EstimateViews
 {
     private const int MostPasses = 500;
-    private const int Lanes = 2;
-
     public static async Task<EstimateView> MakeAsync(Database database, SurveyedBatch surveyed, int workers, CancellationToken cancel)
     {
         var volumes = surveyed.Whole.Where(m => m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying).Select(m => new CarryVolume(
             m.Move.FromAccount, m.Move.Name, Left(m.Digest!.CarryMessages, m), (long)(m.Digest.CarryOctets * Share(m)), m.Digest.Landing)).ToList();
         var unknown = surveyed.Moves.Count(m => m.Digest is not { Whole: true } && m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying);
-        var estimate = BatchEstimate.Make(volumes, await RatesAsync(database, surveyed, cancel), Connections(surveyed), Math.Min(Lanes, Math.Min(surveyed.From.Limits.PerAccount, surveyed.To.Limits.PerAccount)), workers, DayOf(surveyed));
+        var estimate = BatchEstimate.Make(volumes, await RatesAsync(database, surveyed, cancel), Connections(surveyed), Math.Min(MailLegOrder.MostLanes, Math.Min(surveyed.From.Limits.PerAccount, surveyed.To.Limits.PerAccount)), workers, DayOf(surveyed));
         var rates = estimate.Rates;
         return new EstimateView(
-            surveyed.Batch.Name, estimate.Shortest, estimate.Longest, unknown, volumes.Sum(l => l.Messages), volumes.Sum(l => l.Octets), estimate.AtOnce, FindingRules.Word(estimate.HeldBackBy), estimate.Detail,
+            surveyed.Batch.Name, estimate.Shortest, estimate.Longest, unknown, volumes.Sum(l => l.Messages), volumes.Sum(l => l.Octets), estimate.AtOnce, KebabWord.Of(estimate.HeldBackBy), estimate.Detail,
             rates.Measured, rates.MessagesLow, rates.MessagesHigh, rates.OctetsLow, rates.OctetsHigh,
             [.. estimate.Moves.Select(m => new MoveEstimateView(m.Volume.Account, m.Volume.Name, m.Volume.Messages, m.Volume.Octets, m.Shortest, m.Longest))]);
     }

@@ -1,6 +1,7 @@
 using System.Globalization;
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
@@ -30,7 +31,7 @@ internal static class LeftBehindApi
         if (moves is not null) query = query.Where(r => moves.Contains(r.Id));
         return [.. (await query.ToListAsync(cancel)).Select(r => new LeftBehindView(
             r.item.Id, batch, r.FromAccount, r.From, r.item.Subject, r.item.Sender, DateTimeOffset.Parse(r.item.Received, CultureInfo.InvariantCulture), r.item.Size, r.item.Messages,
-            Problems.Of(new Fault(r.item.Cause, r.item.Whom, r.item.What, r.item.Code) { Help = r.item.Help }), BatchViews.Word(r.item.State), r.item.AcceptedBy))];
+            Problems.Of(new Fault(r.item.Cause, r.item.Whom, r.item.What, r.item.Code) { Help = r.item.Help }), KebabWord.Of(r.item.State), r.item.AcceptedBy))];
     }
 
     private static async Task<Results<Ok<List<LeftBehindView>>, ProblemHttpResult>> ListAsync(

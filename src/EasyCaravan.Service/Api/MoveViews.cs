@@ -1,6 +1,7 @@
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using EasyCaravan.Store.Rows;
@@ -69,8 +70,6 @@ internal static class MoveViews
 
     public static DateTimeOffset? Time(long? milliseconds) => milliseconds is { } ms ? DateTimeOffset.FromUnixTimeMilliseconds(ms) : null;
 
-    public static string KindName(PassKind kind) => System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(kind.ToString());
-
     /// <summary>A kind's sums as its last pass left them, and what a running one has added since.</summary>
     public static Counts CountsOf(LegRow leg, PassLegRow? running)
     {
@@ -89,7 +88,7 @@ internal static class MoveViews
         var settled = pass.Legs.Sum(l => pass.Kind is PassKind.Survey or PassKind.Compare ? l.Looked : l.Carried + l.Paired + l.Excluded + l.LeftBehind);
         var (expected, rate) = (pass.Legs.Sum(l => l.Expected), settled / seconds);
         return new PassProgress(
-            KindName(pass.Kind), started, expected, settled, pass.Legs.Sum(l => l.Octets), pass.Legs.Select(l => l.Folder).FirstOrDefault(f => f is not null),
+            KebabWord.Of(pass.Kind), started, expected, settled, pass.Legs.Sum(l => l.Octets), pass.Legs.Select(l => l.Folder).FirstOrDefault(f => f is not null),
             Math.Round(rate, 1), rate > 0 && seconds > 2 ? Math.Round(Math.Max(0, expected - settled) / rate) : null);
     }
 
@@ -104,10 +103,10 @@ internal static class MoveViews
         ConditionKind.Running => row.Wanted switch { PassKind.First => "first pass running", PassKind.Survey => "survey running", PassKind.Compare => "comparison running", _ => "catch-up running" },
         ConditionKind.Waiting when row.WaitsFor is Wait.Window => "waits for its window",
         ConditionKind.Waiting when row.WaitsFor is Wait.Service => $"waited for the service, goes on now: {fault?.What}",
-        ConditionKind.Waiting => $"tries again soon{(row is { Legs.Count: > 1, ConditionLeg: { } waiting } ? $", {KindWords.Of(waiting)}" : "")}: {fault?.What}",
+        ConditionKind.Waiting => $"tries again soon{(row is { Legs.Count: > 1, ConditionLeg: { } waiting } ? $", {KebabWord.Of(waiting)}" : "")}: {fault?.What}",
         ConditionKind.Held => "held by a person",
         ConditionKind.NeedsYou => row is { Legs.Count: > 1, ConditionLeg: { } leg }
-            ? $"{KindWords.Of(leg)}: {fault?.What}; everything else goes on"
+            ? $"{KebabWord.Of(leg)}: {fault?.What}; everything else goes on"
             : fault?.What ?? "needs a person",
     };
 }

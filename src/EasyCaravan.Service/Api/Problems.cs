@@ -2,6 +2,7 @@ using EasyCaravan.Contract;
 using EasyCaravan.Core.Pacing;
 using Microsoft.AspNetCore.Http.HttpResults;
 
+using EasyCaravan.Core.Planning;
 namespace EasyCaravan.Service.Api;
 
 /// <summary>Errors as problem details (RFC 9457): what happened, to whom, and in <c>next</c> what to do.</summary>
@@ -39,9 +40,7 @@ internal static class Problems
             extensions: new Dictionary<string, object?> { ["next"] = "Correct the places named and apply it again", ["problems"] = problems });
 
     /// <summary>The words of the contract for a fault.</summary>
-    public static Problem Of(Fault fault) => new(CauseName(fault.Cause), fault.Whom, fault.What, fault.Remedy, fault.Code);
-
-    public static string CauseName(Cause cause) => System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(cause.ToString());
+    public static Problem Of(Fault fault) => new(KebabWord.Of(fault.Cause), fault.Whom, fault.What, fault.Remedy, fault.Code);
 
     private static ProblemHttpResult Make(int status, string what, string next) =>
         TypedResults.Problem(detail: what, statusCode: status, extensions: new Dictionary<string, object?> { ["next"] = next });

@@ -55,12 +55,12 @@ internal static class ServiceApi
         {
             SignIn.Password => ("password", null),
             SignIn.OnBehalf onBehalf => ($"on-behalf ({onBehalf.Admin})", null),
-            SignIn.OAuth { Grant: OAuthGrant.DeviceCode or OAuthGrant.AuthorizationCode } oauth => ($"oauth ({FindingRules.Word(oauth.Grant)})", FindingRules.Word(oauth.Grant)),
-            SignIn.OAuth oauth => ($"oauth ({FindingRules.Word(oauth.Grant)})", null),
+            SignIn.OAuth { Grant: OAuthGrant.DeviceCode or OAuthGrant.AuthorizationCode } oauth => ($"oauth ({KebabWord.Of(oauth.Grant)})", KebabWord.Of(oauth.Grant)),
+            SignIn.OAuth oauth => ($"oauth ({KebabWord.Of(oauth.Grant)})", null),
             _ => throw new InvalidOperationException($"Unknown sign-in {service.SignIn}."),
         };
         return new ServiceView(
-            service.Name, service.Mail is { } mail ? BatchViews.Word(mail.Speaks) : null, service.Mail?.Host, service.Mail?.Port,
+            service.Name, service.Mail is { } mail ? KebabWord.Of(mail.Speaks) : null, service.Mail?.Host, service.Mail?.Port,
             service.Mail?.Security.ToString().ToLowerInvariant(), service.Contacts?.Url.ToString(), service.Calendars?.Url.ToString(), signIn, consent, trust,
             service.Rules is { } rules ? $"managesieve {rules.Host}:{rules.Port}" : null,
             slots.InUse(service.Name), service.Limits.Connections, service.Limits.PerAccount, service.Limits.LargestMessage, service.Limits.BytesPerDay, waiting, pause?.Fault.What ?? trouble, pause?.Until.ToDateTimeOffset(), PaceText(service, slots, throttle), warnings, [.. service.Help.Select(h => new HelpView(h.Says, h.Remedy))]);

@@ -77,10 +77,10 @@ internal static class SurveyApi
         {
             var rule = FindingRules.Of(group.Key);
             return new FindingGroup(
-                FindingRules.Word(group.Key), FindingRules.Word(rule.Weight), rule.Title, rule.Otherwise,
+                KebabWord.Of(group.Key), KebabWord.Of(rule.Weight), rule.Title, rule.Otherwise,
                 group.Select(f => f.Move.Move.Id).Distinct().Count(), group.Where(f => f.Found.Decision is null).Select(f => f.Move.Move.Id).Distinct().Count(),
                 group.Sum(f => f.Found.Finding.Messages), group.Sum(f => f.Found.Finding.Octets),
-                [.. rule.Ways.Select(w => new WayView(FindingRules.Word(w.Way), w.Text, w.Value, w.Default))],
+                [.. rule.Ways.Select(w => new WayView(KebabWord.Of(w.Way), w.Text, w.Value, w.Default))],
                 [.. DecisionsOf(surveyed.Decisions.Where(c => c.Code == group.Key), accounts)],
                 [.. group.Take(MostRows).Select(f => RowOf(f.Move.Move, f.Found))]);
         }).Concat(await AlteredAsync(database, surveyed.Batch.Name, cancel)).ToList());
@@ -99,12 +99,12 @@ internal static class SurveyApi
                           select new { own.Key.FromAccount, own.Key.Name, Messages = own.Count(), Open = own.Count(d => d.State != DifferenceState.Accepted), Octets = own.Sum(d => d.Size), What = own.Min(d => d.What) }).ToListAsync(cancel);
         if (rows.Count == 0) return [];
         var rule = FindingRules.Of(FindingCode.AltersMessages);
-        var word = FindingRules.Word(FindingCode.AltersMessages);
+        var word = KebabWord.Of(FindingCode.AltersMessages);
         return
         [
             new FindingGroup(
-                word, FindingRules.Word(rule.Weight), rule.Title, rule.Otherwise, rows.Count, rows.Count(r => r.Open > 0), rows.Sum(r => r.Messages), rows.Sum(r => r.Octets), [], [],
-                [.. rows.Take(MostRows).Select(r => new FindingRow(word, FindingRules.Word(rule.Weight), r.FromAccount, r.Name, r.What!, r.Messages, r.Octets, $"See them with: caravan differences {batch}", null))]),
+                word, KebabWord.Of(rule.Weight), rule.Title, rule.Otherwise, rows.Count, rows.Count(r => r.Open > 0), rows.Sum(r => r.Messages), rows.Sum(r => r.Octets), [], [],
+                [.. rows.Take(MostRows).Select(r => new FindingRow(word, KebabWord.Of(rule.Weight), r.FromAccount, r.Name, r.What!, r.Messages, r.Octets, $"See them with: caravan differences {batch}", null))]),
         ];
     }
 
@@ -121,13 +121,13 @@ internal static class SurveyApi
     {
         var (plan, _) = await current.GetAsync(cancel);
         if (plan?.Batches.FirstOrDefault(b => b.Name == batch) is not { } known) return BatchApi.NoBatch(batch);
-        if (Word<FindingCode>(request.Code) is not { } code) return Problems.Invalid($"There is no finding '{request.Code}'.", "See 'caravan findings' for those of the batch");
-        if (Word<DecisionScope>(request.Scope) is not { } scope) return Problems.Invalid($"'{request.Scope}' is no scope.", "One of route, batch and move");
+        if (KebabWord.Read<FindingCode>(request.Code) is not { } code) return Problems.Invalid($"There is no finding '{request.Code}'.", "See 'caravan findings' for those of the batch");
+        if (KebabWord.Read<DecisionScope>(request.Scope) is not { } scope) return Problems.Invalid($"'{request.Scope}' is no scope.", "One of route, batch and move");
         Resolution? way = null;
         if (request.Way is { } named)
         {
-            way = Word<Resolution>(named);
-            if (way is null) return Problems.Invalid($"There is no way out '{named}'.", $"For {request.Code}: {string.Join(", ", FindingRules.Of(code).Ways.Select(w => FindingRules.Word(w.Way)))}");
+            way = KebabWord.Read<Resolution>(named);
+            if (way is null) return Problems.Invalid($"There is no way out '{named}'.", $"For {request.Code}: {string.Join(", ", FindingRules.Of(code).Ways.Select(w => KebabWord.Of(w.Way)))}");
             if (FindingRules.Check(code, way.Value, request.Value) is { } wrong) return Problems.Invalid($"This cannot be chosen: {wrong.What}.", $"It takes {wrong.Allowed}");
         }
         if (scope is DecisionScope.Move && request.Moves is not { Count: > 0 }) return Problems.Invalid("Nobody is named.", "Name from accounts, to accounts or names in 'moves'");
@@ -169,7 +169,7 @@ internal static class SurveyApi
             var (shortest, longest) = rates.For(messages, octets, 0);
             var atOnce = EstimateViews.AtOnce(surveyed, cache.MovesAtOnce);
             return new SavingView(
-                FindingRules.Word(g.Key.Code), rule.Title, FindingRules.Word(g.Key.Way), rule.Ways.First(w => w.Way == g.Key.Way).Text, g.Key.Value, messages, octets, g.Count(), shortest / atOnce, longest / atOnce);
+                KebabWord.Of(g.Key.Code), rule.Title, KebabWord.Of(g.Key.Way), rule.Ways.First(w => w.Way == g.Key.Way).Text, g.Key.Value, messages, octets, g.Count(), shortest / atOnce, longest / atOnce);
         }).ToList());
     }
 
@@ -188,15 +188,14 @@ internal static class SurveyApi
     private static IEnumerable<FindingRow> RowsOf(SurveyedMove move) => move.Digest?.Findings.OrderBy(f => f.Finding.Weight).Select(f => RowOf(move.Move, f)) ?? [];
 
     private static FindingRow RowOf(MoveRow move, DigestedFinding found) => new(
-        FindingRules.Word(found.Finding.Code), FindingRules.Word(found.Finding.Weight), move.FromAccount, move.Name, found.Finding.What, found.Finding.Messages, found.Finding.Octets, found.Finding.Remedy,
-        found.Decision is { } d ? $"{FindingRules.Word(d.Way)}{(d.Value is null ? "" : $" {d.Value}")}" : null);
+        KebabWord.Of(found.Finding.Code), KebabWord.Of(found.Finding.Weight), move.FromAccount, move.Name, found.Finding.What, found.Finding.Messages, found.Finding.Octets, found.Finding.Remedy,
+        found.Decision is { } d ? $"{KebabWord.Of(d.Way)}{(d.Value is null ? "" : $" {d.Value}")}" : null);
 
     public static IEnumerable<DecisionView> DecisionsOf(IEnumerable<DecisionRow> rows, IReadOnlyDictionary<string, string> accounts) => rows.Select(c => new DecisionView(
-        FindingRules.Word(c.Scope), c.Scope is DecisionScope.Move ? accounts.GetValueOrDefault(c.Place, c.Place) : c.Place, FindingRules.Word(c.Code), FindingRules.Word(c.Way), c.Value, c.Who, DateTimeOffset.FromUnixTimeMilliseconds(c.At)));
+        KebabWord.Of(c.Scope), c.Scope is DecisionScope.Move ? accounts.GetValueOrDefault(c.Place, c.Place) : c.Place, KebabWord.Of(c.Code), KebabWord.Of(c.Way), c.Value, c.Who, DateTimeOffset.FromUnixTimeMilliseconds(c.At)));
 
-    public static string? UseWord(SpecialUse use) => use is SpecialUse.None ? null : FindingRules.Word(use);
+    public static string? UseWord(SpecialUse use) => use is SpecialUse.None ? null : KebabWord.Of(use);
 
     private static RoomView? RoomOf(Room? room) => room is null ? null : new RoomView(room.Octets, room.UsedOctets, room.Messages, room.UsedMessages);
 
-    private static T? Word<T>(string? word) where T : struct, Enum => Enum.GetValues<T>().Where(v => FindingRules.Word(v) == word).Select(v => (T?)v).FirstOrDefault();
 }

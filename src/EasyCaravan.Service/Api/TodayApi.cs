@@ -27,7 +27,7 @@ internal static class TodayApi
         await using var db = database.Read();
         var running = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Condition == ConditionKind.Running).OrderBy(m => m.Id).Take(MostRunning), throttle.RestingBatches(plan), database.Trouble, time.GetUtcNow(), cancel);
         var needs = (await MovesInNeedAsync(db, cancel)).Concat(await ItemsLeftAsync(db, cancel)).Concat(await DifferencesAsync(db, cancel)).OrderByDescending(n => n.Count).ToList();
-        if (database.Trouble is { } trouble) needs.Insert(0, new NeedsYou(Problems.CauseName(trouble.Cause), $"{trouble.What}; no pass can go on", trouble.Remedy, 1, []));
+        if (database.Trouble is { } trouble) needs.Insert(0, new NeedsYou(KebabWord.Of(trouble.Cause), $"{trouble.What}; no pass can go on", trouble.Remedy, 1, []));
         return new Today(needs, running, await NextAsync(db, cancel), await ServiceApi.ViewsOfAsync(db, plan, slots, throttle, cancel), await BatchViews.LoadAsync(db, plan, null, database.Trouble, cancel));
     }
 
@@ -47,7 +47,7 @@ internal static class TodayApi
         {
             var what = g.Select(r => r.What).Distinct().Count() == 1 ? g.First().What : Summary(g.Key.Cause);
             return Group(
-                g.Key.Cause, g.Key.Kind is { } kind ? $"{KindWords.Of(kind)}: {what}" : what, g.Count(),
+                g.Key.Cause, g.Key.Kind is { } kind ? $"{KebabWord.Of(kind)}: {what}" : what, g.Count(),
                 g.Select(r => new MoveRef(r.Batch, r.FromAccount, r.Name)), g.Key.Help);
         })];
     }
@@ -81,12 +81,12 @@ internal static class TodayApi
         {
             var messages = g.Sum(r => r.Count);
             var what = $"{messages} message{(messages == 1 ? "" : "s")} {DifferenceApi.Summary(g.Key, messages == 1)}";
-            return new NeedsYou(BatchViews.Word(g.Key), what, DifferenceApi.RemedyFor(g.Key), g.Count(), [.. g.Select(r => new MoveRef(r.Key.Batch, r.Key.FromAccount, r.Key.Name)).Take(MostNamed)]);
+            return new NeedsYou(KebabWord.Of(g.Key), what, DifferenceApi.RemedyFor(g.Key), g.Count(), [.. g.Select(r => new MoveRef(r.Key.Batch, r.Key.FromAccount, r.Key.Name)).Take(MostNamed)]);
         })];
     }
 
     private static NeedsYou Group(Cause cause, string what, int count, IEnumerable<MoveRef> moves, string? help = null) =>
-        new(Problems.CauseName(cause), what, help ?? FaultRules.RemedyFor(cause), count, [.. moves.Take(MostNamed)]);
+        new(KebabWord.Of(cause), what, help ?? FaultRules.RemedyFor(cause), count, [.. moves.Take(MostNamed)]);
 
     private static string Summary(Cause cause) => cause switch
     {

@@ -1,5 +1,6 @@
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using EasyCaravan.Store.Rows;
@@ -86,7 +87,7 @@ internal static class WaybillApi
         if (row.Condition is ConditionKind.Running && row.Wanted is not (PassKind.Survey or PassKind.Compare)) return "Not complete yet: a pass is under way.";
         if (row.Condition is ConditionKind.Queued or ConditionKind.Waiting && row.Wanted is not (PassKind.Survey or PassKind.Compare)) return "Not complete yet: the next pass goes on by itself.";
         if (row.Condition is ConditionKind.Held) return "Not complete: the move is held. Resume it.";
-        if (row.Condition is ConditionKind.NeedsYou) return row is { Legs.Count: > 1, ConditionLeg: { } leg } ? $"Not complete: {KindWords.Of(leg)}: {row.Fault?.What}." : $"Not complete: {row.Fault?.What}.";
+        if (row.Condition is ConditionKind.NeedsYou) return row is { Legs.Count: > 1, ConditionLeg: { } leg } ? $"Not complete: {KebabWord.Of(leg)}: {row.Fault?.What}." : $"Not complete: {row.Fault?.What}.";
         if (folders.Sum(f => f.Undecided) is > 0 and var undecided)
         {
             var parts = new List<string>();

@@ -6,9 +6,6 @@ namespace EasyCaravan.Service.Workers;
 /// <summary>Makes the order for a move's mail leg or comparison: opens secrets, and sets the limits of both services.</summary>
 internal sealed class MailOrders(AccountAccess access, Allowances allowances, ServiceThrottle throttle)
 {
-    /// <summary>Folders of one move that are carried side by side, where the services bear it.</summary>
-    private const int Lanes = 2;
-
     /// <exception cref="FaultException">A secret is missing, or the day's allowance is used up.</exception>
     public async Task<MailLegOrder> MakeAsync(MoveContext context, CancellationToken cancel)
     {
@@ -18,7 +15,7 @@ internal sealed class MailOrders(AccountAccess access, Allowances allowances, Se
             new Side(from, await access.FromAsync(person, from, cancel)),
             new Side(to, await access.ToAsync(person, to, context.Rules.Root, cancel)),
             context.Rules,
-            Math.Min(Lanes, Math.Min(from.Limits.PerAccount, to.Limits.PerAccount)))
+            Math.Min(MailLegOrder.MostLanes, Math.Min(from.Limits.PerAccount, to.Limits.PerAccount)))
         {
             Allowance = await allowances.OfAsync(person, from, to, cancel),
             RateLimiters = throttle.RateLimitersOf(from, person.FromAccount, to, person.ToAccount),

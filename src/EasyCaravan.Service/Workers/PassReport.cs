@@ -19,7 +19,7 @@ internal sealed class PassReport(Database database)
             var ended = end.Legs.FirstOrDefault(l => l.Kind == tally.Kind);
             var isFirst = claim.State.Legs.First(l => l.Kind == tally.Kind).Stage is not Stage.InStep;
             // With one kind there is nothing to tell apart.
-            var of = claim.State.Legs.Length > 1 ? $"{KindWords.Of(tally.Kind)}, " : "";
+            var of = claim.State.Legs.Length > 1 ? $"{KebabWord.Of(tally.Kind)}, " : "";
             var sentence = Describe($"{of}{(isFirst ? "first" : "catch-up")} pass", tally, ended?.Fault, ended is null, "nothing new");
             sentences.Add(isFirst && ended is { Fault: null } ? $"{sentence}; {await SumAsync(claim, tally.Kind)}" : sentence);
         }

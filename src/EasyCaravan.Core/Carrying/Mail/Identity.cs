@@ -1,4 +1,5 @@
 using System.IO.Hashing;
+using EasyCaravan.Core.Formats;
 using EasyCaravan.Core.Ports;
 
 namespace EasyCaravan.Core.Carrying.Mail;
@@ -20,7 +21,8 @@ public readonly record struct Identity(UInt128 Print, bool Certain)
         prints.Clear();
         var certain = false;
         Span<byte> canonical = header.Length <= 4096 ? stackalloc byte[header.Length] : new byte[header.Length];
-        while (TryTakeField(ref header, out var name, out var value))
+        var fields = new HeaderFields(header);
+        while (fields.TryNext(out var name, out var value))
         {
             var index = FieldIndex(name);
             if (index < 0 || prints[index] != 0) continue;
@@ -45,30 +47,6 @@ public readonly record struct Identity(UInt128 Print, bool Certain)
         if (System.Text.Ascii.EqualsIgnoreCase(name, "date"u8)) return 1;
         if (System.Text.Ascii.EqualsIgnoreCase(name, "from"u8)) return 2;
         return System.Text.Ascii.EqualsIgnoreCase(name, "subject"u8) ? 3 : -1;
-    }
-
-    /// <summary>Takes one field with its folded lines (RFC 5322 §2.2.3) off the front.</summary>
-    private static bool TryTakeField(ref ReadOnlySpan<byte> header, out ReadOnlySpan<byte> name, out ReadOnlySpan<byte> value)
-    {
-        name = value = default;
-        while (!header.IsEmpty)
-        {
-            var end = 0;
-            do
-            {
-                var newline = header[end..].IndexOf((byte)'\n');
-                end = newline < 0 ? header.Length : end + newline + 1;
-            }
-            while (end < header.Length && header[end] is (byte)' ' or (byte)'\t');
-            var field = header[..end];
-            header = header[end..];
-            var colon = field.IndexOf((byte)':');
-            if (colon <= 0) continue;
-            name = field[..colon].TrimEnd(" \t"u8);
-            value = field[(colon + 1)..];
-            return true;
-        }
-        return false;
     }
 
     /// <summary>Runs of white space and line ends become one blank, none at either end: refolding on the way changes nothing.</summary>

@@ -12,6 +12,9 @@ public sealed record Side(Service Service, Credentials Credentials);
 /// <param name="Lanes">How many folders may be under way at the same time, each over a pair of connections of its own.</param>
 public sealed record MailLegOrder(bool IsFirst, Side From, Side To, CarryRules Rules, int Lanes)
 {
+    /// <summary>Lanes of one move, where the services bear so many connections.</summary>
+    public const int MostLanes = 2;
+
     public Allowance Allowance { get; init; } = Allowance.Unlimited;
 
     public RateLimiters RateLimiters { get; init; } = RateLimiters.Free;

@@ -1,26 +1,32 @@
 using System.Text;
+using EasyCaravan.Core.Formats;
+using MimeKit.Utils;
 
 namespace EasyCaravan.Core.Carrying.Mail;
 
-/// <summary>Subject and sender as its owner would recognise a message. A lens for people: nothing is decided by it.</summary>
+/// <summary>Subject and sender, so that its owner recognises a message. For people alone: nothing is decided by it.</summary>
 public static class MessageLabel
 {
+    /// <summary>Characters of a subject or sender that are kept.</summary>
     private const int Longest = 200;
 
     public static (string Subject, string Sender) Read(ReadOnlySpan<byte> header)
     {
         string subject = "", sender = "";
-        foreach (var line in Encoding.UTF8.GetString(header).Replace("\r\n ", " ", StringComparison.Ordinal).Replace("\r\n\t", " ", StringComparison.Ordinal).Split('\n'))
+        var fields = new HeaderFields(header);
+        while (fields.TryNext(out var name, out var value))
         {
-            if (line.StartsWith("Subject:", StringComparison.OrdinalIgnoreCase)) subject = Clean(line[8..]);
-            else if (line.StartsWith("From:", StringComparison.OrdinalIgnoreCase)) sender = Clean(line[5..]);
+            if (Ascii.EqualsIgnoreCase(name, "subject"u8)) subject = Clean(value);
+            else if (Ascii.EqualsIgnoreCase(name, "from"u8)) sender = Clean(value);
         }
         return (subject, sender);
     }
 
-    private static string Clean(string value)
+    /// <summary>Encoded words (RFC 2047) are decoded; what is no text is left out.</summary>
+    private static string Clean(ReadOnlySpan<byte> value)
     {
-        var text = new string([.. EncodedWords.Decode(value.Trim()).Where(c => !char.IsControl(c))]);
+        var decoded = Rfc2047.DecodeText(Encoding.UTF8.GetBytes(HeaderFields.Unfold(value)));
+        var text = new string([.. decoded.Where(c => !char.IsControl(c))]);
         return text.Length <= Longest ? text : text[..Longest] + "…";
     }
 }

@@ -1,0 +1,135 @@
+using System.Text;
+using System.Text.RegularExpressions;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Protocols.Imap.Wire;
+using EasyCaravan.Protocols.Lines;
+using MailKit.Security;
+
+namespace EasyCaravan.Protocols.ManageSieve;
+
+/// <summary>One line of an answer: its first string, and what stands after it.</summary>
+internal readonly record struct AnswerLine(string Text, string After);
+
+/// <summary>How a command ended, with the lines before that.</summary>
+/// <param name="Said">The line that begins with OK, NO or BYE.</param>
+internal sealed record ManageSieveAnswer(bool Ok, IReadOnlyList<AnswerLine> Lines, string Said);
+
+/// <summary>Commands and their answers (RFC 5804 §1.2 and §4) over one connection.</summary>
+internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyncDisposable
+{
+    /// <summary>Octets of one script: rules are written by hand, and one of more than this is not read.</summary>
+    private const int LargestScript = 1_000_000;
+
+    /// <summary>Octets of one challenge.</summary>
+    private const int LargestChallenge = 8192;
+
+    /// <summary>Steps of one sign-in.</summary>
+    private const int MostSteps = 8;
+
+    /// <summary>Octets of one line, which holds a name or a short text.</summary>
+    private const int LongestLine = 8192;
+
+    public async Task SayAsync(string line, CancellationToken cancel)
+    {
+        await wire.WriteAsync(Encoding.UTF8.GetBytes(line + "\r\n"), cancel);
+        await wire.FlushAsync(cancel);
+    }
+
+    /// <returns>The sign-in mechanisms that the server offers.</returns>
+    public async Task<HashSet<string>> ReadGreetingAsync(CancellationToken cancel)
+    {
+        var greeting = await AnswerAsync(cancel);
+        if (!greeting.Ok) throw Refused(wire.Whom, "the server did not greet", greeting.Said, Cause.ServiceBusy);
+        var sasl = greeting.Lines.FirstOrDefault(l => l.Text.Equals("SASL", StringComparison.OrdinalIgnoreCase)).After ?? "";
+        return [.. sasl.Trim().Trim('"').Split(' ', StringSplitOptions.RemoveEmptyEntries)];
+    }
+
+    /// <summary>AUTHENTICATE (RFC 5804 §2.1), as many steps as the mechanism has.</summary>
+    /// <returns>What the server said when it refused; null when it let us in.</returns>
+    public async Task<string?> AuthenticateAsync(SaslMechanism mechanism, CancellationToken cancel)
+    {
+        try
+        {
+            var first = mechanism.SupportsInitialResponse ? $" \"{await mechanism.ChallengeAsync(null, cancel)}\"" : "";
+            await SayAsync($"AUTHENTICATE \"{mechanism.MechanismName}\"{first}", cancel);
+            for (var steps = 0; steps < MostSteps; steps++)
+            {
+                var line = await ReadLineAsync(cancel);
+                if (Begins(line, "NO") || Begins(line, "BYE")) return line;
+                if (Begins(line, "OK"))
+                {
+                    // The server's last word may stand in the answer itself.
+                    if (FinalWord().Match(line) is { Success: true } final && !mechanism.IsAuthenticated)
+                        await mechanism.ChallengeAsync(final.Groups[1].Value, cancel);
+                    return null;
+                }
+                var challenge = ImapSyntax.LiteralLength(Encoding.UTF8.GetBytes(line)) is { } length
+                    ? Encoding.ASCII.GetString(await ReadLiteralAsync(length, LargestChallenge, "challenge", cancel))
+                    : line.Trim('"');
+                if (line.EndsWith('}')) await ReadLineAsync(cancel);
+                await SayAsync($"\"{await mechanism.ChallengeAsync(challenge, cancel)}\"", cancel);
+            }
+            return "the sign-in has no end";
+        }
+        catch (Exception e) when (e is SaslException or FormatException)
+        {
+            return e.Message;
+        }
+    }
+
+    /// <summary>Everything up to the line that begins with OK, NO or BYE.</summary>
+    public async Task<ManageSieveAnswer> AnswerAsync(CancellationToken cancel)
+    {
+        var lines = new List<AnswerLine>();
+        while (true)
+        {
+            var line = await ReadLineAsync(cancel);
+            if (Begins(line, "OK")) return new ManageSieveAnswer(true, lines, line);
+            if (Begins(line, "NO") || Begins(line, "BYE")) return new ManageSieveAnswer(false, lines, line);
+            if (line.StartsWith('{'))
+            {
+                var length = ImapSyntax.LiteralLength(Encoding.UTF8.GetBytes(line)) ?? long.MaxValue;
+                var text = Encoding.UTF8.GetString(await ReadLiteralAsync(length, LargestScript, "script", cancel));
+                lines.Add(new AnswerLine(text, await ReadLineAsync(cancel)));
+            }
+            else if (ReadQuoted(line) is { } quoted)
+            {
+                lines.Add(quoted);
+            }
+        }
+    }
+
+    public static FaultException Refused(string whom, string what, string said, Cause cause) => new(new Fault(cause, whom, $"{what}: {said}"), Verdict.Close);
+
+    public static string Quote(string text) =>
+        $"\"{text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal)}\"";
+
+    private static AnswerLine? ReadQuoted(string line)
+    {
+        if (line.Length < 2 || line[0] != '"') return null;
+        var end = 1;
+        while (end < line.Length && line[end] != '"') end += line[end] == '\\' ? 2 : 1;
+        if (end >= line.Length) return null;
+        var text = line[1..end].Replace("\\\"", "\"", StringComparison.Ordinal).Replace("\\\\", "\\", StringComparison.Ordinal);
+        return new AnswerLine(text, line[(end + 1)..]);
+    }
+
+    private static bool Begins(string line, string word) => line.StartsWith(word, StringComparison.OrdinalIgnoreCase);
+
+    private async Task<byte[]> ReadLiteralAsync(long length, int most, string what, CancellationToken cancel) => length <= most
+        ? await wire.ReadOctetsAsync((int)length, cancel)
+        : throw wire.Break(Cause.ProtocolBroken, $"the server tells a {what} of an impossible size");
+
+    private async Task<string> ReadLineAsync(CancellationToken cancel)
+    {
+        var line = await wire.ReadLineAsync(cancel);
+        return line.Length <= LongestLine
+            ? Encoding.UTF8.GetString(line.Span)
+            : throw wire.Break(Cause.ProtocolBroken, "what answers does not speak ManageSieve: an endless line");
+    }
+
+    public ValueTask DisposeAsync() => wire.DisposeAsync();
+
+    [GeneratedRegex("\\(SASL \"([A-Za-z0-9+/=]*)\"\\)", RegexOptions.IgnoreCase)]
+    private static partial Regex FinalWord();
+}
