@@ -15,25 +15,43 @@ using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Bench;
 
-/// <summary>What the benchmarks start as a process of its own: passes as the service runs them, its memory and CPU measured by themselves.</summary>
+/// <summary>
+/// What the benchmarks start as a process of its own: passes as the service runs them, its memory and CPU measured by themselves.
+/// </summary>
 internal static class Carry
 {
-    /// <summary>The accounts that are carried before the clock starts, so that code is compiled as in a service that has run for a while.</summary>
-    public const string Warm = "warm", Brief = "brief";
+    /// <summary>
+    /// The accounts that are carried before the clock starts, so that code is compiled as in a service that has run for a while.
+    /// </summary>
+    public const string Warm = "warm",
+        Brief = "brief";
 
     /// <param name="compare">Measured is the comparison of both sides; what was not carried in this store is carried before.</param>
     /// <param name="warmPorts">The servers themselves: warming up over a distance would take long.</param>
-    public static async Task<int> RunAsync(int fromPort, int toPort, (int From, int To) warmPorts, string store, int lanes, int atOnce, bool compare, IReadOnlyList<int> servers, IReadOnlyList<string> accounts)
+    public static async Task<int> RunAsync(
+        int fromPort,
+        int toPort,
+        (int From, int To) warmPorts,
+        string store,
+        int lanes,
+        int atOnce,
+        bool compare,
+        IReadOnlyList<int> servers,
+        IReadOnlyList<string> accounts
+    )
     {
         await WarmUpAsync(warmPorts.From, warmPorts.To, store + ".warm", lanes, compare);
         using var database = await Database.OpenAsync(store, CancellationToken.None);
         var moves = new MoveStore(database, TimeProvider.System);
         var pairs = accounts.Select(a => a.Split('=')).ToList();
-        foreach (var pair in pairs) await StartAsync(database, pair[0], pair[1]);
+        foreach (var pair in pairs)
+            await StartAsync(database, pair[0], pair[1]);
         if (compare)
         {
-            foreach (var _ in pairs) await PassAsync(moves, fromPort, toPort, lanes);
-            foreach (var pair in pairs) await AskToCompareAsync(database, pair[0]);
+            foreach (var _ in pairs)
+                await PassAsync(moves, fromPort, toPort, lanes);
+            foreach (var pair in pairs)
+                await AskToCompareAsync(database, pair[0]);
         }
         var roundTrips = 0L;
         GC.Collect(2, GCCollectionMode.Aggressive, blocking: true);
@@ -52,15 +70,42 @@ internal static class Carry
         var seconds = watch.Elapsed.TotalSeconds;
         var used = (Process.GetCurrentProcess().TotalProcessorTime - cpu).TotalSeconds;
         var serversUsed = CpuOf(servers) - serversCpu;
-        var peak = double.Parse(File.ReadLines("/proc/self/status").First(l => l.StartsWith("VmHWM:", StringComparison.Ordinal)).Split(' ', StringSplitOptions.RemoveEmptyEntries)[^2], CultureInfo.InvariantCulture) / 1024;
-        Console.WriteLine(JsonSerializer.Serialize(new { messages = Math.Max(1, messages), seconds, cpu_s = used, servers_cpu_s = serversUsed, peak_mb = Math.Round(peak), round_trips = roundTrips }));
+        var peak =
+            double.Parse(
+                File.ReadLines("/proc/self/status")
+                    .First(l => l.StartsWith("VmHWM:", StringComparison.Ordinal))
+                    .Split(' ', StringSplitOptions.RemoveEmptyEntries)[^2],
+                CultureInfo.InvariantCulture
+            ) / 1024;
+        Console.WriteLine(
+            JsonSerializer.Serialize(
+                new
+                {
+                    messages = Math.Max(1, messages),
+                    seconds,
+                    cpu_s = used,
+                    servers_cpu_s = serversUsed,
+                    peak_mb = Math.Round(peak),
+                    round_trips = roundTrips,
+                }
+            )
+        );
         return 0;
     }
 
-    /// <summary>Seconds that processes and all that they have started used so far (proc(5), stat: in hundredths; children that have ended count with their parent).</summary>
+    /// <summary>
+    /// Seconds that processes and all that they have started used so far (proc(5), stat: in hundredths; children that have ended count with
+    /// their parent).
+    /// </summary>
     public static double CpuOf(IReadOnlyList<int> roots)
     {
-        var stats = Directory.GetDirectories("/proc").Select(d => Path.GetFileName(d)).Where(d => int.TryParse(d, out _)).Select(ReadStat).OfType<(int Id, int Parent, double Seconds)>().ToList();
+        var stats = Directory
+            .GetDirectories("/proc")
+            .Select(d => Path.GetFileName(d))
+            .Where(d => int.TryParse(d, out _))
+            .Select(ReadStat)
+            .OfType<(int Id, int Parent, double Seconds)>()
+            .ToList();
         var family = roots.ToHashSet();
         while (stats.Any(s => family.Contains(s.Parent) && family.Add(s.Id))) { }
         return stats.Where(s => family.Contains(s.Id)).Sum(s => s.Seconds);
@@ -72,7 +117,11 @@ internal static class Carry
         {
             var stat = File.ReadAllText($"/proc/{id}/stat");
             var fields = stat[(stat.LastIndexOf(')') + 2)..].Split(' ');
-            return (int.Parse(id, CultureInfo.InvariantCulture), int.Parse(fields[1], CultureInfo.InvariantCulture), fields[11..15].Sum(f => double.Parse(f, CultureInfo.InvariantCulture)) / 100);
+            return (
+                int.Parse(id, CultureInfo.InvariantCulture),
+                int.Parse(fields[1], CultureInfo.InvariantCulture),
+                fields[11..15].Sum(f => double.Parse(f, CultureInfo.InvariantCulture)) / 100
+            );
         }
         catch (IOException)
         {
@@ -81,7 +130,9 @@ internal static class Carry
         }
     }
 
-    /// <summary>First and later passes over small accounts, until what runs often is compiled for good: the service is up for days.</summary>
+    /// <summary>
+    /// First and later passes over small accounts, until what runs often is compiled for good: the service is up for days.
+    /// </summary>
     private static async Task WarmUpAsync(int fromPort, int toPort, string store, int lanes, bool compare)
     {
         for (var life = 0; life < 4; life++)
@@ -106,7 +157,8 @@ internal static class Carry
         for (var life = 0; life < 24; life++)
         {
             using (var owner = await PlainImap.SignInAsync(toPort, Brief, Rig.Password))
-                for (var folder = 0; life > 0 && folder < 5; folder++) await owner.RunAsync($"DELETE Log{folder}");
+                for (var folder = 0; life > 0 && folder < 5; folder++)
+                    await owner.RunAsync($"DELETE Log{folder}");
             using var brief = await Database.OpenAsync($"{store}-brief", CancellationToken.None);
             await StartAsync(brief, Brief, Brief);
             await PassAsync(new MoveStore(brief, TimeProvider.System), fromPort, toPort, lanes);
@@ -114,7 +166,7 @@ internal static class Carry
             await brief.WriteAsync(db => db.LedgerFolders.ExecuteDeleteAsync(), CancellationToken.None);
         }
         // What ran often is compiled again in the background, and better; on a machine with two cores that would be measured too.
-        for (long before = -1; before != JitInfo.GetCompiledMethodCount(currentThread: false);)
+        for (long before = -1; before != JitInfo.GetCompiledMethodCount(currentThread: false); )
         {
             before = JitInfo.GetCompiledMethodCount(currentThread: false);
             await Task.Delay(500);
@@ -123,29 +175,62 @@ internal static class Carry
 
     private static void InterlockedMax(ref long most, long value)
     {
-        for (var seen = Interlocked.Read(ref most); seen < value;) seen = Interlocked.CompareExchange(ref most, value, seen) is var now && now == seen ? value : now;
+        for (var seen = Interlocked.Read(ref most); seen < value; )
+            seen = Interlocked.CompareExchange(ref most, value, seen) is var now && now == seen ? value : now;
     }
 
     /// <summary>As a person starts a move, or asks for a catch-up of one that is in step: it is due from then on.</summary>
-    private static Task StartAsync(Database database, string from, string to) => database.WriteAsync(db =>
-    {
-        var row = db.Moves.Include(m => m.Legs).FirstOrDefault(m => m.FromAccount == from);
-        if (row is null) db.Moves.Add(row = new MoveRow { Batch = "b", Name = "n", FromAccount = from, ToAccount = to, FromLogin = from, ToLogin = to });
-        else db.Moves.Attach(row);
-        var state = row.Id == 0 ? MoveState.New(Kind.Mail) : MoveStates.StateOf(row);
-        MoveStates.Apply(row, state.Stage is Stage.InStep ? state.CatchUp(null, default) : MoveState.New(Kind.Mail).Start(null, default), default);
-        return Task.CompletedTask;
-    }, CancellationToken.None);
+    private static Task StartAsync(Database database, string from, string to) =>
+        database.WriteAsync(
+            db =>
+            {
+                var row = db.Moves.Include(m => m.Legs).FirstOrDefault(m => m.FromAccount == from);
+                if (row is null)
+                    db.Moves.Add(
+                        row = new MoveRow
+                        {
+                            Batch = "b",
+                            Name = "n",
+                            FromAccount = from,
+                            ToAccount = to,
+                            FromLogin = from,
+                            ToLogin = to,
+                        }
+                    );
+                else
+                    db.Moves.Attach(row);
+                var state = row.Id == 0 ? MoveState.New(Kind.Mail) : MoveStates.StateOf(row);
+                MoveStates.Apply(
+                    row,
+                    state.Stage is Stage.InStep ? state.CatchUp(null, default) : MoveState.New(Kind.Mail).Start(null, default),
+                    default
+                );
+                return Task.CompletedTask;
+            },
+            CancellationToken.None
+        );
 
     /// <summary>As a person asks for a comparison of all messages.</summary>
-    private static Task AskToCompareAsync(Database database, string from) => database.WriteAsync(async db =>
-    {
-        var row = db.Moves.Include(m => m.Legs).First(m => m.FromAccount == from);
-        await db.Comparisons.Where(c => c.MoveId == row.Id).ExecuteDeleteAsync();
-        db.Comparisons.Add(new ComparisonRow { MoveId = row.Id, AskedAt = 0, AskedBy = "bench", Share = 1 });
-        db.Moves.Attach(row);
-        MoveStates.Apply(row, MoveStates.StateOf(row).Compare(null, default), default);
-    }, CancellationToken.None);
+    private static Task AskToCompareAsync(Database database, string from) =>
+        database.WriteAsync(
+            async db =>
+            {
+                var row = db.Moves.Include(m => m.Legs).First(m => m.FromAccount == from);
+                await db.Comparisons.Where(c => c.MoveId == row.Id).ExecuteDeleteAsync();
+                db.Comparisons.Add(
+                    new ComparisonRow
+                    {
+                        MoveId = row.Id,
+                        AskedAt = 0,
+                        AskedBy = "bench",
+                        Share = 1,
+                    }
+                );
+                db.Moves.Attach(row);
+                MoveStates.Apply(row, MoveStates.StateOf(row).Compare(null, default), default);
+            },
+            CancellationToken.None
+        );
 
     /// <summary>Whichever move is due, as a worker takes it.</summary>
     private static async Task<(long Settled, long RoundTrips)> PassAsync(MoveStore moves, int fromPort, int toPort, int lanes)
@@ -155,14 +240,27 @@ internal static class Carry
         // Several claim side by side, and another may be quicker.
         while ((taken = await moves.ClaimAsync("bench", [], CancellationToken.None)) is null) { }
         var claim = taken;
-        Service Service(int port, string name) => new(name, new MailConnection(MailProtocol.Imap, "127.0.0.1", port, Security.None), new SignIn.Password(null), new Trust.System(), Limits.Default);
+        Service Service(int port, string name) =>
+            new(
+                name,
+                new MailConnection(MailProtocol.Imap, "127.0.0.1", port, Security.None),
+                new SignIn.Password(null),
+                new Trust.System(),
+                Limits.Default
+            );
         var order = new MailLegOrder(
-            IsFirst: claim.State.Wanted is PassKind.First, new Side(Service(fromPort, "a"), new Credentials(claim.Person.FromAccount, claim.Person.FromAccount, Rig.Password)),
-            new Side(Service(toPort, "b"), new Credentials(claim.Person.ToAccount, claim.Person.ToAccount, Rig.Password)), new CarryRules([], new MailRules(null, null), Doubles.Pair), lanes);
+            IsFirst: claim.State.Wanted is PassKind.First,
+            new Side(Service(fromPort, "a"), new Credentials(claim.Person.FromAccount, claim.Person.FromAccount, Rig.Password)),
+            new Side(Service(toPort, "b"), new Credentials(claim.Person.ToAccount, claim.Person.ToAccount, Rig.Password)),
+            new CarryRules([], new MailRules(null, null), Doubles.Pair),
+            lanes
+        );
         var tally = new Tally();
         var compares = claim.State.Wanted is PassKind.Compare;
-        if (compares) await new Comparison(accounts, moves.LedgerOf(claim, Kind.Mail), order, tally, _ => { }).RunAsync(CancellationToken.None);
-        else await new MailLeg(accounts, moves.LedgerOf(claim, Kind.Mail), order, tally, _ => { }).RunAsync(CancellationToken.None);
+        if (compares)
+            await new Comparison(accounts, moves.LedgerOf(claim, Kind.Mail), order, tally, _ => { }).RunAsync(CancellationToken.None);
+        else
+            await new MailLeg(accounts, moves.LedgerOf(claim, Kind.Mail), order, tally, _ => { }).RunAsync(CancellationToken.None);
         var end = new PassEnd(compares ? [] : [new LegEnd(Kind.Mail)], Stopped: false);
         await moves.EndAsync(claim, [tally], end, s => s.End(end, _ => null, 0.5, null, default), CancellationToken.None);
         return (compares ? tally.Looked : tally.Settled + tally.FlagsChanged, accounts.MostRoundTrips);
@@ -177,17 +275,20 @@ internal static class Carry
         {
             get
             {
-                lock (_opened) return _opened.Count == 0 ? 0 : _opened.Max(a => a.RoundTrips);
+                lock (_opened)
+                    return _opened.Count == 0 ? 0 : _opened.Max(a => a.RoundTrips);
             }
         }
 
         public async Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel)
         {
             var account = await ImapMailAccount.OpenAsync(service, credentials, null, null, null, cancel);
-            lock (_opened) _opened.Add(account);
+            lock (_opened)
+                _opened.Add(account);
             return account;
         }
 
-        public async Task<IMailAccount?> TryOpenAsync(Service service, Credentials credentials, CancellationToken cancel) => await OpenAsync(service, credentials, cancel);
+        public async Task<IMailAccount?> TryOpenAsync(Service service, Credentials credentials, CancellationToken cancel) =>
+            await OpenAsync(service, credentials, cancel);
     }
 }

@@ -28,7 +28,9 @@ internal sealed class SurveyMany(int accounts, int messages, int rounds, string 
         var users = Enumerable.Range(0, accounts).Select(i => ($"p{i}", Password, (string?)null)).ToList();
         from.SetUsers(users);
         to.SetUsers(users);
-        await Parallel.ForEachAsync(Enumerable.Range(0, accounts), new ParallelOptions { MaxDegreeOfParallelism = AtOnce }, async (i, _) => await PlantAsync(from, i));
+        await Parallel.ForEachAsync(Enumerable.Range(0, accounts), new ParallelOptions { MaxDegreeOfParallelism = AtOnce }, async (i, _) =>
+            await PlantAsync(from, i)
+        );
 
         var ratios = new List<double>();
         var times = new List<(double Ours, double Script)>();
@@ -36,49 +38,107 @@ internal sealed class SurveyMany(int accounts, int messages, int rounds, string 
         {
             var ours = await CaravanAsync(from, to);
             var script = await ScriptAsync(from, to);
-            if (round == 0) continue;
+            if (round == 0)
+                continue;
             times.Add((ours, script));
             ratios.Add(script / ours);
             Console.Error.WriteLine(string.Create(CultureInfo.InvariantCulture, $"round {round}: {ours:0.0} s, script {script:0.0} s"));
         }
         var (ourMedian, scriptMedian, ratio) = (Median(times.Select(t => t.Ours)), Median(times.Select(t => t.Script)), Median(ratios));
-        Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{accounts} accounts of {messages} messages, {rounds} rounds\n\n| | s | × script |\n|---|---|---|\n| survey, {AtOnce} at a time | {ourMedian:0.0} | {ratio:0.0} |\n| script | {scriptMedian:0.0} | 1 |\n"));
-        Console.WriteLine(JsonSerializer.Serialize(new { bench = "survey", accounts, messages, rounds, seconds = Math.Round(ourMedian, 2), scriptSeconds = Math.Round(scriptMedian, 2), timesScript = Math.Round(ratio, 2) }));
+        Console.WriteLine(
+            string.Create(
+                CultureInfo.InvariantCulture,
+                $"{accounts} accounts of {messages} messages, {rounds} rounds\n\n| | s | × script |\n|---|---|---|\n"
+                    + $"| survey, {AtOnce} at a time | {ourMedian:0.0} | {ratio:0.0} |\n| script | {scriptMedian:0.0} | 1 |\n"
+            )
+        );
+        Console.WriteLine(
+            JsonSerializer.Serialize(
+                new
+                {
+                    bench = "survey",
+                    accounts,
+                    messages,
+                    rounds,
+                    seconds = Math.Round(ourMedian, 2),
+                    scriptSeconds = Math.Round(scriptMedian, 2),
+                    timesScript = Math.Round(ratio, 2),
+                }
+            )
+        );
         return 0;
     }
 
     private async Task PlantAsync(DovecotServer server, int person)
     {
         using var imap = await PlainImap.SignInAsync(server.PlainPort, $"p{person}", Password);
-        foreach (var folder in s_folders.Skip(2)) await imap.RunAsync($"CREATE \"{folder}\"");
+        foreach (var folder in s_folders.Skip(2))
+            await imap.RunAsync($"CREATE \"{folder}\"");
         for (var f = 0; f < s_folders.Length; f++)
         {
-            await imap.AppendAsync(s_folders[f], Enumerable.Range(0, messages / s_folders.Length).Select(i => (
-                "\\Seen", new DateTimeOffset(2020, 1, 1, 8, 0, 0, TimeSpan.Zero).AddDays(i), Encoding.ASCII.GetBytes($"From: bridge@saltmarsh.example\r\nSubject: Log {f}/{i}\r\nMessage-ID: <{person}.{f}.{i}@saltmarsh.example>\r\n\r\nAll well.\r\n"))));
+            await imap.AppendAsync(
+                s_folders[f],
+                Enumerable
+                    .Range(0, messages / s_folders.Length)
+                    .Select(i =>
+                        (
+                            "\\Seen",
+                            new DateTimeOffset(2020, 1, 1, 8, 0, 0, TimeSpan.Zero).AddDays(i),
+                            Encoding.ASCII.GetBytes(
+                                $"From: bridge@saltmarsh.example\r\nSubject: Log {f}/{i}\r\n"
+                                    + $"Message-ID: <{person}.{f}.{i}@saltmarsh.example>\r\n\r\nAll well.\r\n"
+                            )
+                        )
+                    )
+            );
         }
     }
 
     private async Task<double> CaravanAsync(DovecotServer from, DovecotServer to)
     {
         Service Service(string name, DovecotServer server) =>
-            new(name, new MailConnection(MailProtocol.Imap, "127.0.0.1", server.PlainPort, Security.None), new SignIn.Password(null), new Trust.System(), Limits.Default);
+            new(
+                name,
+                new MailConnection(MailProtocol.Imap, "127.0.0.1", server.PlainPort, Security.None),
+                new SignIn.Password(null),
+                new Trust.System(),
+                Limits.Default
+            );
         var (fromService, toService) = (Service("a", from), Service("b", to));
         var rules = new CarryRules([], new MailRules(null, null), Doubles.Pair);
         var watch = Stopwatch.StartNew();
-        await Parallel.ForEachAsync(Enumerable.Range(0, accounts), new ParallelOptions { MaxDegreeOfParallelism = AtOnce }, async (i, cancel) =>
-        {
-            var who = new Credentials($"p{i}", $"p{i}", Password);
-            var order = new SurveyOrder(new SurveySide(fromService, who, null), new SurveySide(toService, who, null), rules, null);
-            var inventory = await new Survey(new Unlimited(), order, new Tally(), TimeProvider.System).TakeAsync(cancel);
-            if (inventory.From?.Messages != messages / s_folders.Length * s_folders.Length) throw new InvalidOperationException($"{who.Account}: {inventory.From?.Messages} messages were seen. {inventory.FromFault}");
-        });
+        await Parallel.ForEachAsync(
+            Enumerable.Range(0, accounts),
+            new ParallelOptions { MaxDegreeOfParallelism = AtOnce },
+            async (i, cancel) =>
+            {
+                var who = new Credentials($"p{i}", $"p{i}", Password);
+                var order = new SurveyOrder(new SurveySide(fromService, who, null), new SurveySide(toService, who, null), rules, null);
+                var inventory = await new Survey(new Unlimited(), order, new Tally(), TimeProvider.System).TakeAsync(cancel);
+                if (inventory.From?.Messages != messages / s_folders.Length * s_folders.Length)
+                    throw new InvalidOperationException(
+                        $"{who.Account}: {inventory.From?.Messages} messages were seen. {inventory.FromFault}"
+                    );
+            }
+        );
         return watch.Elapsed.TotalSeconds;
     }
 
     private async Task<double> ScriptAsync(DovecotServer from, DovecotServer to)
     {
         var watch = Stopwatch.StartNew();
-        string[] arguments = [Path.Combine(yardsticks, "survey.py"), "--from-port", $"{from.PlainPort}", "--to-port", $"{to.PlainPort}", "--password", Password, "--accounts", $"{accounts}"];
+        string[] arguments =
+        [
+            Path.Combine(yardsticks, "survey.py"),
+            "--from-port",
+            $"{from.PlainPort}",
+            "--to-port",
+            $"{to.PlainPort}",
+            "--password",
+            Password,
+            "--accounts",
+            $"{accounts}",
+        ];
         using var script = Process.Start(new ProcessStartInfo("python3", arguments) { RedirectStandardOutput = true })!;
         await script.WaitForExitAsync();
         return script.ExitCode == 0 ? watch.Elapsed.TotalSeconds : throw new InvalidOperationException("The script failed.");
@@ -92,8 +152,10 @@ internal sealed class SurveyMany(int accounts, int messages, int rounds, string 
 
     private sealed class Unlimited : IMailAccounts
     {
-        public async Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel) => await ImapMailAccount.OpenAsync(service, credentials, null, null, null, cancel);
+        public async Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel) =>
+            await ImapMailAccount.OpenAsync(service, credentials, null, null, null, cancel);
 
-        public async Task<IMailAccount?> TryOpenAsync(Service service, Credentials credentials, CancellationToken cancel) => await OpenAsync(service, credentials, cancel);
+        public async Task<IMailAccount?> TryOpenAsync(Service service, Credentials credentials, CancellationToken cancel) =>
+            await OpenAsync(service, credentials, cancel);
     }
 }

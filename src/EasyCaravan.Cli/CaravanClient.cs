@@ -18,7 +18,8 @@ internal sealed class CaravanClient : IDisposable
     public CaravanClient(Uri service, string token)
     {
         _service = service;
-        // The token goes to the named service and to nobody else: not where a redirect points, and not to a proxy for this machine's own address.
+        // The token goes to the named service and to nobody else: not where a redirect points, and not to a proxy for this machine's own
+        // address.
         _http = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, UseProxy = !IsLoopback(service) });
         _http.BaseAddress = service;
         _http.Timeout = TimeSpan.FromSeconds(100);
@@ -26,7 +27,8 @@ internal sealed class CaravanClient : IDisposable
     }
 
     /// <summary>Whether an address means this machine: what is sent there stays on it.</summary>
-    public static bool IsLoopback(Uri address) => address.IsLoopback || (IPAddress.TryParse(address.DnsSafeHost, out var ip) && IPAddress.IsLoopback(ip));
+    public static bool IsLoopback(Uri address) =>
+        address.IsLoopback || (IPAddress.TryParse(address.DnsSafeHost, out var ip) && IPAddress.IsLoopback(ip));
 
     public Task<T> GetAsync<T>(string path, CancellationToken cancel) => SendAsync<T>(HttpMethod.Get, path, null, cancel);
 
@@ -43,17 +45,19 @@ internal sealed class CaravanClient : IDisposable
             var page = await GetAsync<Page<T>>(cursor is null ? path : $"{path}{separator}cursor={Uri.EscapeDataString(cursor)}", cancel);
             items.AddRange(page.Items);
             cursor = page.Next;
-        }
-        while (cursor is not null);
+        } while (cursor is not null);
         return items;
     }
 
     /// <summary>Something changed, or all is quiet: one item for each event of the service's live stream, until it ends.</summary>
     public async IAsyncEnumerable<string> ListenAsync([EnumeratorCancellation] CancellationToken cancel)
     {
-        using var response = await SendAsync(() => _http.GetAsync(new Uri("api/v1/live", UriKind.Relative), HttpCompletionOption.ResponseHeadersRead, cancel));
+        using var response = await SendAsync(() =>
+            _http.GetAsync(new Uri("api/v1/live", UriKind.Relative), HttpCompletionOption.ResponseHeadersRead, cancel)
+        );
         await using var stream = await response.Content.ReadAsStreamAsync(cancel);
-        await foreach (var item in SseParser.Create(stream).EnumerateAsync(cancel)) yield return item.EventType;
+        await foreach (var item in SseParser.Create(stream).EnumerateAsync(cancel))
+            yield return item.EventType;
     }
 
     public void Dispose() => _http.Dispose();
@@ -63,10 +67,12 @@ internal sealed class CaravanClient : IDisposable
         using var response = await SendAsync(() =>
         {
             var request = new HttpRequestMessage(method, $"api/v1/{path}");
-            if (body is not null) request.Content = JsonContent.Create(body, ContractTypes.Default.GetTypeInfo(body.GetType())!);
+            if (body is not null)
+                request.Content = JsonContent.Create(body, ContractTypes.Default.GetTypeInfo(body.GetType())!);
             return _http.SendAsync(request, cancel);
         });
-        if (response.IsSuccessStatusCode) return (await response.Content.ReadFromJsonAsync((JsonTypeInfo<T>)ContractTypes.Default.GetTypeInfo(typeof(T))!, cancel))!;
+        if (response.IsSuccessStatusCode)
+            return (await response.Content.ReadFromJsonAsync((JsonTypeInfo<T>)ContractTypes.Default.GetTypeInfo(typeof(T))!, cancel))!;
         throw await ExplainAsync(response, cancel);
     }
 
@@ -79,21 +85,37 @@ internal sealed class CaravanClient : IDisposable
         }
         catch (HttpRequestException e)
         {
-            throw new CommandException(ExitCode.NoService, $"The service at {_service} cannot be reached: {e.Message}\nStart it with 'caravan serve --data DIR', or name another with --service or CARAVAN_URL.");
+            throw new CommandException(
+                ExitCode.NoService,
+                $"The service at {_service} cannot be reached: {e.Message}\n"
+                    + "Start it with 'caravan serve --data DIR', or name another with --service or CARAVAN_URL."
+            );
         }
         catch (TaskCanceledException e) when (e.InnerException is TimeoutException)
         {
-            throw new CommandException(ExitCode.NoService, $"The service at {_service} did not answer in time.\nLook whether it is running, and try again.");
+            throw new CommandException(
+                ExitCode.NoService,
+                $"The service at {_service} did not answer in time.\nLook whether it is running, and try again."
+            );
         }
         if ((int)response.StatusCode is >= 300 and < 400)
         {
             var elsewhere = response.Headers.Location;
             response.Dispose();
-            throw new CommandException(ExitCode.NoService, $"{_service} sends callers elsewhere ({elsewhere}); the token is not sent there.\nIf that is the service, name it with --service or CARAVAN_URL.");
+            throw new CommandException(
+                ExitCode.NoService,
+                $"{_service} sends callers elsewhere ({elsewhere}); the token is not sent there.\n"
+                    + "If that is the service, name it with --service or CARAVAN_URL."
+            );
         }
-        if (response.StatusCode is not (HttpStatusCode.Unauthorized or HttpStatusCode.Forbidden)) return response;
+        if (response.StatusCode is not (HttpStatusCode.Unauthorized or HttpStatusCode.Forbidden))
+            return response;
         response.Dispose();
-        throw new CommandException(ExitCode.NoService, $"The service at {_service} does not accept the token.\nGive the one from admin.token in its data folder with --token-file, CARAVAN_TOKEN or 'caravan profile save'.");
+        throw new CommandException(
+            ExitCode.NoService,
+            $"The service at {_service} does not accept the token.\n"
+                + "Give the one from admin.token in its data folder with --token-file, CARAVAN_TOKEN or 'caravan profile save'."
+        );
     }
 
     private static async Task<CommandException> ExplainAsync(HttpResponseMessage response, CancellationToken cancel)
@@ -105,12 +127,21 @@ internal sealed class CaravanClient : IDisposable
             var root = problem.RootElement;
             string? Word(string name) => root.TryGetProperty(name, out var value) ? value.GetString() : null;
             if (root.TryGetProperty("problems", out var list))
-                return new CommandException(ExitCode.WrongUsage, PlanProblems.Write(list.Deserialize(ContractTypes.Default.ListPlanProblem)!));
-            return new CommandException(ExitCode.Failed, $"{Word("detail") ?? Word("title")}{(Word("next") is { } next ? $"\n{next}." : "")}");
+                return new CommandException(
+                    ExitCode.WrongUsage,
+                    PlanProblems.Write(list.Deserialize(ContractTypes.Default.ListPlanProblem)!)
+                );
+            return new CommandException(
+                ExitCode.Failed,
+                $"{Word("detail") ?? Word("title")}{(Word("next") is { } next ? $"\n{next}." : "")}"
+            );
         }
         catch (JsonException)
         {
-            return new CommandException(ExitCode.Failed, $"The service answered {(int)response.StatusCode} {response.ReasonPhrase}.\nIts log has the details.");
+            return new CommandException(
+                ExitCode.Failed,
+                $"The service answered {(int)response.StatusCode} {response.ReasonPhrase}.\nIts log has the details."
+            );
         }
     }
 }

@@ -10,7 +10,8 @@ internal static class CaravanCommand
 {
     public static RootCommand Make(CommandHost host)
     {
-        var root = new RootCommand("""
+        var root = new RootCommand(
+            """
             Easy Caravan: moves many people's mail between services.
 
             A first move, from the folder of your plan:
@@ -21,16 +22,23 @@ internal static class CaravanCommand
               caravan start deckhands                    begin
               caravan watch deckhands                    look on
               caravan waybill deckhands                  the proof
-            """)
+            """
+        )
         {
-            host.Service, host.Token, host.TokenFile, host.Insecure, host.Output,
+            host.Service,
+            host.Token,
+            host.TokenFile,
+            host.Insecure,
+            host.Output,
             Elsewhere(host, "demo", "Shows a move of an invented company between two simulated services", "caravan demo"),
             Elsewhere(host, "serve", "Runs the service", "caravan serve --data data"),
             PlanCommands.Make(host),
             ServiceCommands.Make(host),
         };
-        foreach (var command in SurveyCommands.Make(host)) root.Add(command);
-        foreach (var command in MoveCommands.Make(host)) root.Add(command);
+        foreach (var command in SurveyCommands.Make(host))
+            root.Add(command);
+        foreach (var command in MoveCommands.Make(host))
+            root.Add(command);
         root.Add(WatchCommand.Make(host));
         root.Add(LeftBehindCommand.Make(host));
         root.Add(DifferencesCommand.Make(host));
@@ -49,7 +57,8 @@ internal static class CaravanCommand
         public override int Invoke(ParseResult parseResult)
         {
             var code = help.Invoke(parseResult);
-            if (examples.TryGetValue(parseResult.CommandResult.Command, out var example)) parseResult.InvocationConfiguration.Output.WriteLine($"Example:\n  {example}\n");
+            if (examples.TryGetValue(parseResult.CommandResult.Command, out var example))
+                parseResult.InvocationConfiguration.Output.WriteLine($"Example:\n  {example}\n");
             return code;
         }
     }
@@ -61,14 +70,18 @@ internal static class CaravanCommand
         return parsed.Errors.Count > 0 ? ExitCode.WrongUsage : code;
     }
 
-    /// <summary>The service's own commands: listed here so that help and completion know them; the script at the root hands them to the service.</summary>
+    /// <summary>
+    /// The service's own commands: listed here so that help and completion know them; the script at the root hands them to the service.
+    /// </summary>
     private static Command Elsewhere(CommandHost host, string name, string description, string example)
     {
         var command = new Command(name, description) { TreatUnmatchedTokensAsErrors = false };
         host.Examples[command] = example;
         command.SetAction(_ =>
         {
-            host.Error.WriteLine($"'{name}' is a command of the service itself: run it with the caravan script beside it (./caravan {name}).");
+            host.Error.WriteLine(
+                $"'{name}' is a command of the service itself: run it with the caravan script beside it (./caravan {name})."
+            );
             return ExitCode.WrongUsage;
         });
         return command;

@@ -5,14 +5,17 @@ using YamlDotNet.RepresentationModel;
 
 namespace EasyCaravan.Cli;
 
-/// <summary>Reads a plan file and the rosters and certificates that it names, each relative to it. What is wrong in them is the service's to say.</summary>
+/// <summary>
+/// Reads a plan file and the rosters and certificates that it names, each relative to it. What is wrong in them is the service's to say.
+/// </summary>
 internal static class PlanReading
 {
     private static readonly string[] s_fileKeys = ["roster", "ca-file"];
 
     public static async Task<PlanSubmission> ReadAsync(string file, CancellationToken cancel)
     {
-        if (!File.Exists(file)) throw new CommandException(ExitCode.WrongUsage, $"There is no file {file}.\nGive the path of a plan file.");
+        if (!File.Exists(file))
+            throw new CommandException(ExitCode.WrongUsage, $"There is no file {file}.\nGive the path of a plan file.");
         var text = await File.ReadAllTextAsync(file, cancel);
         var folder = Path.GetDirectoryName(Path.GetFullPath(file))!;
         var files = new Dictionary<string, string>();
@@ -20,7 +23,8 @@ internal static class PlanReading
         {
             var path = Path.Combine(folder, named);
             // One that is missing is not sent; the service names the line that asks for it.
-            if (File.Exists(path)) files[named] = await File.ReadAllTextAsync(path, cancel);
+            if (File.Exists(path))
+                files[named] = await File.ReadAllTextAsync(path, cancel);
         }
         return new PlanSubmission(Path.GetFileName(file), text, files);
     }
@@ -36,7 +40,16 @@ internal static class PlanReading
         {
             return [];
         }
-        return root is null ? [] : [.. root.AllNodes.OfType<YamlMappingNode>().SelectMany(m => m.Children)
-            .Where(c => c.Key is YamlScalarNode { Value: { } key } && s_fileKeys.Contains(key)).Select(c => (c.Value as YamlScalarNode)?.Value).OfType<string>()];
+        return root is null
+            ? []
+            :
+            [
+                .. root
+                    .AllNodes.OfType<YamlMappingNode>()
+                    .SelectMany(m => m.Children)
+                    .Where(c => c.Key is YamlScalarNode { Value: { } key } && s_fileKeys.Contains(key))
+                    .Select(c => (c.Value as YamlScalarNode)?.Value)
+                    .OfType<string>(),
+            ];
     }
 }

@@ -8,22 +8,32 @@ internal sealed record Profile(string? Service, string? Token)
 {
     private const UnixFileMode Own = UnixFileMode.UserRead | UnixFileMode.UserWrite;
 
-    private static string File => Path.Combine(
-        Environment.GetEnvironmentVariable("XDG_CONFIG_HOME") is { Length: > 0 } config ? config : Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".config"),
-        "caravan", "profile.json");
+    private static string File =>
+        Path.Combine(
+            Environment.GetEnvironmentVariable("XDG_CONFIG_HOME") is { Length: > 0 } config
+                ? config
+                : Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".config"),
+            "caravan",
+            "profile.json"
+        );
 
     /// <summary>What is saved. A file that others may read is closed to them first: it holds a token.</summary>
     public static Profile Load()
     {
-        if (!System.IO.File.Exists(File)) return new Profile(null, null);
-        if ((System.IO.File.GetUnixFileMode(File) & ~Own) != 0) System.IO.File.SetUnixFileMode(File, Own);
+        if (!System.IO.File.Exists(File))
+            return new Profile(null, null);
+        if ((System.IO.File.GetUnixFileMode(File) & ~Own) != 0)
+            System.IO.File.SetUnixFileMode(File, Own);
         try
         {
             return JsonSerializer.Deserialize(System.IO.File.ReadAllText(File), ProfileType.Default.Profile) ?? new Profile(null, null);
         }
         catch (JsonException)
         {
-            throw new CommandException(ExitCode.Failed, $"{File} cannot be understood.\nDelete it with 'caravan profile forget', and save the profile again.");
+            throw new CommandException(
+                ExitCode.Failed,
+                $"{File} cannot be understood.\nDelete it with 'caravan profile forget', and save the profile again."
+            );
         }
     }
 
@@ -32,7 +42,15 @@ internal sealed record Profile(string? Service, string? Token)
         Directory.CreateDirectory(Path.GetDirectoryName(File)!);
         // Made anew, so that no mode of an earlier file stays.
         System.IO.File.Delete(File);
-        using var stream = new FileStream(File, new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.Write, UnixCreateMode = Own });
+        using var stream = new FileStream(
+            File,
+            new FileStreamOptions
+            {
+                Mode = FileMode.CreateNew,
+                Access = FileAccess.Write,
+                UnixCreateMode = Own,
+            }
+        );
         JsonSerializer.Serialize(stream, this, ProfileType.Default.Profile);
         return File;
     }

@@ -8,8 +8,21 @@ namespace EasyCaravan.Contract;
 /// <param name="Kinds">The sums of each kind that the route carries, in its order.</param>
 /// <param name="Windows">The timetable in words; null: at all hours.</param>
 public sealed record BatchView(
-    string Name, string Route, string From, string To, int People, IReadOnlyDictionary<string, int> Stages, IReadOnlyDictionary<string, int> Conditions,
-    string Doing, Counts Counts, long Octets, long OpenLeftBehind, long Undecided, IReadOnlyList<KindSums> Kinds, string? Windows);
+    string Name,
+    string Route,
+    string From,
+    string To,
+    int People,
+    IReadOnlyDictionary<string, int> Stages,
+    IReadOnlyDictionary<string, int> Conditions,
+    string Doing,
+    Counts Counts,
+    long Octets,
+    long OpenLeftBehind,
+    long Undecided,
+    IReadOnlyList<KindSums> Kinds,
+    string? Windows
+);
 
 /// <summary>One page of a longer list.</summary>
 /// <param name="Next">To be handed back as <c>cursor</c> for the next page; null on the last.</param>
@@ -27,4 +40,10 @@ public sealed record MoveRef(string Batch, string Account, string Name);
 public sealed record Upcoming(DateTimeOffset At, string Batch, string What, int Moves);
 
 /// <summary>What somebody who looks in twice a day has to know.</summary>
-public sealed record Today(IReadOnlyList<NeedsYou> NeedsYou, IReadOnlyList<MoveView> Running, IReadOnlyList<Upcoming> Next, IReadOnlyList<ServiceView> Services, IReadOnlyList<BatchView> Batches);
+public sealed record Today(
+    IReadOnlyList<NeedsYou> NeedsYou,
+    IReadOnlyList<MoveView> Running,
+    IReadOnlyList<Upcoming> Next,
+    IReadOnlyList<ServiceView> Services,
+    IReadOnlyList<BatchView> Batches
+);

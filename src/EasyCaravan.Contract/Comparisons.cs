@@ -9,7 +9,18 @@ namespace EasyCaravan.Contract;
 /// <param name="FlagsChanged">Messages whose flags were changed by their owner on the new side.</param>
 /// <param name="Arrived">Messages that came to the old side after the last pass.</param>
 public sealed record ComparisonView(
-    string Account, string Name, double Share, DateTimeOffset AskedAt, string AskedBy, DateTimeOffset? EndedAt, long Compared, long Octets, long Differing, long FlagsChanged, long Arrived);
+    string Account,
+    string Name,
+    double Share,
+    DateTimeOffset AskedAt,
+    string AskedBy,
+    DateTimeOffset? EndedAt,
+    long Compared,
+    long Octets,
+    long Differing,
+    long FlagsChanged,
+    long Arrived
+);
 
 /// <param name="Moves">From accounts, to accounts or names; null: everybody in the batch.</param>
 /// <param name="Share">Of the messages, above 0 and at most 1; 1 reads all.</param>

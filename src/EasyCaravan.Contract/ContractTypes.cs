@@ -4,8 +4,8 @@ using System.Text.Json.Serialization;
 namespace EasyCaravan.Contract;
 
 /// <summary>
-/// The types of the API as the client reads and writes them, worked out when it is built: looking into them at run time takes longer than a whole
-/// command may, and cannot be done where the client is compiled ahead of time.
+/// The types of the API as the client reads and writes them, worked out when it is built: looking into them at run time takes longer than a
+/// whole command may, and cannot be done where the client is compiled ahead of time.
 /// </summary>
 [JsonSourceGenerationOptions(JsonSerializerDefaults.Web, NumberHandling = JsonNumberHandling.Strict)]
 [JsonSerializable(typeof(BatchSurvey))]

@@ -32,12 +32,32 @@ public enum DifferenceChoice
 /// <param name="State">open, accepted, remove, or told where nobody has to decide.</param>
 /// <param name="Choices">What can be decided about it.</param>
 public sealed record DifferenceView(
-    long Id, string Batch, string Account, string Folder, string LandedIn, DifferenceWord Kind, string What, string Remedy, string Subject, string Sender, DateTimeOffset? Received, long Size,
-    string State, string? DecidedBy, DateTimeOffset SeenAt, IReadOnlyList<DifferenceChoice> Choices);
+    long Id,
+    string Batch,
+    string Account,
+    string Folder,
+    string LandedIn,
+    DifferenceWord Kind,
+    string What,
+    string Remedy,
+    string Subject,
+    string Sender,
+    DateTimeOffset? Received,
+    long Size,
+    string State,
+    string? DecidedBy,
+    DateTimeOffset SeenAt,
+    IReadOnlyList<DifferenceChoice> Choices
+);
 
 /// <param name="Moves">From accounts, to accounts or names; null: everybody in the batch.</param>
 /// <param name="Items">Ids of differences; null: all on which this can be decided.</param>
 /// <param name="Kind">Only those of this kind; null: of every kind.</param>
-public sealed record DifferencesDecision(DifferenceChoice Choice, IReadOnlyList<string>? Moves, IReadOnlyList<long>? Items, DifferenceWord? Kind);
+public sealed record DifferencesDecision(
+    DifferenceChoice Choice,
+    IReadOnlyList<string>? Moves,
+    IReadOnlyList<long>? Items,
+    DifferenceWord? Kind
+);
 
 public sealed record DifferencesDecided(int Items, int Moves);

@@ -5,7 +5,10 @@ namespace EasyCaravan.Contract;
 /// <param name="Code">The mail server's own response code, where it gave one.</param>
 public sealed record Problem(string Cause, string Whom, string What, string Remedy, string? Code);
 
-/// <summary>Items of one kind, or of all kinds together, by what became of them. Found = carried + paired + excluded + left behind, once every folder was settled.</summary>
+/// <summary>
+/// Items of one kind, or of all kinds together, by what became of them. Found = carried + paired + excluded + left behind, once every
+/// folder was settled.
+/// </summary>
 public sealed record Counts(long Found, long Carried, long Paired, long Excluded, long LeftBehind);
 
 /// <summary>Where one kind of a move stands.</summary>
@@ -17,8 +20,18 @@ public sealed record Counts(long Found, long Carried, long Paired, long Excluded
 /// <param name="EndedAt">When it last ended well; null: never.</param>
 /// <param name="Octets">Carried so far, in all passes, a running one included.</param>
 public sealed record LegView(
-    MoveKind Kind, MoveStage Stage, Problem? Problem, bool NeedsYou, DateTimeOffset? Due, int Attempts, DateTimeOffset? EndedAt,
-    Counts Counts, long OpenLeftBehind, long Undecided, long Octets);
+    MoveKind Kind,
+    MoveStage Stage,
+    Problem? Problem,
+    bool NeedsYou,
+    DateTimeOffset? Due,
+    int Attempts,
+    DateTimeOffset? EndedAt,
+    Counts Counts,
+    long OpenLeftBehind,
+    long Undecided,
+    long Octets
+);
 
 /// <summary>The sums of one kind.</summary>
 /// <param name="OpenLeftBehind">Items left behind about which nobody has decided.</param>
@@ -30,7 +43,16 @@ public sealed record KindSums(MoveKind Kind, Counts Counts, long OpenLeftBehind,
 /// <param name="Expected">Items that it has to settle, as far as known.</param>
 /// <param name="PerSecond">Items settled a second, over the whole pass so far.</param>
 /// <param name="SecondsLeft">Null while nobody can know.</param>
-public sealed record PassProgress(string Kind, DateTimeOffset StartedAt, long Expected, long Settled, long Octets, string? Folder, double PerSecond, double? SecondsLeft);
+public sealed record PassProgress(
+    string Kind,
+    DateTimeOffset StartedAt,
+    long Expected,
+    long Settled,
+    long Octets,
+    string? Folder,
+    double PerSecond,
+    double? SecondsLeft
+);
 
 /// <param name="Account">The from account, by which the move is known within its batch.</param>
 /// <param name="ConditionText">The condition in words, with what for and until when.</param>
@@ -40,8 +62,24 @@ public sealed record PassProgress(string Kind, DateTimeOffset StartedAt, long Ex
 /// <param name="Octets">Carried so far, in all passes, a running one included.</param>
 /// <param name="Legs">Where each kind stands, in the order in which they run. The counts above are those of all kinds together.</param>
 public sealed record MoveView(
-    string Batch, string Account, string ToAccount, string Name, string? Note, MoveStage Stage, MoveCondition Condition, string ConditionText,
-    DateTimeOffset? Until, Problem? Problem, Counts Counts, long OpenLeftBehind, long Undecided, long Octets, IReadOnlyList<LegView> Legs, PassProgress? Pass, DateTimeOffset ChangedAt);
+    string Batch,
+    string Account,
+    string ToAccount,
+    string Name,
+    string? Note,
+    MoveStage Stage,
+    MoveCondition Condition,
+    string ConditionText,
+    DateTimeOffset? Until,
+    Problem? Problem,
+    Counts Counts,
+    long OpenLeftBehind,
+    long Undecided,
+    long Octets,
+    IReadOnlyList<LegView> Legs,
+    PassProgress? Pass,
+    DateTimeOffset ChangedAt
+);
 
 /// <param name="To">Null when a rule leaves the folder behind.</param>
 /// <param name="Gone">Settled earlier, since deleted on the old side by its owner.</param>
@@ -51,7 +89,19 @@ public sealed record MoveView(
 /// <param name="Undecided">Of the missing, double and altered ones, those about which nobody has decided.</param>
 /// <param name="Octets">Of the carried messages.</param>
 /// <param name="Closes">The folder was settled to its end, its sums close, and nothing is undecided.</param>
-public sealed record FolderView(MoveKind Kind, string From, string? To, Counts Counts, long Gone, long Missing, long Twice, long Altered, long Undecided, long Octets, bool Closes);
+public sealed record FolderView(
+    MoveKind Kind,
+    string From,
+    string? To,
+    Counts Counts,
+    long Gone,
+    long Missing,
+    long Twice,
+    long Altered,
+    long Undecided,
+    long Octets,
+    bool Closes
+);
 
 /// <summary>What one kind did in one pass.</summary>
 /// <param name="Stopped">It was told to stop, or its worker was lost; the next pass goes on from there.</param>
@@ -60,29 +110,66 @@ public sealed record FolderView(MoveKind Kind, string From, string? To, Counts C
 /// <param name="Removed">Messages deleted because a rule of the route says so.</param>
 /// <param name="Differences">Messages that were found missing, double or altered on the new side.</param>
 public sealed record PassLegView(
-    MoveKind Kind, bool Stopped, string? Fault, long Carried, long Paired, long Excluded, long LeftBehind, long FlagsChanged, long Moved, long Removed,
-    long Differences, long Octets);
+    MoveKind Kind,
+    bool Stopped,
+    string? Fault,
+    long Carried,
+    long Paired,
+    long Excluded,
+    long LeftBehind,
+    long FlagsChanged,
+    long Moved,
+    long Removed,
+    long Differences,
+    long Octets
+);
 
 /// <summary>One run of a move, a survey or a comparison.</summary>
 /// <param name="Ended">Null while it runs.</param>
 /// <param name="Stopped">It was told to stop, or its worker was lost; the next one goes on from there.</param>
 /// <param name="Fault">Of a survey or comparison: why it could not be completed. Those of a pass stand with its legs.</param>
 public sealed record PassView(
-    long Id, string Kind, DateTimeOffset Started, DateTimeOffset? Ended, bool Stopped, string? Fault, IReadOnlyList<PassLegView> Legs);
+    long Id,
+    string Kind,
+    DateTimeOffset Started,
+    DateTimeOffset? Ended,
+    bool Stopped,
+    string? Fault,
+    IReadOnlyList<PassLegView> Legs
+);
 
 /// <summary>A move with all that is known of it.</summary>
 /// <param name="Closes">Its waybill closes.</param>
 /// <param name="Sentence">In words: that the waybill closes, or why it does not yet and what is to be done.</param>
 /// <param name="Comparison">When both sides were last read anew, and what came of it; null: never.</param>
 public sealed record MoveDetail(
-    MoveView Move, bool Closes, string Sentence, IReadOnlyList<FolderView> Folders, IReadOnlyList<PassView> Passes, IReadOnlyList<LeftBehindView> LeftBehind,
-    IReadOnlyList<DifferenceView> Differences, ComparisonView? Comparison);
+    MoveView Move,
+    bool Closes,
+    string Sentence,
+    IReadOnlyList<FolderView> Folders,
+    IReadOnlyList<PassView> Passes,
+    IReadOnlyList<LeftBehindView> LeftBehind,
+    IReadOnlyList<DifferenceView> Differences,
+    ComparisonView? Comparison
+);
 
 /// <param name="State">open, accepted or retry.</param>
 /// <param name="Size">In octets.</param>
 /// <param name="Messages">1, or, where the whole folder was refused, all that stayed behind with it.</param>
 public sealed record LeftBehindView(
-    long Id, string Batch, string Account, string Folder, string Subject, string Sender, DateTimeOffset Received, long Size, long Messages, Problem Problem, string State, string? AcceptedBy);
+    long Id,
+    string Batch,
+    string Account,
+    string Folder,
+    string Subject,
+    string Sender,
+    DateTimeOffset Received,
+    long Size,
+    long Messages,
+    Problem Problem,
+    string State,
+    string? AcceptedBy
+);
 
 /// <param name="Moves">From accounts, to accounts or names; null: everybody in the batch.</param>
 public sealed record MoveActionRequest(MoveAction Action, IReadOnlyList<string>? Moves);

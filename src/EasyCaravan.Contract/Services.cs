@@ -17,8 +17,29 @@ namespace EasyCaravan.Contract;
 /// <param name="Pace">What holds it back, by the plan or because it asked for less; null: nothing does.</param>
 /// <param name="Help">What the plan says to do about things that it says.</param>
 public sealed record ServiceView(
-    string Name, string? Speaks, string? Host, int? Port, string? Security, string? Contacts, string? Calendars, string SignIn, string? Consent, string Trust, string? Rules,
-    int InUse, int Connections, int PerAccount, long? LargestMessage, long? BytesPerDay, int Waiting, string? Trouble, DateTimeOffset? PausedUntil, string? Pace, IReadOnlyList<string> Warnings, IReadOnlyList<HelpView> Help);
+    string Name,
+    string? Speaks,
+    string? Host,
+    int? Port,
+    string? Security,
+    string? Contacts,
+    string? Calendars,
+    string SignIn,
+    string? Consent,
+    string Trust,
+    string? Rules,
+    int InUse,
+    int Connections,
+    int PerAccount,
+    long? LargestMessage,
+    long? BytesPerDay,
+    int Waiting,
+    string? Trouble,
+    DateTimeOffset? PausedUntil,
+    string? Pace,
+    IReadOnlyList<string> Warnings,
+    IReadOnlyList<HelpView> Help
+);
 
 public sealed record HelpView(string Says, string Remedy);
 
@@ -36,7 +57,16 @@ public sealed record ServiceTrial(string Service, string? Account, bool Ok, IRea
 /// <param name="Kind">imap, pop3, smtp, managesieve, carddav, caldav or jmap.</param>
 /// <param name="Source">Where it came from, in words.</param>
 /// <param name="Verified">A connection was made, and its certificate holds.</param>
-public sealed record FoundSettingView(string Kind, string Host, int Port, string Security, string? Url, string Source, bool Verified, string Result);
+public sealed record FoundSettingView(
+    string Kind,
+    string Host,
+    int Port,
+    string Security,
+    string? Url,
+    string Source,
+    bool Verified,
+    string Result
+);
 
 /// <param name="Plan">What verified settings look like in a plan; null when none was found.</param>
 public sealed record FoundSettings(string Domain, IReadOnlyList<FoundSettingView> Settings, string? Plan);

@@ -12,8 +12,20 @@ namespace EasyCaravan.Contract;
 /// <param name="Heaviest">The ten largest accounts.</param>
 /// <param name="Kinds">What is carried, and how much of each: mail only, for now.</param>
 public sealed record BatchSurvey(
-    string Batch, int People, int Surveyed, int Closed, DateTimeOffset? Oldest, long Messages, long Octets, long CarryMessages, long CarryOctets, long ToMessages,
-    IReadOnlyList<SizeClass> Sizes, IReadOnlyList<AccountInventory> Heaviest, IReadOnlyList<KindTotal> Kinds);
+    string Batch,
+    int People,
+    int Surveyed,
+    int Closed,
+    DateTimeOffset? Oldest,
+    long Messages,
+    long Octets,
+    long CarryMessages,
+    long CarryOctets,
+    long ToMessages,
+    IReadOnlyList<SizeClass> Sizes,
+    IReadOnlyList<AccountInventory> Heaviest,
+    IReadOnlyList<KindTotal> Kinds
+);
 
 /// <param name="UpTo">In octets; null for the largest class.</param>
 public sealed record SizeClass(string Name, long? UpTo, int Accounts, long Octets);
@@ -27,15 +39,44 @@ public sealed record KindTotal(string Kind, long Items, long Octets, int Contain
 /// <param name="Findings">How many findings nobody has decided about, notes left out.</param>
 /// <param name="Problem">Why an account could not be entered.</param>
 public sealed record AccountInventory(
-    string Account, string ToAccount, string Name, DateTimeOffset? TakenAt, int Folders, long Messages, long Octets, long CarryMessages, long CarryOctets,
-    DateTimeOffset? OldestMessage, DateTimeOffset? NewestMessage, long LargestMessage, long ToMessages, long? FreeOctets, int Findings, Problem? Problem);
+    string Account,
+    string ToAccount,
+    string Name,
+    DateTimeOffset? TakenAt,
+    int Folders,
+    long Messages,
+    long Octets,
+    long CarryMessages,
+    long CarryOctets,
+    DateTimeOffset? OldestMessage,
+    DateTimeOffset? NewestMessage,
+    long LargestMessage,
+    long ToMessages,
+    long? FreeOctets,
+    int Findings,
+    Problem? Problem
+);
 
 /// <summary>All that is known of one person's accounts.</summary>
 public sealed record MoveInventory(
-    AccountInventory Summary, IReadOnlyList<FolderInventoryView> Folders, IReadOnlyList<LargeMessageView> Largest, RoomView? FromRoom, RoomView? ToRoom, IReadOnlyList<string>? Forwards,
-    IReadOnlyList<string> Keywords, IReadOnlyList<FindingRow> Findings);
+    AccountInventory Summary,
+    IReadOnlyList<FolderInventoryView> Folders,
+    IReadOnlyList<LargeMessageView> Largest,
+    RoomView? FromRoom,
+    RoomView? ToRoom,
+    IReadOnlyList<string>? Forwards,
+    IReadOnlyList<string> Keywords,
+    IReadOnlyList<FindingRow> Findings
+);
 
-public sealed record FolderInventoryView(string Folder, string? Use, long Messages, long Octets, DateTimeOffset? Oldest, DateTimeOffset? Newest);
+public sealed record FolderInventoryView(
+    string Folder,
+    string? Use,
+    long Messages,
+    long Octets,
+    DateTimeOffset? Oldest,
+    DateTimeOffset? Newest
+);
 
 public sealed record LargeMessageView(string Folder, long Octets, DateTimeOffset Received, string Subject, string Sender);
 
@@ -51,11 +92,32 @@ public sealed record RoomView(long? Octets, long UsedOctets, long? Messages, lon
 /// <param name="Open">How many of those nobody has decided about.</param>
 /// <param name="Rows">The first hundred of them; all are at findings/rows.</param>
 public sealed record FindingGroup(
-    string Code, string Weight, string Title, string Otherwise, int People, int Open, long Messages, long Octets, IReadOnlyList<WayView> Ways, IReadOnlyList<DecisionView> Decisions, IReadOnlyList<FindingRow> Rows);
+    string Code,
+    string Weight,
+    string Title,
+    string Otherwise,
+    int People,
+    int Open,
+    long Messages,
+    long Octets,
+    IReadOnlyList<WayView> Ways,
+    IReadOnlyList<DecisionView> Decisions,
+    IReadOnlyList<FindingRow> Rows
+);
 
 /// <param name="Remedy">What mends it outside of the plan; or null.</param>
 /// <param name="Decision">What was decided about it; or null.</param>
-public sealed record FindingRow(string Code, string Weight, string Account, string Name, string What, long Messages, long Octets, string? Remedy, string? Decision);
+public sealed record FindingRow(
+    string Code,
+    string Weight,
+    string Account,
+    string Name,
+    string What,
+    long Messages,
+    long Octets,
+    string? Remedy,
+    string? Decision
+);
 
 /// <param name="Way">A stable word.</param>
 /// <param name="Value">What its value is, in words; null when it takes none.</param>
@@ -77,7 +139,18 @@ public sealed record DecisionResult(int People);
 /// <summary>What leaving something out before the move would save.</summary>
 /// <param name="ShortestSaved">Seconds of the batch's first pass.</param>
 /// <param name="LongestSaved">Seconds of the batch's first pass.</param>
-public sealed record SavingView(string Code, string Title, string Way, string Text, string? Value, long Messages, long Octets, int People, double ShortestSaved, double LongestSaved);
+public sealed record SavingView(
+    string Code,
+    string Title,
+    string Way,
+    string Text,
+    string? Value,
+    long Messages,
+    long Octets,
+    int People,
+    double ShortestSaved,
+    double LongestSaved
+);
 
 /// <summary>Where folders land.</summary>
 /// <param name="Summary">In one sentence.</param>
@@ -85,7 +158,17 @@ public sealed record SavingView(string Code, string Title, string Way, string Te
 /// <param name="People">Everybody, each with their own count; left out where one person was asked for.</param>
 /// <param name="Landings">Folder by folder; only where one person was asked for.</param>
 public sealed record FolderPreview(
-    string Batch, string? Account, string Summary, int Surveyed, int Folders, int Landing, int LeftBehind, IReadOnlyList<RuleUse> Rules, IReadOnlyList<PersonPreview> People, IReadOnlyList<LandingView> Landings);
+    string Batch,
+    string? Account,
+    string Summary,
+    int Surveyed,
+    int Folders,
+    int Landing,
+    int LeftBehind,
+    IReadOnlyList<RuleUse> Rules,
+    IReadOnlyList<PersonPreview> People,
+    IReadOnlyList<LandingView> Landings
+);
 
 public sealed record RuleUse(string Rule, bool Leaves, int Folders, long Messages);
 
@@ -94,10 +177,21 @@ public sealed record RuleUse(string Rule, bool Leaves, int Folders, long Message
 public sealed record PersonPreview(string Account, string Name, int Folders, int Landing, int LeftBehind, int Changed, int Merged);
 
 /// <param name="CarryMessages">What the mail rules let through.</param>
-public sealed record LandingView(string From, string? Use, long Messages, long CarryMessages, long CarryOctets, string? To, string Rule, string? Note);
+public sealed record LandingView(
+    string From,
+    string? Use,
+    long Messages,
+    long CarryMessages,
+    long CarryOctets,
+    string? To,
+    string Rule,
+    string? Note
+);
 
 /// <param name="Rules">Folder rules as in a plan: a YAML list.</param>
-/// <param name="Before">The rules as whoever changes them saw them last: where others are in force by now, nothing is changed. Null: whatever is in force.</param>
+/// <param name="Before">
+/// The rules as whoever changes them saw them last: where others are in force by now, nothing is changed. Null: whatever is in force.
+/// </param>
 public sealed record FolderRulesRequest(string Rules, string? Before = null);
 
 /// <summary>The folder rules of a route, as the plan in force has them.</summary>
@@ -111,8 +205,22 @@ public sealed record FolderRulesView(string Route, string Rules, IReadOnlyList<s
 /// <param name="Detail">The same in words.</param>
 /// <param name="Measured">First passes on which the rates were measured; 0: they are assumed.</param>
 public sealed record EstimateView(
-    string Batch, double Shortest, double Longest, int Unknown, long Messages, long Octets, int AtOnce, string HeldBackBy, string Detail, int Measured,
-    double MessagesPerSecondLow, double MessagesPerSecondHigh, double OctetsPerSecondLow, double OctetsPerSecondHigh, IReadOnlyList<MoveEstimateView> Moves);
+    string Batch,
+    double Shortest,
+    double Longest,
+    int Unknown,
+    long Messages,
+    long Octets,
+    int AtOnce,
+    string HeldBackBy,
+    string Detail,
+    int Measured,
+    double MessagesPerSecondLow,
+    double MessagesPerSecondHigh,
+    double OctetsPerSecondLow,
+    double OctetsPerSecondHigh,
+    IReadOnlyList<MoveEstimateView> Moves
+);
 
 /// <param name="Shortest">Seconds, by itself.</param>
 /// <param name="Longest">Seconds, by itself.</param>

@@ -3,10 +3,10 @@ using System.Threading.RateLimiting;
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Discovery;
 using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Service.Access;
 using EasyCaravan.Service.Api;
-using EasyCaravan.Protocols.Discovery;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Surveying;
 using EasyCaravan.Service.Workers;
@@ -37,18 +37,31 @@ public static class CaravanHost
         var owner = await ReadOwnerAsync(folder, cancel);
 
         // Content is served from beside the program, wherever it is started from.
-        var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory, WebRootPath = Path.Combine(AppContext.BaseDirectory, "wwwroot") });
+        var builder = WebApplication.CreateSlimBuilder(
+            new WebApplicationOptions
+            {
+                ContentRootPath = AppContext.BaseDirectory,
+                WebRootPath = Path.Combine(AppContext.BaseDirectory, "wwwroot"),
+            }
+        );
         builder.WebHost.UseUrls(options.Listen.ToString().TrimEnd('/'));
         builder.WebHost.UseKestrelHttpsConfiguration();
-        builder.Services.AddSerilog(log => log.MinimumLevel.Is(options.Quiet ? LogEventLevel.Warning : LogEventLevel.Information)
-            .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
-            // The keys lie in a folder that only the service's user can read; the advice to encrypt them further is in docs/operating.md.
-            .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
-            // It warns that it makes our no-store stricter still.
-            .MinimumLevel.Override("Microsoft.AspNetCore.Antiforgery", LogEventLevel.Error)
-            // A port that is in use is told in one sentence, without a trace.
-            .MinimumLevel.Override("Microsoft.Extensions.Hosting.Internal.Host", LogEventLevel.Fatal)
-            .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture, standardErrorFromLevel: LogEventLevel.Verbose, outputTemplate: "{Timestamp:HH:mm:ss} {Level:u3} {Message:lj}{NewLine}{Exception}"));
+        builder.Services.AddSerilog(log =>
+            log.MinimumLevel.Is(options.Quiet ? LogEventLevel.Warning : LogEventLevel.Information)
+                .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
+                // The keys lie in a folder that only the service's user can read; the advice to encrypt them further is in
+                // docs/operating.md.
+                .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
+                // It warns that it makes our no-store stricter still.
+                .MinimumLevel.Override("Microsoft.AspNetCore.Antiforgery", LogEventLevel.Error)
+                // A port that is in use is told in one sentence, without a trace.
+                .MinimumLevel.Override("Microsoft.Extensions.Hosting.Internal.Host", LogEventLevel.Fatal)
+                .WriteTo.Console(
+                    formatProvider: System.Globalization.CultureInfo.InvariantCulture,
+                    standardErrorFromLevel: LogEventLevel.Verbose,
+                    outputTemplate: "{Timestamp:HH:mm:ss} {Level:u3} {Message:lj}{NewLine}{Exception}"
+                )
+        );
         AddServices(builder.Services, options with { DataFolder = folder, Owner = owner }, database, held);
         var app = builder.Build();
         await WriteFirstTokenAsync(app.Services.GetRequiredService<Tokens>(), folder, cancel);
@@ -66,38 +79,70 @@ public static class CaravanHost
         services.AddSingleton(options).AddSingleton(_ => database).AddSingleton(TimeProvider.System);
         services.AddSingleton(_ => new FolderLock(held));
         services.AddSingleton<Journal>().AddSingleton<MoveStore>().AddSingleton<Moves>().AddSingleton<Plans>().AddSingleton<Tokens>();
-        services.AddSingleton<SurveyCache>().AddSingleton<PendingConsents>().AddSingleton<ServiceTrials>().AddSingleton<INameServers, MachineNameServers>();
+        services
+            .AddSingleton<SurveyCache>()
+            .AddSingleton<PendingConsents>()
+            .AddSingleton<ServiceTrials>()
+            .AddSingleton<INameServers, MachineNameServers>();
         services.AddSingleton<Surveys>().AddSingleton<Decisions>().AddSingleton<Consents>().AddSingleton<IItemNumbers, ItemNumbers>();
-        services.AddSingleton<ISecrets, SealedSecrets>().AddSingleton<SecretPlaces>().AddSingleton<AccountAccess>().AddSingleton<Allowances>().AddSingleton<IMailAccounts, MailAccounts>();
+        services
+            .AddSingleton<ISecrets, SealedSecrets>()
+            .AddSingleton<SecretPlaces>()
+            .AddSingleton<AccountAccess>()
+            .AddSingleton<Allowances>()
+            .AddSingleton<IMailAccounts, MailAccounts>();
         services.AddSingleton(s => new AccessTokens(
             s.GetRequiredService<SecretPlaces>().Read,
-            (service, who, next) => s.GetRequiredService<Consents>().RotateAsync(service.Name, who.Account, who.Secret, next, CancellationToken.None),
-            s.GetRequiredService<TimeProvider>()));
-        services.AddSingleton<ServiceSlots>().AddSingleton<ServiceThrottle>().AddSingleton<CurrentPlan>().AddSingleton<WorkSignal>().AddSingleton<LiveHub>();
-        services.AddSingleton<MoveContexts>().AddSingleton<MailOrders>().AddSingleton<SurveyRunner>().AddSingleton<ILegRunner, MailLegRunner>();
-        foreach (var leg in options.Legs) services.AddSingleton(leg);
+            (service, who, next) =>
+                s.GetRequiredService<Consents>().RotateAsync(service.Name, who.Account, who.Secret, next, CancellationToken.None),
+            s.GetRequiredService<TimeProvider>()
+        ));
+        services
+            .AddSingleton<ServiceSlots>()
+            .AddSingleton<ServiceThrottle>()
+            .AddSingleton<CurrentPlan>()
+            .AddSingleton<WorkSignal>()
+            .AddSingleton<LiveHub>();
+        services
+            .AddSingleton<MoveContexts>()
+            .AddSingleton<MailOrders>()
+            .AddSingleton<SurveyRunner>()
+            .AddSingleton<ILegRunner, MailLegRunner>();
+        foreach (var leg in options.Legs)
+            services.AddSingleton(leg);
         services.AddSingleton<PassRunner>().AddSingleton<PassReport>().AddSingleton<MoveWorker>();
         services.AddHostedService<MoveWorkers>();
         // In-flight batches end or are abandoned cleanly well within this; then the next start goes on from the ledger.
         services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(10));
-        services.AddDataProtection().SetApplicationName("EasyCaravan").PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(options.DataFolder, "keys")));
+        services
+            .AddDataProtection()
+            .SetApplicationName("EasyCaravan")
+            .PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(options.DataFolder, "keys")));
         services.ConfigureHttpJsonOptions(json => ContractJson.Configure(json.SerializerOptions));
         services.AddProblemDetails(problems => problems.CustomizeProblemDetails = context => Problems.Complete(context.ProblemDetails));
         services.Configure<RouteHandlerOptions>(routes => routes.ThrowOnBadRequest = true);
-        services.AddOpenApi("v1", openApi => openApi.AddDocumentTransformer((document, _, _) =>
-        {
-            document.Info.Title = "Easy Caravan";
-            document.Info.Description = "Plans and runs batch moves of people's mail. Every error is a problem document with 'detail' (what happened) and 'next' (what to do).";
-            document.Servers = [];
-            return Task.CompletedTask;
-        }));
+        services.AddOpenApi("v1", openApi => openApi.AddDocumentTransformer(
+                (document, _, _) =>
+                {
+                    document.Info.Title = "Easy Caravan";
+                    document.Info.Description =
+                        "Plans and runs batch moves of people's mail. Every error is a problem document with 'detail' (what happened) "
+                        + "and 'next' (what to do).";
+                    document.Servers = [];
+                    return Task.CompletedTask;
+                }
+            ));
         services.AddRateLimiter(limiter =>
         {
             limiter.RejectionStatusCode = StatusCodes.Status429TooManyRequests;
             limiter.OnRejected = async (rejected, cancel) =>
                 await Problems.TooMany("Too many sign-ins were tried.", "Wait a minute and try again").ExecuteAsync(rejected.HttpContext);
-            limiter.AddPolicy(SessionApi.SlowPolicy, context => RateLimitPartition.GetFixedWindowLimiter(
-                context.Connection.RemoteIpAddress ?? IPAddress.None, _ => new FixedWindowRateLimiterOptions { PermitLimit = 10, Window = TimeSpan.FromMinutes(1) }));
+            limiter.AddPolicy(SessionApi.SlowPolicy, context =>
+                RateLimitPartition.GetFixedWindowLimiter(
+                    context.Connection.RemoteIpAddress ?? IPAddress.None,
+                    _ => new FixedWindowRateLimiterOptions { PermitLimit = 10, Window = TimeSpan.FromMinutes(1) }
+                )
+            );
         });
         Authentication.Add(services);
     }
@@ -105,12 +150,14 @@ public static class CaravanHost
     private static void MapAll(WebApplication app)
     {
         app.Services.GetRequiredService<FolderLock>();
-        app.UseExceptionHandler(new ExceptionHandlerOptions
-        {
-            ExceptionHandler = WriteErrorAsync,
-            // What the caller did wrong is the caller's to read, not the log's.
-            SuppressDiagnosticsCallback = context => context.Exception is BadHttpRequestException or FaultException,
-        });
+        app.UseExceptionHandler(
+            new ExceptionHandlerOptions
+            {
+                ExceptionHandler = WriteErrorAsync,
+                // What the caller did wrong is the caller's to read, not the log's.
+                SuppressDiagnosticsCallback = context => context.Exception is BadHttpRequestException or FaultException,
+            }
+        );
         app.UseStatusCodePages();
         app.Use(PageSecurity.AddHeadersAsync);
         WebConsole.ConsolePages.UseFiles(app);
@@ -139,7 +186,8 @@ public static class CaravanHost
         JournalApi.Map(api);
         TodayApi.Map(api);
         LiveApi.Map(api);
-        api.MapFallback("/{**rest}", () => Problems.NotFound("There is nothing at this address.", "See /openapi/v1.json for what there is")).ExcludeFromDescription();
+        api.MapFallback("/{**rest}", () => Problems.NotFound("There is nothing at this address.", "See /openapi/v1.json for what there is"))
+            .ExcludeFromDescription();
         WebConsole.ConsolePages.Map(app);
     }
 
@@ -157,9 +205,15 @@ public static class CaravanHost
         {
             FaultException fault => Problems.Refused(fault.Fault.What, fault.Fault.Remedy),
             BadHttpRequestException bad => Problems.Invalid(bad.Message, "See /openapi/v1.json for what this call takes"),
-            _ => (IResult)TypedResults.Problem(
-                detail: "The service could not do this because of an error of its own; nothing was half done.", statusCode: StatusCodes.Status500InternalServerError,
-                extensions: new Dictionary<string, object?> { ["next"] = "Try again; if it comes back, the service's log has the details" }),
+            _ => (IResult)
+                TypedResults.Problem(
+                    detail: "The service could not do this because of an error of its own; nothing was half done.",
+                    statusCode: StatusCodes.Status500InternalServerError,
+                    extensions: new Dictionary<string, object?>
+                    {
+                        ["next"] = "Try again; if it comes back, the service's log has the details",
+                    }
+                ),
         };
         await result.ExecuteAsync(context);
     }
@@ -177,11 +231,18 @@ public static class CaravanHost
         }
         catch (IOException e)
         {
-            throw new DataFolderException($"The data folder {folder} is in use by another Easy Caravan service. Stop that one first, or use another folder with --data.", e);
+            throw new DataFolderException(
+                $"The data folder {folder} is in use by another Easy Caravan service. Stop that one first, or use another folder with "
+                    + "--data.",
+                e
+            );
         }
         catch (UnauthorizedAccessException e)
         {
-            throw new DataFolderException($"The data folder {folder} cannot be written to. Use another with --data, or change its owner.", e);
+            throw new DataFolderException(
+                $"The data folder {folder} cannot be written to. Use another with --data, or change its owner.",
+                e
+            );
         }
     }
 
@@ -203,15 +264,22 @@ public static class CaravanHost
     private static async Task<string> ReadOwnerAsync(string folder, CancellationToken cancel)
     {
         var file = Path.Combine(folder, OwnerFile);
-        if (!File.Exists(file)) await File.WriteAllTextAsync(file, $"{Environment.MachineName}-{Guid.NewGuid():N}", cancel);
+        if (!File.Exists(file))
+            await File.WriteAllTextAsync(file, $"{Environment.MachineName}-{Guid.NewGuid():N}", cancel);
         return await File.ReadAllTextAsync(file, cancel);
     }
 
     private static async Task WriteFirstTokenAsync(Tokens tokens, string folder, CancellationToken cancel)
     {
-        if (await tokens.AnyAsync(cancel)) return;
+        if (await tokens.AnyAsync(cancel))
+            return;
         var token = await tokens.CreateAsync("admin", cancel);
-        var options = new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite };
+        var options = new FileStreamOptions
+        {
+            Mode = FileMode.Create,
+            Access = FileAccess.Write,
+            UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite,
+        };
         await using var writer = new StreamWriter(Path.Combine(folder, TokenFile), options);
         await writer.WriteLineAsync(token);
     }

@@ -5,33 +5,57 @@ using EasyCaravan.Service.Demo;
 
 var data = new Option<string>("--data") { Description = "Folder for everything the service keeps", Required = true };
 var listen = ListenOption();
-var store = new Option<string>("--store") { Description = "sqlite: the embedded store in the data folder", DefaultValueFactory = _ => "sqlite" };
+var store = new Option<string>("--store")
+{
+    Description = "sqlite: the embedded store in the data folder",
+    DefaultValueFactory = _ => "sqlite",
+};
 store.AcceptOnlyFromAmong("sqlite");
 var movesAtOnce = new Option<int>("--moves-at-once") { Description = "Moves that run side by side, 1 to 64", DefaultValueFactory = _ => 8 };
-movesAtOnce.Validators.Add(v => { if (v.GetValueOrDefault<int>() is < 1 or > 64) v.AddError("--moves-at-once takes a number from 1 to 64"); });
+movesAtOnce.Validators.Add(v =>
+{
+    if (v.GetValueOrDefault<int>() is < 1 or > 64)
+        v.AddError("--moves-at-once takes a number from 1 to 64");
+});
 var serve = new Command("serve", "Runs the service. Example: caravan serve --data /var/lib/caravan") { data, listen, store, movesAtOnce };
-serve.SetAction((a, cancel) => ServeCommand.RunAsync(new CaravanOptions(a.GetValue(data)!, a.GetValue(listen)!, a.GetValue(movesAtOnce)), cancel));
+serve.SetAction(
+    (a, cancel) => ServeCommand.RunAsync(new CaravanOptions(a.GetValue(data)!, a.GetValue(listen)!, a.GetValue(movesAtOnce)), cancel)
+);
 
 var exitWhenDone = new Option<bool>("--exit-when-done") { Description = "End with a summary when everything that can arrive has arrived" };
 var fast = new Option<bool>("--fast") { Description = "Without the pauses that make it watchable" };
 var demoData = new Option<string?>("--data") { Description = "Keep the demonstration's data here; by default a temporary folder" };
 var demoListen = ListenOption();
-var demo = new Command("demo", "Shows a move of an invented company between two simulated services. Example: caravan demo") { exitWhenDone, fast, demoData, demoListen };
-demo.SetAction((a, cancel) => DemoCommand.RunAsync(new DemoOptions(a.GetValue(exitWhenDone), a.GetValue(fast), a.GetValue(demoData), a.GetValue(demoListen)!), cancel));
+var demo = new Command("demo", "Shows a move of an invented company between two simulated services. Example: caravan demo")
+{
+    exitWhenDone,
+    fast,
+    demoData,
+    demoListen,
+};
+demo.SetAction(
+    (a, cancel) =>
+        DemoCommand.RunAsync(
+            new DemoOptions(a.GetValue(exitWhenDone), a.GetValue(fast), a.GetValue(demoData), a.GetValue(demoListen)!),
+            cancel
+        )
+);
 
 // Named as people call it: the script at the root hands these two commands on.
 var parsed = new Command("caravan", "The Easy Caravan service") { serve, demo, new HelpOption() }.Parse(args);
 var code = await parsed.InvokeAsync(new InvocationConfiguration { ProcessTerminationTimeout = null });
 return parsed.Errors.Count > 0 ? 2 : code;
 
-static Option<Uri> ListenOption() => new("--listen")
-{
-    Description = "Where to listen; port 0 takes any that is free",
-    DefaultValueFactory = _ => new Uri("http://127.0.0.1:8470"),
-    CustomParser = given =>
+static Option<Uri> ListenOption() =>
+    new("--listen")
     {
-        if (Uri.TryCreate(given.Tokens[0].Value, UriKind.Absolute, out var address) && address!.Scheme is "http" or "https") return address;
-        given.AddError($"--listen takes an address such as http://127.0.0.1:8470, not '{given.Tokens[0].Value}'");
-        return null;
-    },
-};
+        Description = "Where to listen; port 0 takes any that is free",
+        DefaultValueFactory = _ => new Uri("http://127.0.0.1:8470"),
+        CustomParser = given =>
+        {
+            if (Uri.TryCreate(given.Tokens[0].Value, UriKind.Absolute, out var address) && address!.Scheme is "http" or "https")
+                return address;
+            given.AddError($"--listen takes an address such as http://127.0.0.1:8470, not '{given.Tokens[0].Value}'");
+            return null;
+        },
+    };

@@ -25,14 +25,19 @@ internal static class ServeCommand
             }
             catch (IOException e)
             {
-                await Console.Error.WriteLineAsync($"Cannot listen on {options.Listen}: {e.Message.TrimEnd('.')}. Stop what listens there, or use another address with --listen.");
+                await Console.Error.WriteLineAsync(
+                    $"Cannot listen on {options.Listen}: {e.Message.TrimEnd('.')}. Stop what listens there, or use another address with "
+                        + "--listen."
+                );
                 return 1;
             }
             var address = CaravanHost.AddressOf(app);
             Console.WriteLine($"Easy Caravan listens on {address}");
             Console.WriteLine($"Console: {address}  (sign in with the token in {Path.Combine(options.DataFolder, CaravanHost.TokenFile)})");
             if (!IPAddress.TryParse(address.Host, out var ip) || !IPAddress.IsLoopback(ip))
-                Console.WriteLine("It can be reached from other machines: put a TLS proxy in front, tokens and passwords travel over this address.");
+                Console.WriteLine(
+                    "It can be reached from other machines: put a TLS proxy in front, tokens and passwords travel over this address."
+                );
             await app.WaitForShutdownAsync(cancel);
             return 0;
         }

@@ -9,7 +9,12 @@ namespace EasyCaravan.StandIns;
 /// <param name="LargestMessage">In octets; larger ones are refused with TOOBIG. Null: any.</param>
 /// <param name="PausePerMessage">Between two messages given out, so that a demonstration can be watched.</param>
 /// <param name="Without">Capabilities withheld, such as <c>MULTIAPPEND</c>.</param>
-public sealed record StandInManners(char? Separator = '/', long? LargestMessage = null, TimeSpan PausePerMessage = default, IReadOnlySet<string>? Without = null)
+public sealed record StandInManners(
+    char? Separator = '/',
+    long? LargestMessage = null,
+    TimeSpan PausePerMessage = default,
+    IReadOnlySet<string>? Without = null
+)
 {
     /// <summary>Names that nobody may give to a folder, at any level.</summary>
     public IReadOnlySet<string> Reserved { get; init; } = new HashSet<string>();
@@ -51,12 +56,27 @@ public sealed record StandInManners(char? Separator = '/', long? LargestMessage 
     public Func<byte[], bool> TellsShort { get; init; } = _ => false;
 
     private static readonly string[] s_all =
-        ["IMAP4rev1", "NAMESPACE", "QUOTA", "UIDPLUS", "MULTIAPPEND", "LITERAL+", "LIST-EXTENDED", "LIST-STATUS", "SPECIAL-USE", "CREATE-SPECIAL-USE", "ESEARCH", "CONDSTORE"];
+    [
+        "IMAP4rev1",
+        "NAMESPACE",
+        "QUOTA",
+        "UIDPLUS",
+        "MULTIAPPEND",
+        "LITERAL+",
+        "LIST-EXTENDED",
+        "LIST-STATUS",
+        "SPECIAL-USE",
+        "CREATE-SPECIAL-USE",
+        "ESEARCH",
+        "CONDSTORE",
+    ];
 
     public bool Offers(string capability) => Without?.Contains(capability) != true;
 
     internal string Capabilities =>
-        string.Join(' ', s_all.Where(Offers)) + (Tokens is null ? " AUTH=PLAIN" : " AUTH=OAUTHBEARER AUTH=XOAUTH2 LOGINDISABLED") + (LargestMessage is { } largest ? $" APPENDLIMIT={largest}" : "");
+        string.Join(' ', s_all.Where(Offers))
+        + (Tokens is null ? " AUTH=PLAIN" : " AUTH=OAUTHBEARER AUTH=XOAUTH2 LOGINDISABLED")
+        + (LargestMessage is { } largest ? $" APPENDLIMIT={largest}" : "");
 }
 
 /// <summary>A small IMAP service in memory, on loopback: for the demonstration and for faults on demand.</summary>

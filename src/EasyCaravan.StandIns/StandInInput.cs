@@ -7,28 +7,35 @@ namespace EasyCaravan.StandIns;
 internal sealed class StandInInput(Stream stream)
 {
     private readonly byte[] _buffer = new byte[64 * 1024];
-    private int _read, _filled;
+    private int _read,
+        _filled;
 
-    /// <summary>The words of one command. Parentheses stay on the words they touch; a literal or quoted string is one word. Null at the end.</summary>
+    /// <summary>
+    /// The words of one command. Parentheses stay on the words they touch; a literal or quoted string is one word. Null at the end.
+    /// </summary>
     /// <param name="say">Sends a line: the leave for a literal that waits for one.</param>
     public async Task<List<string>?> ReadWordsAsync(Func<string, CancellationToken, Task> say, CancellationToken cancel)
     {
         var words = new List<string>();
         while (true)
         {
-            if (await TryReadLineAsync(cancel) is not { } line) return null;
+            if (await TryReadLineAsync(cancel) is not { } line)
+                return null;
             var literal = SplitInto(words, line);
-            if (literal is not { } announced) return words;
-            if (!announced.Waitless) await say("+ go on", cancel);
+            if (literal is not { } announced)
+                return words;
+            if (!announced.Waitless)
+                await say("+ go on", cancel);
             words.Add(await ReadOctetsAsync(announced.Length, cancel));
         }
     }
 
-    public async Task<string> ReadLineAsync(CancellationToken cancel) => await TryReadLineAsync(cancel) ?? throw new IOException("The client left.");
+    public async Task<string> ReadLineAsync(CancellationToken cancel) =>
+        await TryReadLineAsync(cancel) ?? throw new IOException("The client left.");
 
     private static (int Length, bool Waitless)? SplitInto(List<string> words, string line)
     {
-        for (var i = 0; i < line.Length;)
+        for (var i = 0; i < line.Length; )
         {
             if (line[i] == ' ')
             {
@@ -39,7 +46,8 @@ internal sealed class StandInInput(Stream stream)
                 var word = new StringBuilder();
                 for (i++; i < line.Length && line[i] != '"'; i++)
                 {
-                    if (line[i] == '\\') i++;
+                    if (line[i] == '\\')
+                        i++;
                     word.Append(line[i]);
                 }
                 words.Add(word.ToString());
@@ -53,7 +61,8 @@ internal sealed class StandInInput(Stream stream)
             else
             {
                 var end = line.IndexOf(' ', i);
-                if (end < 0) end = line.Length;
+                if (end < 0)
+                    end = line.Length;
                 words.Add(line[i..end]);
                 i = end;
             }
@@ -66,12 +75,14 @@ internal sealed class StandInInput(Stream stream)
         var line = new StringBuilder();
         while (true)
         {
-            if (_read == _filled && !await FillAsync(cancel)) return null;
+            if (_read == _filled && !await FillAsync(cancel))
+                return null;
             var newline = Array.IndexOf(_buffer, (byte)'\n', _read, _filled - _read);
             var end = newline < 0 ? _filled : newline;
             line.Append(Encoding.Latin1.GetString(_buffer, _read, end - _read));
             _read = newline < 0 ? end : end + 1;
-            if (newline >= 0) return line.ToString().TrimEnd('\r');
+            if (newline >= 0)
+                return line.ToString().TrimEnd('\r');
         }
     }
 
@@ -80,7 +91,8 @@ internal sealed class StandInInput(Stream stream)
         var octets = new StringBuilder(count);
         while (octets.Length < count)
         {
-            if (_read == _filled && !await FillAsync(cancel)) throw new IOException("The client left in a literal.");
+            if (_read == _filled && !await FillAsync(cancel))
+                throw new IOException("The client left in a literal.");
             var some = Math.Min(count - octets.Length, _filled - _read);
             octets.Append(Encoding.Latin1.GetString(_buffer, _read, some));
             _read += some;

@@ -3,7 +3,9 @@ using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Store;
 
-/// <summary>The tables, each with its layout in a file of its own. Written so that another provider needs migrations of its own and nothing else.</summary>
+/// <summary>
+/// The tables, each with its layout in a file of its own. Written so that another provider needs migrations of its own and nothing else.
+/// </summary>
 public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(options)
 {
     public DbSet<PlanRow> Plans => Set<PlanRow>();
@@ -26,5 +28,6 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<JournalRow> Journal => Set<JournalRow>();
     public DbSet<TokenRow> Tokens => Set<TokenRow>();
 
-    protected override void OnModelCreating(ModelBuilder modelBuilder) => modelBuilder.ApplyConfigurationsFromAssembly(typeof(CaravanDb).Assembly);
+    protected override void OnModelCreating(ModelBuilder modelBuilder) =>
+        modelBuilder.ApplyConfigurationsFromAssembly(typeof(CaravanDb).Assembly);
 }

@@ -10,27 +10,34 @@ namespace EasyCaravan.Store;
 public sealed class Consents(Database database, Journal journal, ISecrets secrets, TimeProvider time)
 {
     /// <summary>The token that a person's consent gave; null when nobody consented.</summary>
-    public Task<string?> FindAsync(string service, string account, CancellationToken cancel) => FindOriginAsync(service, account, "", cancel);
+    public Task<string?> FindAsync(string service, string account, CancellationToken cancel) =>
+        FindOriginAsync(service, account, "", cancel);
 
     /// <summary>The token that took the place of a roster's; the roster's own when none did.</summary>
     public async Task<string> CurrentAsync(string service, string account, string rostered, CancellationToken cancel) =>
         await FindOriginAsync(service, account, Print(rostered), cancel) ?? rostered;
 
     public Task GiveAsync(string service, string account, string token, string? scope, string who, CancellationToken cancel) =>
-        database.WriteAsync(async db =>
-        {
-            await SetAsync(db, service, account, "", token, scope, who, cancel);
-            journal.Add(db, who, null, null, $"{account} consented at {service}");
-        }, cancel);
+        database.WriteAsync(
+            async db =>
+            {
+                await SetAsync(db, service, account, "", token, scope, who, cancel);
+                journal.Add(db, who, null, null, $"{account} consented at {service}");
+            },
+            cancel
+        );
 
     /// <param name="former">The token that was handed in.</param>
     public Task RotateAsync(string service, string account, string former, string next, CancellationToken cancel) =>
-        database.WriteAsync(async db =>
-        {
-            var rows = await db.Consents.Where(c => c.Service == service && c.Account == account).ToListAsync(cancel);
-            var row = rows.Find(r => secrets.Open(r.Token) == former);
-            await SetAsync(db, service, account, row?.Origin ?? Print(former), next, row?.Scope, row?.Who ?? Journal.Service, cancel);
-        }, cancel);
+        database.WriteAsync(
+            async db =>
+            {
+                var rows = await db.Consents.Where(c => c.Service == service && c.Account == account).ToListAsync(cancel);
+                var row = rows.Find(r => secrets.Open(r.Token) == former);
+                await SetAsync(db, service, account, row?.Origin ?? Print(former), next, row?.Scope, row?.Who ?? Journal.Service, cancel);
+            },
+            cancel
+        );
 
     private async Task<string?> FindOriginAsync(string service, string account, string origin, CancellationToken cancel)
     {
@@ -39,10 +46,31 @@ public sealed class Consents(Database database, Journal journal, ISecrets secret
         return row is null ? null : secrets.Open(row.Token);
     }
 
-    private async Task SetAsync(CaravanDb db, string service, string account, string origin, string token, string? scope, string who, CancellationToken cancel)
+    private async Task SetAsync(
+        CaravanDb db,
+        string service,
+        string account,
+        string origin,
+        string token,
+        string? scope,
+        string who,
+        CancellationToken cancel
+    )
     {
-        var row = await db.Consents.AsTracking().FirstOrDefaultAsync(c => c.Service == service && c.Account == account && c.Origin == origin, cancel);
-        if (row is null) db.Consents.Add(row = new ConsentRow { Service = service, Account = account, Origin = origin, Token = "", Who = who });
+        var row = await db
+            .Consents.AsTracking()
+            .FirstOrDefaultAsync(c => c.Service == service && c.Account == account && c.Origin == origin, cancel);
+        if (row is null)
+            db.Consents.Add(
+                row = new ConsentRow
+                {
+                    Service = service,
+                    Account = account,
+                    Origin = origin,
+                    Token = "",
+                    Who = who,
+                }
+            );
         (row.Token, row.Scope, row.Who, row.At) = (secrets.Seal(token), scope, who, time.GetUtcNow().ToUnixTimeMilliseconds());
     }
 

@@ -21,7 +21,9 @@ public sealed class Database : IDisposable
     private Database(DbContextOptions<CaravanDb> options)
     {
         _options = options;
-        _readers = new PooledDbContextFactory<CaravanDb>(new DbContextOptionsBuilder<CaravanDb>(options).UseQueryTrackingBehavior(QueryTrackingBehavior.NoTracking).Options);
+        _readers = new PooledDbContextFactory<CaravanDb>(
+            new DbContextOptionsBuilder<CaravanDb>(options).UseQueryTrackingBehavior(QueryTrackingBehavior.NoTracking).Options
+        );
     }
 
     /// <param name="file">Of the embedded store; made when missing.</param>
@@ -31,7 +33,9 @@ public sealed class Database : IDisposable
         await using var db = database.Read();
         var known = db.Database.GetMigrations().ToHashSet();
         if ((await db.Database.GetAppliedMigrationsAsync(cancel)).FirstOrDefault(m => !known.Contains(m)) is { } newer)
-            throw new StoreFileException($"{file} was used by a newer Easy Caravan ({newer}). Use that version, or a backup from before it.");
+            throw new StoreFileException(
+                $"{file} was used by a newer Easy Caravan ({newer}). Use that version, or a backup from before it."
+            );
         await db.Database.MigrateAsync(cancel);
         await db.Database.ExecuteSqlRawAsync("PRAGMA journal_mode=WAL", cancel);
         return database;
@@ -73,7 +77,8 @@ public sealed class Database : IDisposable
         }
         finally
         {
-            if (db is not null) await db.DisposeAsync();
+            if (db is not null)
+                await db.DisposeAsync();
             _writing.Release();
         }
     }
@@ -82,24 +87,32 @@ public sealed class Database : IDisposable
     {
         var db = new CaravanDb(_options);
         await db.Database.OpenConnectionAsync(cancel);
-        if (db.Database.IsSqlite()) await db.Database.ExecuteSqlRawAsync("PRAGMA synchronous=NORMAL", cancel);
+        if (db.Database.IsSqlite())
+            await db.Database.ExecuteSqlRawAsync("PRAGMA synchronous=NORMAL", cancel);
         return db;
     }
 
-    /// <summary>SQLITE_FULL, or an I/O error while the log grows, which is how a full disk shows on some file systems (SQLITE_IOERR_WRITE and _SHMSIZE).</summary>
-    private static bool IsFull(Exception error) => error switch
-    {
-        Microsoft.Data.Sqlite.SqliteException sqlite => sqlite.SqliteErrorCode == 13 || sqlite.SqliteExtendedErrorCode is 778 or 4874,
-        DbUpdateException { InnerException: { } inner } => IsFull(inner),
-        _ => false,
-    };
+    /// <summary>
+    /// SQLITE_FULL, or an I/O error while the log grows, which is how a full disk shows on some file systems (SQLITE_IOERR_WRITE and
+    /// _SHMSIZE).
+    /// </summary>
+    private static bool IsFull(Exception error) =>
+        error switch
+        {
+            Microsoft.Data.Sqlite.SqliteException sqlite => sqlite.SqliteErrorCode == 13 || sqlite.SqliteExtendedErrorCode is 778 or 4874,
+            DbUpdateException { InnerException: { } inner } => IsFull(inner),
+            _ => false,
+        };
 
     public Task WriteAsync(Func<CaravanDb, Task> work, CancellationToken cancel) =>
-        WriteAsync(async db =>
-        {
-            await work(db);
-            return true;
-        }, cancel);
+        WriteAsync(
+            async db =>
+            {
+                await work(db);
+                return true;
+            },
+            cancel
+        );
 
     /// <summary>Everything goes into the one file, so that a copy of it is whole.</summary>
     public void Dispose()
@@ -108,7 +121,8 @@ public sealed class Database : IDisposable
         _writer = null;
         try
         {
-            if (db.Database.IsSqlite()) db.Database.ExecuteSqlRaw("PRAGMA wal_checkpoint(TRUNCATE)");
+            if (db.Database.IsSqlite())
+                db.Database.ExecuteSqlRaw("PRAGMA wal_checkpoint(TRUNCATE)");
         }
         catch (Microsoft.Data.Sqlite.SqliteException)
         {
@@ -123,5 +137,6 @@ public sealed class Database : IDisposable
 /// <summary>For the migrations tool alone.</summary>
 internal sealed class DesignTimeFactory : IDesignTimeDbContextFactory<CaravanDb>
 {
-    public CaravanDb CreateDbContext(string[] args) => new(new DbContextOptionsBuilder<CaravanDb>().UseSqlite("Data Source=:memory:").Options);
+    public CaravanDb CreateDbContext(string[] args) =>
+        new(new DbContextOptionsBuilder<CaravanDb>().UseSqlite("Data Source=:memory:").Options);
 }

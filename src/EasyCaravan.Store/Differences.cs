@@ -10,38 +10,88 @@ namespace EasyCaravan.Store;
 internal static class Differences
 {
     public static async Task<List<KnownDifference>> OfMoveAsync(CaravanDb db, long move, Kind kind, CancellationToken cancel) =>
-        [.. (await db.Differences.AsNoTracking().Where(d => db.LedgerFolders.Any(f => f.Id == d.FolderId && f.MoveId == move && f.Kind == kind)).OrderBy(d => d.Id).ToListAsync(cancel)).Select(Of)];
+        [
+            .. (
+                await db
+                    .Differences.AsNoTracking()
+                    .Where(d => db.LedgerFolders.Any(f => f.Id == d.FolderId && f.MoveId == move && f.Kind == kind))
+                    .OrderBy(d => d.Id)
+                    .ToListAsync(cancel)
+            ).Select(Of),
+        ];
 
-    public static KnownDifference Of(DifferenceRow row) => new(row.Id, new Difference(
-        row.FolderId, (uint)row.Number, (uint)row.Landed, row.Kind, row.What, row.Size,
-        row.Received is { } at ? DateTimeOffset.Parse(at, CultureInfo.InvariantCulture) : null, row.Subject, row.Sender), row.State);
+    public static KnownDifference Of(DifferenceRow row) =>
+        new(
+            row.Id,
+            new Difference(
+                row.FolderId,
+                (uint)row.Number,
+                (uint)row.Landed,
+                row.Kind,
+                row.What,
+                row.Size,
+                row.Received is { } at ? DateTimeOffset.Parse(at, CultureInfo.InvariantCulture) : null,
+                row.Subject,
+                row.Sender
+            ),
+            row.State
+        );
 
     /// <summary>Puts what a look showed in place of what earlier looks did; a decision about what is still so stands.</summary>
     public static async Task ReplaceAsync(CaravanDb db, PageLook look, long now, CancellationToken cancel)
     {
-        var seen = await db.Differences.AsTracking().Where(d => d.FolderId == look.Folder
-            && (d.Kind == DifferenceKind.Missing || d.Kind == DifferenceKind.Twice || d.Kind == DifferenceKind.Moved)).ToListAsync(cancel);
+        var seen = await db
+            .Differences.AsTracking()
+            .Where(d =>
+                d.FolderId == look.Folder
+                && (d.Kind == DifferenceKind.Missing || d.Kind == DifferenceKind.Twice || d.Kind == DifferenceKind.Moved)
+            )
+            .ToListAsync(cancel);
         var found = look.Found.Select(KeyOf).ToHashSet();
         // Where not all could be read, nobody knows whether something has resolved itself.
-        if (look.Seen is not null) db.Differences.RemoveRange(seen.Where(row => !found.Contains(KeyOf(row))));
+        if (look.Seen is not null)
+            db.Differences.RemoveRange(seen.Where(row => !found.Contains(KeyOf(row))));
         await AddAsync(db, look.Found, now, cancel);
     }
 
     /// <summary>Those that are known stay as they are, with what was decided about them.</summary>
     public static async Task AddAsync(CaravanDb db, IReadOnlyList<Difference> differences, long now, CancellationToken cancel)
     {
-        if (differences.Count == 0) return;
+        if (differences.Count == 0)
+            return;
         var folders = differences.Select(d => d.Folder).Distinct().ToList();
-        var known = (await db.Differences.AsNoTracking().Where(d => folders.Contains(d.FolderId)).Select(d => new { d.FolderId, d.Kind, d.Number, d.Landed }).ToListAsync(cancel))
-            .Select(d => (d.FolderId, d.Kind, d.Number, d.Landed)).ToHashSet();
+        var known = (
+            await db
+                .Differences.AsNoTracking()
+                .Where(d => folders.Contains(d.FolderId))
+                .Select(d => new
+                {
+                    d.FolderId,
+                    d.Kind,
+                    d.Number,
+                    d.Landed,
+                })
+                .ToListAsync(cancel)
+        ).Select(d => (d.FolderId, d.Kind, d.Number, d.Landed)).ToHashSet();
         foreach (var difference in differences)
         {
-            if (!known.Add(KeyOf(difference))) continue;
-            db.Differences.Add(new DifferenceRow
-            {
-                FolderId = difference.Folder, Kind = difference.Kind, Number = difference.Number, Landed = difference.Landed, What = difference.What, Size = difference.Size,
-                Received = difference.Received?.ToString("O", CultureInfo.InvariantCulture), Subject = difference.Subject, Sender = difference.Sender, SeenAt = now,
-            });
+            if (!known.Add(KeyOf(difference)))
+                continue;
+            db.Differences.Add(
+                new DifferenceRow
+                {
+                    FolderId = difference.Folder,
+                    Kind = difference.Kind,
+                    Number = difference.Number,
+                    Landed = difference.Landed,
+                    What = difference.What,
+                    Size = difference.Size,
+                    Received = difference.Received?.ToString("O", CultureInfo.InvariantCulture),
+                    Subject = difference.Subject,
+                    Sender = difference.Sender,
+                    SeenAt = now,
+                }
+            );
         }
         await db.SaveChangesAsync(cancel);
     }
@@ -58,17 +108,22 @@ internal static class Differences
                 "Missing" = (SELECT COUNT(*) FROM differences d WHERE d."FolderId" = {folder} AND d."Kind" = {(int)DifferenceKind.Missing}),
                 "Twice" = (SELECT COUNT(*) FROM differences d WHERE d."FolderId" = {folder} AND d."Kind" = {(int)DifferenceKind.Twice}),
                 "Altered" = (SELECT COUNT(*) FROM differences d WHERE d."FolderId" = {folder} AND d."Kind" = {(int)DifferenceKind.Altered}),
-                "Undecided" = (SELECT COUNT(*) FROM differences d WHERE d."FolderId" = {folder} AND d."State" <> {(int)DifferenceState.Accepted}
+                "Undecided" = (SELECT COUNT(*) FROM differences d WHERE d."FolderId" = {folder} AND d."State" <> {(int)
+                    DifferenceState.Accepted}
                     AND d."Kind" IN ({(int)DifferenceKind.Missing}, {(int)DifferenceKind.Twice}, {(int)DifferenceKind.Altered}))
                 WHERE "Id" = {folder}
-                """, cancel);
+                """,
+                cancel
+            );
         }
         await db.Database.ExecuteSqlAsync(
             $"""
             UPDATE legs SET "Undecided" =
                 (SELECT COALESCE(SUM("Undecided"), 0) FROM ledger_folders WHERE "MoveId" = {move} AND "Kind" = {(int)kind})
             WHERE "MoveId" = {move} AND "Kind" = {(int)kind}
-            """, cancel);
+            """,
+            cancel
+        );
         await Totals.SumLegsAsync(db, move, cancel);
     }
 

@@ -14,7 +14,8 @@ internal sealed class FlagSets
     /// <summary>Within the write transaction that uses the number.</summary>
     public async Task<int> IdOfAsync(CaravanDb db, FlagSet flags, CancellationToken cancel)
     {
-        if (_ids.TryGetValue(flags.Written, out var known)) return known;
+        if (_ids.TryGetValue(flags.Written, out var known))
+            return known;
         var row = await db.FlagSets.FirstOrDefaultAsync(s => s.Written == flags.Written, cancel);
         if (row is null)
         {
@@ -29,7 +30,8 @@ internal sealed class FlagSets
 
     public async Task<FlagSet> SetOfAsync(CaravanDb db, int id, CancellationToken cancel)
     {
-        if (_sets.TryGetValue(id, out var known)) return known;
+        if (_sets.TryGetValue(id, out var known))
+            return known;
         var row = await db.FlagSets.FirstAsync(s => s.Id == id, cancel);
         return _sets[id] = FlagSet.Parse(row.Written);
     }

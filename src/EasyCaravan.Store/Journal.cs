@@ -9,15 +9,28 @@ public sealed class Journal(Database database, TimeProvider time)
     public const string Service = "service";
 
     public Task WriteAsync(string who, string? batch, MoveRowName? move, string text, CancellationToken cancel) =>
-        database.WriteAsync(db =>
-        {
-            Add(db, who, batch, move, text);
-            return Task.CompletedTask;
-        }, cancel);
+        database.WriteAsync(
+            db =>
+            {
+                Add(db, who, batch, move, text);
+                return Task.CompletedTask;
+            },
+            cancel
+        );
 
     /// <summary>Within a transaction: what is told and what is done come together or not at all.</summary>
     public void Add(CaravanDb db, string who, string? batch, MoveRowName? move, string text) =>
-        db.Journal.Add(new JournalRow { At = time.GetUtcNow().ToUnixTimeMilliseconds(), Who = who, Batch = batch, MoveId = move?.Id, Person = move?.Person, Text = text });
+        db.Journal.Add(
+            new JournalRow
+            {
+                At = time.GetUtcNow().ToUnixTimeMilliseconds(),
+                Who = who,
+                Batch = batch,
+                MoveId = move?.Id,
+                Person = move?.Person,
+                Text = text,
+            }
+        );
 }
 
 /// <summary>Which move an entry is about, and the person's account so that it can be read by itself.</summary>

@@ -7,7 +7,9 @@ using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Store;
 
-/// <summary>The ledger of one kind of a claimed move. Every write first proves that the lease still holds, in the same transaction.</summary>
+/// <summary>
+/// The ledger of one kind of a claimed move. Every write first proves that the lease still holds, in the same transaction.
+/// </summary>
 internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider time, Claim claim, Kind kind) : ILedger
 {
     private static readonly ManyRows s_items = new("ledger_items", ["folder_id", "number"], ["landed", "outcome", "gone", "flags", "size"]);
@@ -15,20 +17,32 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     private static readonly ManyRows s_unclaimed = new("unclaimed_messages", ["folder_id", "number"], ["size", "low", "high", "certain"]);
 
     // What every pass asks is compiled once: working out the question would take longer than the answer.
-    private static readonly Func<CaravanDb, long, Kind, IAsyncEnumerable<LedgerFolderRow>> s_pages =
-        EF.CompileAsyncQuery((CaravanDb db, long move, Kind kind) => db.LedgerFolders.AsNoTracking().Where(f => f.MoveId == move && f.Kind == kind));
-    private static readonly Func<CaravanDb, long, IAsyncEnumerable<Sum>> s_sums = EF.CompileAsyncQuery((CaravanDb db, long folder) =>
-        db.LedgerItems.Where(i => i.FolderId == folder).GroupBy(i => new { i.Outcome, i.Gone }).Select(g => new Sum(g.Key.Outcome, g.Key.Gone, g.LongCount(), g.Sum(i => i.Size))));
-    private static readonly Func<CaravanDb, long, Kind, string, long, IAsyncEnumerable<Landed>> s_landed = EF.CompileAsyncQuery((CaravanDb db, long move, Kind kind, string to, long epoch) =>
-        from item in db.LedgerItems
-        join folder in db.LedgerFolders on item.FolderId equals folder.Id
-        where folder.MoveId == move && folder.Kind == kind && folder.To == to && folder.ToEpoch == epoch && item.Landed != null
-        orderby item.Landed
-        select new Landed(item.Landed!.Value, item.Gone));
-    private static readonly Func<CaravanDb, long, IAsyncEnumerable<long>> s_settled = EF.CompileAsyncQuery((CaravanDb db, long folder) =>
-        db.LedgerItems.Where(i => i.FolderId == folder && !i.Gone).OrderBy(i => i.Number).Select(i => i.Number));
-    private static readonly Func<CaravanDb, long, IAsyncEnumerable<long>> s_foldersLeft = EF.CompileAsyncQuery((CaravanDb db, long move) =>
-        db.LedgerFolders.Where(f => f.MoveId == move && db.LeftBehind.Any(i => i.FolderId == f.Id)).Select(f => f.Id));
+    private static readonly Func<CaravanDb, long, Kind, IAsyncEnumerable<LedgerFolderRow>> s_pages = EF.CompileAsyncQuery(
+        (CaravanDb db, long move, Kind kind) => db.LedgerFolders.AsNoTracking().Where(f => f.MoveId == move && f.Kind == kind)
+    );
+    private static readonly Func<CaravanDb, long, IAsyncEnumerable<Sum>> s_sums = EF.CompileAsyncQuery(
+        (CaravanDb db, long folder) =>
+            db
+                .LedgerItems.Where(i => i.FolderId == folder)
+                .GroupBy(i => new { i.Outcome, i.Gone })
+                .Select(g => new Sum(g.Key.Outcome, g.Key.Gone, g.LongCount(), g.Sum(i => i.Size)))
+    );
+    private static readonly Func<CaravanDb, long, Kind, string, long, IAsyncEnumerable<Landed>> s_landed = EF.CompileAsyncQuery(
+        (CaravanDb db, long move, Kind kind, string to, long epoch) =>
+            from item in db.LedgerItems
+            join folder in db.LedgerFolders on item.FolderId equals folder.Id
+            where folder.MoveId == move && folder.Kind == kind && folder.To == to && folder.ToEpoch == epoch && item.Landed != null
+            orderby item.Landed
+            select new Landed(item.Landed!.Value, item.Gone)
+    );
+    private static readonly Func<CaravanDb, long, IAsyncEnumerable<long>> s_settled = EF.CompileAsyncQuery(
+        (CaravanDb db, long folder) =>
+            db.LedgerItems.Where(i => i.FolderId == folder && !i.Gone).OrderBy(i => i.Number).Select(i => i.Number)
+    );
+    private static readonly Func<CaravanDb, long, IAsyncEnumerable<long>> s_foldersLeft = EF.CompileAsyncQuery(
+        (CaravanDb db, long move) =>
+            db.LedgerFolders.Where(f => f.MoveId == move && db.LeftBehind.Any(i => i.FolderId == f.Id)).Select(f => f.Id)
+    );
 
     /// <summary>Keys in one question.</summary>
     private const int KeysPerQuery = 500;
@@ -74,56 +88,98 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     }
 
     public Task<IReadOnlyList<LedgerFolder>> OpenAsync(IReadOnlyList<PageOpening> folders, CancellationToken cancel) =>
-        WriteAsync<IReadOnlyList<LedgerFolder>>(async db =>
-        {
-            var known = (await s_pages(db, Move, kind).ToListAsync(cancel)).ToDictionary(f => (f.From, f.To));
-            var rows = new List<(LedgerFolderRow Row, bool IsNew)>();
-            foreach (var folder in folders)
+        WriteAsync<IReadOnlyList<LedgerFolder>>(
+            async db =>
             {
-                var (from, to) = (folder.From.ToString(), folder.To?.ToString() ?? "");
-                var isNew = !known.TryGetValue((from, to), out var row);
-                if (isNew) db.LedgerFolders.Add(row = new LedgerFolderRow { MoveId = Move, Kind = kind, From = from, To = to, FromEpoch = folder.FromEpoch, ToEpoch = folder.ToEpoch, ToBaseNext = folder.ToBaseNext, Found = folder.Found });
-                else if (row!.Found != folder.Found) await db.Database.ExecuteSqlAsync($"""UPDATE ledger_folders SET "Found" = {row.Found = folder.Found} WHERE "Id" = {row.Id}""", cancel);
-                rows.Add((row!, isNew));
-            }
-            if (rows.Exists(r => r.IsNew)) await db.SaveChangesAsync(cancel);
-            return [.. rows.Select(r => Pages.PageOf(r.Row) with { IsNew = r.IsNew })];
-        }, cancel);
+                var known = (await s_pages(db, Move, kind).ToListAsync(cancel)).ToDictionary(f => (f.From, f.To));
+                var rows = new List<(LedgerFolderRow Row, bool IsNew)>();
+                foreach (var folder in folders)
+                {
+                    var (from, to) = (folder.From.ToString(), folder.To?.ToString() ?? "");
+                    var isNew = !known.TryGetValue((from, to), out var row);
+                    if (isNew)
+                        db.LedgerFolders.Add(
+                            row = new LedgerFolderRow
+                            {
+                                MoveId = Move,
+                                Kind = kind,
+                                From = from,
+                                To = to,
+                                FromEpoch = folder.FromEpoch,
+                                ToEpoch = folder.ToEpoch,
+                                ToBaseNext = folder.ToBaseNext,
+                                Found = folder.Found,
+                            }
+                        );
+                    else if (row!.Found != folder.Found)
+                        await db.Database.ExecuteSqlAsync(
+                            $"""UPDATE ledger_folders SET "Found" = {row.Found = folder.Found} WHERE "Id" = {row.Id}""",
+                            cancel
+                        );
+                    rows.Add((row!, isNew));
+                }
+                if (rows.Exists(r => r.IsNew))
+                    await db.SaveChangesAsync(cancel);
+                return [.. rows.Select(r => Pages.PageOf(r.Row) with { IsNew = r.IsNew })];
+            },
+            cancel
+        );
 
     public Task ForgetEntriesAsync(long folder, uint? fromEpoch, uint? toEpoch, CancellationToken cancel) =>
-        WriteAsync(async db =>
-        {
-            await db.LedgerItems.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
-            await db.LeftBehind.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
-            await db.ItemKeys.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
-            await db.UnclaimedMessages.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
-            await db.Differences.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
-            var row = await db.LedgerFolders.AsTracking().FirstAsync(f => f.Id == folder, cancel);
-            // What is struck out is settled anew, and would be seen twice beside what the running pass counts.
-            await db.Database.ExecuteSqlAsync(
-                $"""
-                UPDATE legs SET "Found" = CASE WHEN "Found" > {row.Found} THEN "Found" - {row.Found} ELSE 0 END, "Carried" = "Carried" - {row.Carried}, "Paired" = "Paired" - {row.Paired}, "Excluded" = "Excluded" - {row.Excluded}, "Octets" = "Octets" - {row.Octets} WHERE "MoveId" = {Move} AND "Kind" = {(int)kind}
-                """, cancel);
-            await Totals.SumLegsAsync(db, Move, cancel);
-            (row.Carried, row.Paired, row.Excluded, row.LeftBehind, row.Gone, row.Octets, row.OctetsBefore) = (0, 0, 0, 0, 0, 0, 0);
-            (row.Missing, row.Twice, row.Altered, row.Undecided) = (0, 0, 0, 0);
-            (row.SeenNext, row.SeenCount, row.LeftWhole) = (null, null, false);
-            (row.FromEpoch, row.ToEpoch, row.ToBaseNext, row.CursorNext, row.CursorMark, row.CursorCount) = (fromEpoch, toEpoch, 0, null, null, null);
-            return true;
-        }, cancel);
+        WriteAsync(
+            async db =>
+            {
+                await db.LedgerItems.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
+                await db.LeftBehind.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
+                await db.ItemKeys.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
+                await db.UnclaimedMessages.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
+                await db.Differences.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
+                var row = await db.LedgerFolders.AsTracking().FirstAsync(f => f.Id == folder, cancel);
+                // What is struck out is settled anew, and would be seen twice beside what the running pass counts.
+                await db.Database.ExecuteSqlAsync(
+                    $"""
+                    UPDATE legs SET "Found" = CASE WHEN "Found" > {row.Found} THEN "Found" - {row.Found} ELSE 0 END,
+                    "Carried" = "Carried" - {row.Carried}, "Paired" = "Paired" - {row.Paired}, "Excluded" = "Excluded" - {row.Excluded},
+                    "Octets" = "Octets" - {row.Octets} WHERE "MoveId" = {Move} AND "Kind" = {(int)kind}
+                    """,
+                    cancel
+                );
+                await Totals.SumLegsAsync(db, Move, cancel);
+                (row.Carried, row.Paired, row.Excluded, row.LeftBehind, row.Gone, row.Octets, row.OctetsBefore) = (0, 0, 0, 0, 0, 0, 0);
+                (row.Missing, row.Twice, row.Altered, row.Undecided) = (0, 0, 0, 0);
+                (row.SeenNext, row.SeenCount, row.LeftWhole) = (null, null, false);
+                (row.FromEpoch, row.ToEpoch, row.ToBaseNext, row.CursorNext, row.CursorMark, row.CursorCount) = (
+                    fromEpoch,
+                    toEpoch,
+                    0,
+                    null,
+                    null,
+                    null
+                );
+                return true;
+            },
+            cancel
+        );
 
     public Task<bool> RenumberAsync(long folder, uint toEpoch, CancellationToken cancel) =>
-        WriteAsync(async db => await db.Database.ExecuteSqlAsync(
-            $"""
-            UPDATE ledger_folders SET "ToEpoch" = {(long)toEpoch}
-            WHERE "Id" = {folder} AND NOT EXISTS (SELECT 1 FROM ledger_items WHERE folder_id = {folder} AND landed IS NOT NULL)
-            """, cancel) > 0, cancel);
+        WriteAsync(
+            async db =>
+                await db.Database.ExecuteSqlAsync(
+                    $"""
+                    UPDATE ledger_folders SET "ToEpoch" = {(long)toEpoch}
+                    WHERE "Id" = {folder} AND NOT EXISTS (SELECT 1 FROM ledger_items WHERE folder_id = {folder} AND landed IS NOT NULL)
+                    """,
+                    cancel
+                ) > 0,
+            cancel
+        );
 
     public async Task<NumberSet> SettledAsync(long folder, CancellationToken cancel)
     {
         await using var db = database.Read();
         var numbers = new NumberSet();
-        await foreach (var number in s_settled(db, folder).WithCancellation(cancel)) numbers.Add((uint)number);
+        await foreach (var number in s_settled(db, folder).WithCancellation(cancel))
+            numbers.Add((uint)number);
         return numbers;
     }
 
@@ -131,10 +187,12 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     {
         await using var db = database.Read();
         var place = to.ToString();
-        return await (from item in db.LedgerItems
-                      join folder in db.LedgerFolders on item.FolderId equals folder.Id
-                      where folder.MoveId == Move && folder.Kind == kind && folder.To == place && folder.ToEpoch == (long)epoch && item.Landed != null
-                      select new LandedEntry(item.FolderId, (uint)item.Number, (uint)item.Landed!.Value, item.Outcome, item.Gone, item.Size)).ToListAsync(cancel);
+        return await (
+            from item in db.LedgerItems
+            join folder in db.LedgerFolders on item.FolderId equals folder.Id
+            where folder.MoveId == Move && folder.Kind == kind && folder.To == place && folder.ToEpoch == (long)epoch && item.Landed != null
+            select new LandedEntry(item.FolderId, (uint)item.Number, (uint)item.Landed!.Value, item.Outcome, item.Gone, item.Size)
+        ).ToListAsync(cancel);
     }
 
     public async Task<IReadOnlyList<KnownDifference>> DifferencesAsync(CancellationToken cancel)
@@ -144,24 +202,36 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     }
 
     public Task RecordLooksAsync(IReadOnlyList<PageLook> looks, CancellationToken cancel) =>
-        WriteAsync(async db =>
-        {
-            foreach (var look in looks)
+        WriteAsync(
+            async db =>
             {
-                await Differences.ReplaceAsync(db, look, Now, cancel);
-                await db.Database.ExecuteSqlAsync($"""UPDATE ledger_folders SET "SeenNext" = {(long?)look.Seen?.Next}, "SeenCount" = {(long?)look.Seen?.Count} WHERE "Id" = {look.Folder}""", cancel);
-            }
-            await Differences.CountAsync(db, Move, kind, [.. looks.Select(l => l.Folder)], cancel);
-            return true;
-        }, cancel);
+                foreach (var look in looks)
+                {
+                    await Differences.ReplaceAsync(db, look, Now, cancel);
+                    await db.Database.ExecuteSqlAsync(
+                        $"""
+                        UPDATE ledger_folders SET "SeenNext" = {(long?)look.Seen?.Next}, "SeenCount" = {(long?)
+                            look.Seen?.Count} WHERE "Id" = {look.Folder}
+                        """,
+                        cancel
+                    );
+                }
+                await Differences.CountAsync(db, Move, kind, [.. looks.Select(l => l.Folder)], cancel);
+                return true;
+            },
+            cancel
+        );
 
     public Task AddDifferencesAsync(IReadOnlyList<Difference> differences, CancellationToken cancel) =>
-        WriteAsync(async db =>
-        {
-            await Differences.AddAsync(db, differences, Now, cancel);
-            await Differences.CountAsync(db, Move, kind, [.. differences.Select(d => d.Folder).Distinct()], cancel);
-            return true;
-        }, cancel);
+        WriteAsync(
+            async db =>
+            {
+                await Differences.AddAsync(db, differences, Now, cancel);
+                await Differences.CountAsync(db, Move, kind, [.. differences.Select(d => d.Folder).Distinct()], cancel);
+                return true;
+            },
+            cancel
+        );
 
     public async Task<ComparisonProgress?> ComparisonAsync(CancellationToken cancel)
     {
@@ -169,31 +239,53 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         return await db.Comparisons.FirstOrDefaultAsync(c => c.MoveId == Move, cancel) is { } row
             ? new ComparisonProgress(row.Share, row.Page, (uint)row.Number)
             {
-                Compared = row.Compared, Octets = row.Octets, Differing = row.Differing, FlagsChanged = row.FlagsChanged, Arrived = row.Arrived, IsDone = row.EndedAt is not null,
+                Compared = row.Compared,
+                Octets = row.Octets,
+                Differing = row.Differing,
+                FlagsChanged = row.FlagsChanged,
+                Arrived = row.Arrived,
+                IsDone = row.EndedAt is not null,
             }
             : null;
     }
 
     public Task RecordComparisonAsync(ComparisonProgress progress, CancellationToken cancel) =>
-        WriteAsync(db => db.Comparisons.Where(c => c.MoveId == Move).ExecuteUpdateAsync(set => set
-            .SetProperty(c => c.Page, progress.Page).SetProperty(c => c.Number, progress.Number).SetProperty(c => c.Compared, progress.Compared).SetProperty(c => c.Octets, progress.Octets)
-            .SetProperty(c => c.Differing, progress.Differing).SetProperty(c => c.FlagsChanged, progress.FlagsChanged).SetProperty(c => c.Arrived, progress.Arrived)
-            .SetProperty(c => c.EndedAt, progress.IsDone ? Now : null), cancel), cancel);
+        WriteAsync(
+            db =>
+                db.Comparisons.Where(c => c.MoveId == Move)
+                    .ExecuteUpdateAsync(
+                        set =>
+                            set.SetProperty(c => c.Page, progress.Page)
+                                .SetProperty(c => c.Number, progress.Number)
+                                .SetProperty(c => c.Compared, progress.Compared)
+                                .SetProperty(c => c.Octets, progress.Octets)
+                                .SetProperty(c => c.Differing, progress.Differing)
+                                .SetProperty(c => c.FlagsChanged, progress.FlagsChanged)
+                                .SetProperty(c => c.Arrived, progress.Arrived)
+                                .SetProperty(c => c.EndedAt, progress.IsDone ? Now : null),
+                        cancel
+                    ),
+            cancel
+        );
 
     public Task RemoveDifferencesAsync(IReadOnlyCollection<long> ids, CancellationToken cancel) =>
-        WriteAsync(async db =>
-        {
-            var folders = await db.Differences.Where(d => ids.Contains(d.Id)).Select(d => d.FolderId).Distinct().ToListAsync(cancel);
-            await db.Differences.Where(d => ids.Contains(d.Id)).ExecuteDeleteAsync(cancel);
-            await Differences.CountAsync(db, Move, kind, folders, cancel);
-            return true;
-        }, cancel);
+        WriteAsync(
+            async db =>
+            {
+                var folders = await db.Differences.Where(d => ids.Contains(d.Id)).Select(d => d.FolderId).Distinct().ToListAsync(cancel);
+                await db.Differences.Where(d => ids.Contains(d.Id)).ExecuteDeleteAsync(cancel);
+                await Differences.CountAsync(db, Move, kind, folders, cancel);
+                return true;
+            },
+            cancel
+        );
 
     public async Task<Claimed> ClaimedAsync(FolderPath to, uint epoch, CancellationToken cancel)
     {
         await using var db = database.Read();
         var claimed = new Claimed(new NumberSet(), new NumberSet());
-        await foreach (var item in s_landed(db, Move, kind, to.ToString(), epoch).WithCancellation(cancel)) (item.Gone ? claimed.Gone : claimed.Live).Add((uint)item.Number);
+        await foreach (var item in s_landed(db, Move, kind, to.ToString(), epoch).WithCancellation(cancel))
+            (item.Gone ? claimed.Gone : claimed.Live).Add((uint)item.Number);
         return claimed;
     }
 
@@ -206,72 +298,148 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         foreach (var (first, last) in ranges)
         {
             var (low, high) = ((long)first, (long)last);
-            await foreach (var row in db.LedgerItems.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high && !i.Gone).AsAsyncEnumerable().WithCancellation(cancel))
-                if (numbers.Contains((uint)row.Number)) entries.Add(new LedgerEntry((uint)row.Number, (uint?)row.Landed, row.Outcome, await flagSets.SetOfAsync(db, row.Flags, cancel)) { Size = row.Size });
+            await foreach (
+                var row in db
+                    .LedgerItems.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high && !i.Gone)
+                    .AsAsyncEnumerable()
+                    .WithCancellation(cancel)
+            )
+                if (numbers.Contains((uint)row.Number))
+                    entries.Add(
+                        new LedgerEntry((uint)row.Number, (uint?)row.Landed, row.Outcome, await flagSets.SetOfAsync(db, row.Flags, cancel))
+                        {
+                            Size = row.Size,
+                        }
+                    );
         }
         return entries;
     }
 
     public Task RecordAsync(IReadOnlyList<PageEntries> pages, CancellationToken cancel) =>
-        WriteAsync(async db =>
-        {
-            await InsertAsync(db, pages, cancel);
-            // What had been left behind and is now settled otherwise is no longer a person's concern.
-            var left = await s_foldersLeft(db, Move).ToListAsync(cancel);
-            foreach (var page in pages.Where(p => left.Contains(p.Folder)))
+        WriteAsync(
+            async db =>
             {
-                foreach (var some in page.Entries.Where(e => e.Outcome is not Outcome.LeftBehind).Select(e => (long)e.Number).Chunk(KeysPerQuery))
-                    await db.LeftBehind.Where(i => i.FolderId == page.Folder && some.Contains(i.Number)).ExecuteDeleteAsync(cancel);
-            }
-            return true;
-        }, cancel);
+                await InsertAsync(db, pages, cancel);
+                // What had been left behind and is now settled otherwise is no longer a person's concern.
+                var left = await s_foldersLeft(db, Move).ToListAsync(cancel);
+                foreach (var page in pages.Where(p => left.Contains(p.Folder)))
+                {
+                    foreach (
+                        var some in page
+                            .Entries.Where(e => e.Outcome is not Outcome.LeftBehind)
+                            .Select(e => (long)e.Number)
+                            .Chunk(KeysPerQuery)
+                    )
+                        await db.LeftBehind.Where(i => i.FolderId == page.Folder && some.Contains(i.Number)).ExecuteDeleteAsync(cancel);
+                }
+                return true;
+            },
+            cancel
+        );
 
     public Task LeaveBehindAsync(long folder, IReadOnlyList<LeftBehindItem> items, CancellationToken cancel) =>
-        WriteAsync(async db =>
-        {
-            await InsertAsync(db, [new PageEntries(folder, [.. items.Select(i => new LedgerEntry(i.Number, null, Outcome.LeftBehind, FlagSet.Empty))])], cancel);
-            foreach (var item in items)
+        WriteAsync(
+            async db =>
             {
-                var row = await db.LeftBehind.AsTracking().FirstOrDefaultAsync(i => i.FolderId == folder && i.Number == item.Number, cancel);
-                if (row is null) db.LeftBehind.Add(row = new LeftBehindRow { FolderId = folder, Number = item.Number, Whom = "", What = "", Received = "", Subject = "", Sender = "" });
-                (row.Cause, row.Whom, row.What, row.Code) = (item.Fault.Cause, item.Fault.Whom, item.Fault.What, item.Fault.Code);
-                row.Help = item.Fault.Help;
-                (row.Size, row.Received, row.Subject, row.Sender) = (item.Size, item.Received.ToString("O", CultureInfo.InvariantCulture), item.Subject, item.Sender);
-                (row.State, row.AcceptedBy) = (LeftBehindState.Open, null);
-            }
-            // At once, and not when the pass ends: somebody may be waiting for it.
-            await db.SaveChangesAsync(cancel);
-            await Totals.UpdateLeftBehindAsync(db, Move, kind, cancel);
-            return true;
-        }, cancel);
+                await InsertAsync(
+                    db,
+                    [new PageEntries(folder, [.. items.Select(i => new LedgerEntry(i.Number, null, Outcome.LeftBehind, FlagSet.Empty))])],
+                    cancel
+                );
+                foreach (var item in items)
+                {
+                    var row = await db
+                        .LeftBehind.AsTracking()
+                        .FirstOrDefaultAsync(i => i.FolderId == folder && i.Number == item.Number, cancel);
+                    if (row is null)
+                        db.LeftBehind.Add(
+                            row = new LeftBehindRow
+                            {
+                                FolderId = folder,
+                                Number = item.Number,
+                                Whom = "",
+                                What = "",
+                                Received = "",
+                                Subject = "",
+                                Sender = "",
+                            }
+                        );
+                    (row.Cause, row.Whom, row.What, row.Code) = (item.Fault.Cause, item.Fault.Whom, item.Fault.What, item.Fault.Code);
+                    row.Help = item.Fault.Help;
+                    (row.Size, row.Received, row.Subject, row.Sender) = (
+                        item.Size,
+                        item.Received.ToString("O", CultureInfo.InvariantCulture),
+                        item.Subject,
+                        item.Sender
+                    );
+                    (row.State, row.AcceptedBy) = (LeftBehindState.Open, null);
+                }
+                // At once, and not when the pass ends: somebody may be waiting for it.
+                await db.SaveChangesAsync(cancel);
+                await Totals.UpdateLeftBehindAsync(db, Move, kind, cancel);
+                return true;
+            },
+            cancel
+        );
 
     public Task LeaveFolderBehindAsync(long folder, NumberSet numbers, Fault fault, CancellationToken cancel) =>
-        WriteAsync(async db =>
-        {
-            await InsertAsync(db, [new PageEntries(folder, [.. numbers.Select(n => new LedgerEntry(n, null, Outcome.LeftBehind, FlagSet.Empty))])], cancel);
-            await db.LeftBehind.Where(i => i.FolderId == folder && i.Number == 0).ExecuteDeleteAsync(cancel);
-            db.LeftBehind.Add(new LeftBehindRow
+        WriteAsync(
+            async db =>
             {
-                FolderId = folder, Number = 0, Messages = numbers.Count, Cause = fault.Cause, Whom = fault.Whom, What = fault.What, Code = fault.Code, Help = fault.Help,
-                Received = DateTimeOffset.UnixEpoch.ToString("O", CultureInfo.InvariantCulture), Subject = "", Sender = "",
-            });
-            await db.SaveChangesAsync(cancel);
-            await db.LedgerFolders.Where(f => f.Id == folder).ExecuteUpdateAsync(set => set.SetProperty(f => f.LeftWhole, true), cancel);
-            await Totals.UpdateLeftBehindAsync(db, Move, kind, cancel);
-            return true;
-        }, cancel);
+                await InsertAsync(
+                    db,
+                    [new PageEntries(folder, [.. numbers.Select(n => new LedgerEntry(n, null, Outcome.LeftBehind, FlagSet.Empty))])],
+                    cancel
+                );
+                await db.LeftBehind.Where(i => i.FolderId == folder && i.Number == 0).ExecuteDeleteAsync(cancel);
+                db.LeftBehind.Add(
+                    new LeftBehindRow
+                    {
+                        FolderId = folder,
+                        Number = 0,
+                        Messages = numbers.Count,
+                        Cause = fault.Cause,
+                        Whom = fault.Whom,
+                        What = fault.What,
+                        Code = fault.Code,
+                        Help = fault.Help,
+                        Received = DateTimeOffset.UnixEpoch.ToString("O", CultureInfo.InvariantCulture),
+                        Subject = "",
+                        Sender = "",
+                    }
+                );
+                await db.SaveChangesAsync(cancel);
+                await db
+                    .LedgerFolders.Where(f => f.Id == folder)
+                    .ExecuteUpdateAsync(set => set.SetProperty(f => f.LeftWhole, true), cancel);
+                await Totals.UpdateLeftBehindAsync(db, Move, kind, cancel);
+                return true;
+            },
+            cancel
+        );
 
     public Task RetryFolderAsync(long folder, CancellationToken cancel) =>
-        WriteAsync(async db =>
-        {
-            await RefusedFolders.RetryAsync(db, folder, cancel);
-            await Totals.UpdateLeftBehindAsync(db, Move, kind, cancel);
-            return true;
-        }, cancel);
+        WriteAsync(
+            async db =>
+            {
+                await RefusedFolders.RetryAsync(db, folder, cancel);
+                await Totals.UpdateLeftBehindAsync(db, Move, kind, cancel);
+                return true;
+            },
+            cancel
+        );
 
     public async Task MarkGoneAsync(long folder, NumberSet numbers, CancellationToken cancel)
     {
-        if (numbers.Count > 0) await WriteAsync(async db => { await MarkGoneAsync(db, folder, numbers, cancel); return true; }, cancel);
+        if (numbers.Count > 0)
+            await WriteAsync(
+                async db =>
+                {
+                    await MarkGoneAsync(db, folder, numbers, cancel);
+                    return true;
+                },
+                cancel
+            );
     }
 
     private static async Task MarkGoneAsync(CaravanDb db, long folder, NumberSet numbers, CancellationToken cancel)
@@ -279,25 +447,38 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         foreach (var (first, last) in numbers.Ranges)
         {
             var (low, high) = ((long)first, (long)last);
-            await db.LedgerItems.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high).ExecuteUpdateAsync(set => set.SetProperty(i => i.Gone, true), cancel);
+            await db
+                .LedgerItems.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high)
+                .ExecuteUpdateAsync(set => set.SetProperty(i => i.Gone, true), cancel);
             await db.LeftBehind.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high).ExecuteDeleteAsync(cancel);
         }
     }
 
     public Task TransferAsync(long folder, NumberSet numbers, long to, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel) =>
-        WriteAsync(async db =>
-        {
-            await MarkGoneAsync(db, folder, numbers, cancel);
-            await InsertAsync(db, [new PageEntries(to, entries)], cancel);
-            return true;
-        }, cancel);
+        WriteAsync(
+            async db =>
+            {
+                await MarkGoneAsync(db, folder, numbers, cancel);
+                await InsertAsync(db, [new PageEntries(to, entries)], cancel);
+                return true;
+            },
+            cancel
+        );
 
     public Task RecordKeysAsync(long folder, IReadOnlyDictionary<uint, UInt128> keys, CancellationToken cancel) =>
-        WriteAsync(async db =>
-        {
-            await s_keys.WriteAsync(db, keys, (k, row) => row.Add(folder).Add(k.Key).Add(Move).Add((long)(ulong)k.Value).Add((long)(ulong)(k.Value >> 64)), cancel);
-            return true;
-        }, cancel);
+        WriteAsync(
+            async db =>
+            {
+                await s_keys.WriteAsync(
+                    db,
+                    keys,
+                    (k, row) => row.Add(folder).Add(k.Key).Add(Move).Add((long)(ulong)k.Value).Add((long)(ulong)(k.Value >> 64)),
+                    cancel
+                );
+                return true;
+            },
+            cancel
+        );
 
     public async Task<IReadOnlyDictionary<uint, UInt128>> KeysAsync(long folder, NumberSet numbers, CancellationToken cancel)
     {
@@ -306,7 +487,12 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         foreach (var (first, last) in numbers.Ranges)
         {
             var (low, high) = ((long)first, (long)last);
-            await foreach (var row in db.ItemKeys.Where(k => k.FolderId == folder && k.Number >= low && k.Number <= high).AsAsyncEnumerable().WithCancellation(cancel))
+            await foreach (
+                var row in db
+                    .ItemKeys.Where(k => k.FolderId == folder && k.Number >= low && k.Number <= high)
+                    .AsAsyncEnumerable()
+                    .WithCancellation(cancel)
+            )
                 keys[(uint)row.Number] = KeyOf(row.Low, row.High);
         }
         return keys;
@@ -319,16 +505,34 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         var found = new List<KeyedEntry>();
         foreach (var lows in wanted.Select(k => (long)(ulong)k).Chunk(KeysPerQuery))
         {
-            var rows = await (from key in db.ItemKeys
-                              where key.MoveId == Move && lows.Contains(key.Low)
-                              join item in db.LedgerItems on new { key.FolderId, key.Number } equals new { item.FolderId, item.Number }
-                              join folder in db.LedgerFolders on key.FolderId equals folder.Id
-                              where !item.Gone
-                              select new { key.Low, key.High, Item = item, folder.To }).ToListAsync(cancel);
+            var rows = await (
+                from key in db.ItemKeys
+                where key.MoveId == Move && lows.Contains(key.Low)
+                join item in db.LedgerItems on new { key.FolderId, key.Number } equals new { item.FolderId, item.Number }
+                join folder in db.LedgerFolders on key.FolderId equals folder.Id
+                where !item.Gone
+                select new
+                {
+                    key.Low,
+                    key.High,
+                    Item = item,
+                    folder.To,
+                }
+            ).ToListAsync(cancel);
             foreach (var row in rows.Where(r => wanted.Contains(KeyOf(r.Low, r.High))))
             {
-                var entry = new LedgerEntry((uint)row.Item.Number, (uint?)row.Item.Landed, row.Item.Outcome, await flagSets.SetOfAsync(db, row.Item.Flags, cancel)) { Size = row.Item.Size };
-                found.Add(new KeyedEntry(KeyOf(row.Low, row.High), row.Item.FolderId, row.To.Length == 0 ? null : FolderPath.Parse(row.To), entry));
+                var entry = new LedgerEntry(
+                    (uint)row.Item.Number,
+                    (uint?)row.Item.Landed,
+                    row.Item.Outcome,
+                    await flagSets.SetOfAsync(db, row.Item.Flags, cancel)
+                )
+                {
+                    Size = row.Item.Size,
+                };
+                found.Add(
+                    new KeyedEntry(KeyOf(row.Low, row.High), row.Item.FolderId, row.To.Length == 0 ? null : FolderPath.Parse(row.To), entry)
+                );
             }
         }
         return found;
@@ -337,86 +541,140 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     private static UInt128 KeyOf(long low, long high) => new((ulong)high, (ulong)low);
 
     public Task RenamePlaceAsync(long folder, FolderPath to, CancellationToken cancel) =>
-        WriteAsync(async db =>
-        {
-            var row = await db.LedgerFolders.AsTracking().FirstAsync(f => f.Id == folder, cancel);
-            (row.RenamedFrom, row.To) = (row.RenamedFrom ?? row.To, to.ToString());
-            return true;
-        }, cancel);
+        WriteAsync(
+            async db =>
+            {
+                var row = await db.LedgerFolders.AsTracking().FirstAsync(f => f.Id == folder, cancel);
+                (row.RenamedFrom, row.To) = (row.RenamedFrom ?? row.To, to.ToString());
+                return true;
+            },
+            cancel
+        );
 
     public Task ReopenAsync(long folder, NumberSet numbers, CancellationToken cancel) =>
-        WriteAsync(async db =>
-        {
-            foreach (var (first, last) in numbers.Ranges)
+        WriteAsync(
+            async db =>
             {
-                var (low, high) = ((long)first, (long)last);
-                await db.LedgerItems.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high).ExecuteDeleteAsync(cancel);
-                await db.LeftBehind.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high).ExecuteDeleteAsync(cancel);
-            }
-            await db.LedgerFolders.Where(f => f.Id == folder).ExecuteUpdateAsync(set => set.SetProperty(f => f.Reopened, true), cancel);
-            return true;
-        }, cancel);
+                foreach (var (first, last) in numbers.Ranges)
+                {
+                    var (low, high) = ((long)first, (long)last);
+                    await db.LedgerItems.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high).ExecuteDeleteAsync(cancel);
+                    await db.LeftBehind.Where(i => i.FolderId == folder && i.Number >= low && i.Number <= high).ExecuteDeleteAsync(cancel);
+                }
+                await db.LedgerFolders.Where(f => f.Id == folder).ExecuteUpdateAsync(set => set.SetProperty(f => f.Reopened, true), cancel);
+                return true;
+            },
+            cancel
+        );
 
     public async Task<IReadOnlyList<UnclaimedMessage>> UnclaimedAsync(long folder, CancellationToken cancel)
     {
         await using var db = database.Read();
         var unclaimed = new List<UnclaimedMessage>();
         await foreach (var row in db.UnclaimedMessages.Where(s => s.FolderId == folder).AsAsyncEnumerable().WithCancellation(cancel))
-            unclaimed.Add(new UnclaimedMessage((uint)row.Number, row.Size, new Core.Carrying.Mail.Identity(KeyOf(row.Low, row.High), row.Certain)));
+            unclaimed.Add(
+                new UnclaimedMessage((uint)row.Number, row.Size, new Core.Carrying.Mail.Identity(KeyOf(row.Low, row.High), row.Certain))
+            );
         return unclaimed;
     }
 
     public async Task KeepUnclaimedAsync(long folder, IReadOnlyList<UnclaimedMessage> fresh, NumberSet gone, CancellationToken cancel)
     {
-        if (fresh.Count == 0 && gone.Count == 0) return;
-        await WriteAsync(async db =>
-        {
-            foreach (var (first, last) in gone.Ranges)
+        if (fresh.Count == 0 && gone.Count == 0)
+            return;
+        await WriteAsync(
+            async db =>
             {
-                var (low, high) = ((long)first, (long)last);
-                await db.UnclaimedMessages.Where(s => s.FolderId == folder && s.Number >= low && s.Number <= high).ExecuteDeleteAsync(cancel);
-            }
-            await s_unclaimed.WriteAsync(
-                db, fresh, (s, row) => row.Add(folder).Add(s.Number).Add(s.Size).Add((long)(ulong)s.Print.Print).Add((long)(ulong)(s.Print.Print >> 64)).Add(s.Print.Certain), cancel);
-            return true;
-        }, cancel);
+                foreach (var (first, last) in gone.Ranges)
+                {
+                    var (low, high) = ((long)first, (long)last);
+                    await db
+                        .UnclaimedMessages.Where(s => s.FolderId == folder && s.Number >= low && s.Number <= high)
+                        .ExecuteDeleteAsync(cancel);
+                }
+                await s_unclaimed.WriteAsync(
+                    db,
+                    fresh,
+                    (s, row) =>
+                        row.Add(folder)
+                            .Add(s.Number)
+                            .Add(s.Size)
+                            .Add((long)(ulong)s.Print.Print)
+                            .Add((long)(ulong)(s.Print.Print >> 64))
+                            .Add(s.Print.Certain),
+                    cancel
+                );
+                return true;
+            },
+            cancel
+        );
     }
 
     public Task CompleteAsync(IReadOnlyList<PageEnd> pages, CancellationToken cancel) =>
-        WriteAsync(async db =>
-        {
-            foreach (var page in pages)
+        WriteAsync(
+            async db =>
             {
-                var sums = await s_sums(db, page.Folder).ToListAsync(cancel);
-                long Of(Outcome outcome) => sums.Where(s => s.Outcome == outcome && !s.Gone).Sum(s => s.Count);
-                var gone = sums.Where(s => s.Gone).Sum(s => s.Count);
-                await db.Database.ExecuteSqlAsync(
-                    $"""
-                    UPDATE ledger_folders SET "CursorNext" = {(long)page.Cursor.Next}, "CursorMark" = {(long?)page.Cursor.Mark}, "CursorCount" = {(long)page.Cursor.Count}, "Reopened" = {false},
-                    "Found" = {page.Found}, "Carried" = {Of(Outcome.Carried)}, "Paired" = {Of(Outcome.Paired)}, "Excluded" = {Of(Outcome.Excluded)}, "LeftBehind" = {Of(Outcome.LeftBehind)},
-                    "Gone" = {gone}, "Octets" = "OctetsBefore" + {sums.Where(s => s is { Outcome: Outcome.Carried, Gone: false }).Sum(s => s.Octets)},
-                    "SeenNext" = {(long?)page.Seen?.Next}, "SeenCount" = {(long?)page.Seen?.Count} WHERE "Id" = {page.Folder}
-                    """, cancel);
-            }
-            return true;
-        }, cancel);
+                foreach (var page in pages)
+                {
+                    var sums = await s_sums(db, page.Folder).ToListAsync(cancel);
+                    long Of(Outcome outcome) => sums.Where(s => s.Outcome == outcome && !s.Gone).Sum(s => s.Count);
+                    var gone = sums.Where(s => s.Gone).Sum(s => s.Count);
+                    await db.Database.ExecuteSqlAsync(
+                        $"""
+                        UPDATE ledger_folders SET "CursorNext" = {(long)page.Cursor.Next}, "CursorMark" = {(long?)
+                            page.Cursor.Mark}, "CursorCount" = {(long)page.Cursor.Count}, "Reopened" = {false},
+                        "Found" = {page.Found}, "Carried" = {Of(Outcome.Carried)}, "Paired" = {Of(Outcome.Paired)}, "Excluded" = {Of(
+                            Outcome.Excluded
+                        )}, "LeftBehind" = {Of(Outcome.LeftBehind)},
+                        "Gone" = {gone}, "Octets" = "OctetsBefore" + {sums.Where(s => s is { Outcome: Outcome.Carried, Gone: false }).Sum(
+                            s => s.Octets
+                        )},
+                        "SeenNext" = {(long?)page.Seen?.Next}, "SeenCount" = {(long?)page.Seen?.Count} WHERE "Id" = {page.Folder}
+                        """,
+                        cancel
+                    );
+                }
+                return true;
+            },
+            cancel
+        );
 
     private async Task InsertAsync(CaravanDb db, IReadOnlyList<PageEntries> pages, CancellationToken cancel)
     {
         var ids = new Dictionary<FlagSet, int>();
         foreach (var entry in pages.SelectMany(p => p.Entries))
-            if (!ids.ContainsKey(entry.Flags)) ids[entry.Flags] = await flagSets.IdOfAsync(db, entry.Flags, cancel);
-        await s_items.WriteAsync(db, pages.SelectMany(p => p.Entries.Select(e => (p.Folder, Entry: e))),
-            (e, row) => row.Add(e.Folder).Add(e.Entry.Number).Add(e.Entry.Landed).Add((int)e.Entry.Outcome).Add(false).Add(ids[e.Entry.Flags]).Add(e.Entry.Size), cancel);
+            if (!ids.ContainsKey(entry.Flags))
+                ids[entry.Flags] = await flagSets.IdOfAsync(db, entry.Flags, cancel);
+        await s_items.WriteAsync(
+            db,
+            pages.SelectMany(p => p.Entries.Select(e => (p.Folder, Entry: e))),
+            (e, row) =>
+                row.Add(e.Folder)
+                    .Add(e.Entry.Number)
+                    .Add(e.Entry.Landed)
+                    .Add((int)e.Entry.Outcome)
+                    .Add(false)
+                    .Add(ids[e.Entry.Flags])
+                    .Add(e.Entry.Size),
+            cancel
+        );
     }
 
     private Task<T> WriteAsync<T>(Func<CaravanDb, Task<T>> work, CancellationToken cancel) =>
-        database.WriteAsync(async db =>
-        {
-            var until = Now + (long)MoveStore.Lease.TotalMilliseconds;
-            var held = await db.Database.ExecuteSqlAsync(
-                $"""UPDATE moves SET "LeaseUntil" = {until} WHERE "Id" = {Move} AND "Fence" = {claim.Fence} AND "LeaseOwner" = {claim.Owner}""", cancel);
-            if (held == 0) throw new LeaseLostException();
-            return await work(db);
-        }, cancel);
+        database.WriteAsync(
+            async db =>
+            {
+                var until = Now + (long)MoveStore.Lease.TotalMilliseconds;
+                var held = await db.Database.ExecuteSqlAsync(
+                    $"""
+                    UPDATE moves SET "LeaseUntil" = {until} WHERE "Id" = {Move} AND "Fence" = {claim.Fence} AND "LeaseOwner" = {claim.Owner}
+                    """,
+                    cancel
+                );
+                if (held == 0)
+                    throw new LeaseLostException();
+                return await work(db);
+            },
+            cancel
+        );
 }

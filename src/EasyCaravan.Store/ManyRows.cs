@@ -19,7 +19,8 @@ internal sealed class ManyRows(string table, string[] key, string[] values)
     private const int RowsPerStatement = 500;
 
     private readonly string _before = $"INSERT INTO {table} ({string.Join(", ", key.Concat(values))}) VALUES ";
-    private readonly string _after = $" ON CONFLICT ({string.Join(", ", key)}) DO UPDATE SET {string.Join(", ", values.Select(v => $"{v} = excluded.{v}"))}";
+    private readonly string _after =
+        $" ON CONFLICT ({string.Join(", ", key)}) DO UPDATE SET {string.Join(", ", values.Select(v => $"{v} = excluded.{v}"))}";
 
     /// <summary>Within the transaction that is under way.</summary>
     /// <param name="write">Writes one row's numbers, in the order of the key's and the other columns.</param>
@@ -36,7 +37,9 @@ internal sealed class ManyRows(string table, string[] key, string[] values)
                 row.End();
             }
             await using var command = db.Database.GetDbConnection().CreateCommand();
-            command.Transaction = Microsoft.EntityFrameworkCore.Storage.DbContextTransactionExtensions.GetDbTransaction(db.Database.CurrentTransaction!);
+            command.Transaction = Microsoft.EntityFrameworkCore.Storage.DbContextTransactionExtensions.GetDbTransaction(
+                db.Database.CurrentTransaction!
+            );
             command.CommandText = sql.Append(_after).ToString();
             await command.ExecuteNonQueryAsync(cancel);
         }
@@ -52,16 +55,20 @@ internal sealed class ManyRows(string table, string[] key, string[] values)
 
         public Row Add(long? value)
         {
-            if (!_empty) _sql.Append(',');
+            if (!_empty)
+                _sql.Append(',');
             _empty = false;
-            if (value is { } number) _sql.Append(CultureInfo.InvariantCulture, $"{number}");
-            else _sql.Append("NULL");
+            if (value is { } number)
+                _sql.Append(CultureInfo.InvariantCulture, $"{number}");
+            else
+                _sql.Append("NULL");
             return this;
         }
 
         public Row Add(bool value)
         {
-            if (!_empty) _sql.Append(',');
+            if (!_empty)
+                _sql.Append(',');
             _empty = false;
             _sql.Append(value ? "TRUE" : "FALSE");
             return this;

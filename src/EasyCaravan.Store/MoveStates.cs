@@ -39,16 +39,30 @@ public static class MoveStates
         foreach (var (leg, position) in state.Legs.Select((l, i) => (l, i)))
         {
             var stored = row.Legs.Find(l => l.Kind == leg.Kind);
-            if (stored is null) row.Legs.Add(stored = new LegRow { Kind = leg.Kind });
+            if (stored is null)
+                row.Legs.Add(stored = new LegRow { Kind = leg.Kind });
             (stored.Position, stored.Stage, stored.WaitsFor, stored.Attempts) = (position, leg.Stage, leg.Wait, leg.Attempts);
             (stored.Due, stored.EndedAt) = (leg.Due?.ToUnixTimeMilliseconds(), leg.EndedAt?.ToUnixTimeMilliseconds());
             stored.Fault = StoredFault.Of(leg.Fault);
         }
     }
 
-    public static MovePerson PersonOf(MoveRow row) => new(
-        row.Id, row.Batch, row.Name, row.FromAccount, row.ToAccount, row.FromLogin, row.ToLogin, row.FromSecret, row.ToSecret,
-        row.FromSecretReference, row.ToSecretReference, row.ToUnder, row.ToRoot);
+    public static MovePerson PersonOf(MoveRow row) =>
+        new(
+            row.Id,
+            row.Batch,
+            row.Name,
+            row.FromAccount,
+            row.ToAccount,
+            row.FromLogin,
+            row.ToLogin,
+            row.FromSecret,
+            row.ToSecret,
+            row.FromSecretReference,
+            row.ToSecretReference,
+            row.ToUnder,
+            row.ToRoot
+        );
 
     public static Instant? ToInstant(long? milliseconds) => milliseconds is { } ms ? Instant.FromUnixTimeMilliseconds(ms) : null;
 }

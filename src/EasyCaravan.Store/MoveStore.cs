@@ -14,17 +14,34 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     public static readonly TimeSpan Lease = TimeSpan.FromSeconds(30);
 
     // Asked for each move and by each beat of a running one: compiled once, and answered from an index however many moves there are.
-    private static readonly Func<CaravanDb, long, CancellationToken, Task<bool>> s_isAnyDue =
-        EF.CompileAsyncQuery((CaravanDb db, long now, CancellationToken cancel) => db.Moves.Any(m => m.DueAt <= now));
-    private static readonly Func<CaravanDb, long, string[], CancellationToken, Task<Next?>> s_lost = EF.CompileAsyncQuery((CaravanDb db, long now, string[] except, CancellationToken cancel) =>
-        db.Moves.Where(m => m.LeaseUntil < now && m.Condition == ConditionKind.Running && !except.Contains(m.Batch))
-            .OrderBy(m => m.LeaseUntil).Select(m => new Next(m.Id, m.Fence)).FirstOrDefault());
+    private static readonly Func<CaravanDb, long, CancellationToken, Task<bool>> s_isAnyDue = EF.CompileAsyncQuery(
+        (CaravanDb db, long now, CancellationToken cancel) => db.Moves.Any(m => m.DueAt <= now)
+    );
+    private static readonly Func<CaravanDb, long, string[], CancellationToken, Task<Next?>> s_lost = EF.CompileAsyncQuery(
+        (CaravanDb db, long now, string[] except, CancellationToken cancel) =>
+            db
+                .Moves.Where(m => m.LeaseUntil < now && m.Condition == ConditionKind.Running && !except.Contains(m.Batch))
+                .OrderBy(m => m.LeaseUntil)
+                .Select(m => new Next(m.Id, m.Fence))
+                .FirstOrDefault()
+    );
+
     // That no rank is below 0 is said so that SQLite goes along the index of the order: left to itself it sorts all that is due.
-    private static readonly Func<CaravanDb, long, string[], CancellationToken, Task<Next?>> s_due = EF.CompileAsyncQuery((CaravanDb db, long now, string[] except, CancellationToken cancel) =>
-        db.Moves.Where(m => m.Rank >= 0 && m.DueAt <= now && (m.LeaseUntil == null || m.LeaseUntil < now) && !except.Contains(m.Batch))
-            .OrderBy(m => m.Rank).ThenBy(m => m.DueAt).ThenBy(m => m.Id).Select(m => new Next(m.Id, m.Fence)).FirstOrDefault());
-    private static readonly Func<CaravanDb, long, CancellationToken, Task<MoveRow?>> s_row =
-        EF.CompileAsyncQuery((CaravanDb db, long move, CancellationToken cancel) => db.Moves.AsTracking().Include(m => m.Legs).FirstOrDefault(m => m.Id == move));
+    private static readonly Func<CaravanDb, long, string[], CancellationToken, Task<Next?>> s_due = EF.CompileAsyncQuery(
+        (CaravanDb db, long now, string[] except, CancellationToken cancel) =>
+            db
+                .Moves.Where(m =>
+                    m.Rank >= 0 && m.DueAt <= now && (m.LeaseUntil == null || m.LeaseUntil < now) && !except.Contains(m.Batch)
+                )
+                .OrderBy(m => m.Rank)
+                .ThenBy(m => m.DueAt)
+                .ThenBy(m => m.Id)
+                .Select(m => new Next(m.Id, m.Fence))
+                .FirstOrDefault()
+    );
+    private static readonly Func<CaravanDb, long, CancellationToken, Task<MoveRow?>> s_row = EF.CompileAsyncQuery(
+        (CaravanDb db, long move, CancellationToken cancel) => db.Moves.AsTracking().Include(m => m.Legs).FirstOrDefault(m => m.Id == move)
+    );
 
     private readonly FlagSets _flagSets = new();
 
@@ -35,9 +52,11 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
 
     public async Task<Claim?> ClaimAsync(string owner, IReadOnlyCollection<string> except, CancellationToken cancel)
     {
-        // A look without the write gate first: most of the time nothing is due. Whom another process takes meanwhile is not asked for again.
+        // A look without the write gate first: most of the time nothing is due. Whom another process takes meanwhile is not asked for
+        // again.
         while (await NextAsync(except, cancel) is { } next)
-            if (await database.WriteAsync(db => TakeAsync(db, next, owner, cancel), cancel) is { } claim) return claim;
+            if (await database.WriteAsync(db => TakeAsync(db, next, owner, cancel), cancel) is { } claim)
+                return claim;
         return null;
     }
 
@@ -48,16 +67,22 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
         return await s_lost(db, now, others, cancel) ?? (await s_isAnyDue(db, now, cancel) ? await s_due(db, now, others, cancel) : null);
     }
 
-    /// <summary>Between the look and now another process may have been quicker, or a person have held the move: fence and due time decide.</summary>
+    /// <summary>
+    /// Between the look and now another process may have been quicker, or a person have held the move: fence and due time decide.
+    /// </summary>
     private async Task<Claim?> TakeAsync(CaravanDb db, Next next, string owner, CancellationToken cancel)
     {
         var now = Now;
         var taken = await db.Database.ExecuteSqlAsync(
             $"""
             UPDATE moves SET "Fence" = {next.Fence + 1}, "LeaseOwner" = {owner}, "LeaseUntil" = {now + (long)Lease.TotalMilliseconds}
-            WHERE "Id" = {next.Id} AND "Fence" = {next.Fence} AND ("DueAt" <= {now} OR "Condition" = {(int)ConditionKind.Running}) AND ("LeaseUntil" IS NULL OR "LeaseUntil" < {now})
-            """, cancel);
-        if (taken == 0) return null;
+            WHERE "Id" = {next.Id} AND "Fence" = {next.Fence} AND ("DueAt" <= {now} OR "Condition" = {(int)
+                ConditionKind.Running}) AND ("LeaseUntil" IS NULL OR "LeaseUntil" < {now})
+            """,
+            cancel
+        );
+        if (taken == 0)
+            return null;
         await CloseLostPassAsync(db, next.Id, now, cancel);
         var row = (await s_row(db, next.Id, cancel))!;
         var begins = Instant.FromUnixTimeMilliseconds(now);
@@ -65,7 +90,12 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
         MoveStates.Apply(row, state, begins);
         var isLook = state.Wanted is PassKind.Survey or PassKind.Compare;
         Kind[] legs = isLook ? [] : [.. state.Legs.Where(l => l.IsDue(begins)).Select(l => l.Kind)];
-        var pass = new PassRow { MoveId = next.Id, Kind = state.Wanted!.Value, StartedAt = now };
+        var pass = new PassRow
+        {
+            MoveId = next.Id,
+            Kind = state.Wanted!.Value,
+            StartedAt = now,
+        };
         // Surveys and comparisons look at mail.
         pass.Legs.AddRange((isLook ? [Kind.Mail] : legs).Select(k => new PassLegRow { Kind = k, MoveId = next.Id }));
         db.Passes.Add(pass);
@@ -76,70 +106,117 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     /// <summary>A worker that was lost could not count what it had done.</summary>
     private static async Task CloseLostPassAsync(CaravanDb db, long move, long now, CancellationToken cancel)
     {
-        if (await db.Database.ExecuteSqlAsync(
-            $"""UPDATE passes SET "EndedAt" = {now}, "Stopped" = {true} WHERE "MoveId" = {move} AND "EndedAt" IS NULL""", cancel) == 0) return;
+        if (
+            await db.Database.ExecuteSqlAsync(
+                $"""UPDATE passes SET "EndedAt" = {now}, "Stopped" = {true} WHERE "MoveId" = {move} AND "EndedAt" IS NULL""",
+                cancel
+            ) == 0
+        )
+            return;
         var kinds = await db.PassLegs.Where(l => l.MoveId == move && l.EndedAt == null).Select(l => l.Kind).ToListAsync(cancel);
         await db.Database.ExecuteSqlAsync(
-            $"""UPDATE pass_legs SET "EndedAt" = {now}, "Stopped" = {true} WHERE "MoveId" = {move} AND "EndedAt" IS NULL""", cancel);
-        foreach (var kind in kinds.Distinct()) await Totals.RecountAsync(db, move, kind, 0, cancel);
+            $"""UPDATE pass_legs SET "EndedAt" = {now}, "Stopped" = {true} WHERE "MoveId" = {move} AND "EndedAt" IS NULL""",
+            cancel
+        );
+        foreach (var kind in kinds.Distinct())
+            await Totals.RecountAsync(db, move, kind, 0, cancel);
     }
 
     /// <summary>When the next move falls due; null when none will by itself.</summary>
     public async Task<Instant?> NextDueAsync(IReadOnlyCollection<string> except, CancellationToken cancel)
     {
         await using var db = database.Read();
-        return MoveStates.ToInstant(await db.Moves.Where(m => m.DueAt != null && !except.Contains(m.Batch)).OrderBy(m => m.DueAt).Select(m => m.DueAt).FirstOrDefaultAsync(cancel));
+        return MoveStates.ToInstant(
+            await db
+                .Moves.Where(m => m.DueAt != null && !except.Contains(m.Batch))
+                .OrderBy(m => m.DueAt)
+                .Select(m => m.DueAt)
+                .FirstOrDefaultAsync(cancel)
+        );
     }
 
     /// <summary>Whether a move could run and waits for a worker.</summary>
-    public async Task<bool> AnyDueAsync(IReadOnlyCollection<string> except, CancellationToken cancel) => await NextAsync(except, cancel) is not null;
+    public async Task<bool> AnyDueAsync(IReadOnlyCollection<string> except, CancellationToken cancel) =>
+        await NextAsync(except, cancel) is not null;
 
     /// <summary>Whatever waits for a service in trouble is due now.</summary>
     public Task ResumeServiceAsync(string service, CancellationToken cancel) =>
-        database.WriteAsync(async db =>
-        {
-            var now = Now;
-            var waiting = db.Legs.Where(l => l.WaitsFor == Wait.Service && l.Fault!.Service == service);
-            await db.Moves.Where(m => (m.Condition == ConditionKind.Waiting || m.Condition == ConditionKind.NeedsYou) && m.DueAt != null
-                    && ((m.WaitsFor == Wait.Service && m.Fault!.Service == service) || waiting.Any(l => l.MoveId == m.Id)))
-                .ExecuteUpdateAsync(set => set.SetProperty(m => m.DueAt, now), cancel);
-            await waiting.ExecuteUpdateAsync(set => set.SetProperty(l => l.Due, now), cancel);
-        }, cancel);
+        database.WriteAsync(
+            async db =>
+            {
+                var now = Now;
+                var waiting = db.Legs.Where(l => l.WaitsFor == Wait.Service && l.Fault!.Service == service);
+                await db
+                    .Moves.Where(m =>
+                        (m.Condition == ConditionKind.Waiting || m.Condition == ConditionKind.NeedsYou)
+                        && m.DueAt != null
+                        && ((m.WaitsFor == Wait.Service && m.Fault!.Service == service) || waiting.Any(l => l.MoveId == m.Id))
+                    )
+                    .ExecuteUpdateAsync(set => set.SetProperty(m => m.DueAt, now), cancel);
+                await waiting.ExecuteUpdateAsync(set => set.SetProperty(l => l.Due, now), cancel);
+            },
+            cancel
+        );
 
     /// <summary>Gives back the leases of an earlier life of this same owner, which was killed before it could.</summary>
     public Task ReleaseAsync(string owner, CancellationToken cancel) =>
-        database.WriteAsync(db => db.Moves.Where(m => m.LeaseOwner == owner && m.LeaseUntil != null)
-            .ExecuteUpdateAsync(set => set.SetProperty(m => m.LeaseUntil, 0L), cancel), cancel);
+        database.WriteAsync(
+            db =>
+                db.Moves.Where(m => m.LeaseOwner == owner && m.LeaseUntil != null)
+                    .ExecuteUpdateAsync(set => set.SetProperty(m => m.LeaseUntil, 0L), cancel),
+            cancel
+        );
 
     public Task<bool> RenewAsync(Claim claim, IReadOnlyCollection<Tally> tallies, CancellationToken cancel) =>
-        database.WriteAsync(async db =>
-        {
-            var held = await db.Database.ExecuteSqlAsync(
-                $"""
-                UPDATE moves SET "LeaseUntil" = {Now + (long)Lease.TotalMilliseconds}
-                WHERE "Id" = {claim.Person.Id} AND "Fence" = {claim.Fence} AND "LeaseOwner" = {claim.Owner} AND "Condition" = {(int)ConditionKind.Running}
-                """, cancel);
-            if (held == 0) return false;
-            foreach (var tally in tallies) await NoteAsync(db, claim, tally, cancel);
-            return true;
-        }, cancel);
+        database.WriteAsync(
+            async db =>
+            {
+                var held = await db.Database.ExecuteSqlAsync(
+                    $"""
+                    UPDATE moves SET "LeaseUntil" = {Now + (long)Lease.TotalMilliseconds}
+                    WHERE "Id" = {claim.Person.Id} AND "Fence" = {claim.Fence} AND "LeaseOwner" = {claim.Owner} AND "Condition" = {(int)
+                        ConditionKind.Running}
+                    """,
+                    cancel
+                );
+                if (held == 0)
+                    return false;
+                foreach (var tally in tallies)
+                    await NoteAsync(db, claim, tally, cancel);
+                return true;
+            },
+            cancel
+        );
 
     public Task EndAsync(
-        Claim claim, IReadOnlyCollection<Tally> tallies, PassEnd end, Func<MoveState, MoveState> next, CancellationToken cancel) =>
-        database.WriteAsync(async db =>
-        {
-            var row = await s_row(db, claim.Person.Id, cancel);
-            if (row is null || row.Fence != claim.Fence || row.LeaseOwner != claim.Owner) return;
-            // Read again: a person may have held or withdrawn the move while the pass ended.
-            MoveStates.Apply(row, next(MoveStates.StateOf(row)), Instant.FromUnixTimeMilliseconds(Now));
-            (row.LeaseOwner, row.LeaseUntil) = (null, null);
-            await db.SaveChangesAsync(cancel);
-            await db.Database.ExecuteSqlAsync(
-                $"""
-                UPDATE passes SET "EndedAt" = {Now}, "Stopped" = {end.Stopped}, "Fault" = {end.Fault?.ToString()} WHERE "Id" = {claim.Pass}
-                """, cancel);
-            foreach (var tally in tallies) await EndLegAsync(db, claim, tally, end, row.Legs.Find(l => l.Kind == tally.Kind), cancel);
-        }, cancel);
+        Claim claim,
+        IReadOnlyCollection<Tally> tallies,
+        PassEnd end,
+        Func<MoveState, MoveState> next,
+        CancellationToken cancel
+    ) =>
+        database.WriteAsync(
+            async db =>
+            {
+                var row = await s_row(db, claim.Person.Id, cancel);
+                if (row is null || row.Fence != claim.Fence || row.LeaseOwner != claim.Owner)
+                    return;
+                // Read again: a person may have held or withdrawn the move while the pass ended.
+                MoveStates.Apply(row, next(MoveStates.StateOf(row)), Instant.FromUnixTimeMilliseconds(Now));
+                (row.LeaseOwner, row.LeaseUntil) = (null, null);
+                await db.SaveChangesAsync(cancel);
+                await db.Database.ExecuteSqlAsync(
+                    $"""
+                    UPDATE passes SET "EndedAt" = {Now}, "Stopped" = {end.Stopped}, "Fault" = {end.Fault?.ToString()}
+                    WHERE "Id" = {claim.Pass}
+                    """,
+                    cancel
+                );
+                foreach (var tally in tallies)
+                    await EndLegAsync(db, claim, tally, end, row.Legs.Find(l => l.Kind == tally.Kind), cancel);
+            },
+            cancel
+        );
 
     private async Task EndLegAsync(CaravanDb db, Claim claim, Tally tally, PassEnd end, LegRow? leg, CancellationToken cancel)
     {
@@ -151,20 +228,32 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             $"""
             UPDATE pass_legs SET "EndedAt" = {Now}, "Stopped" = {stopped}, "Fault" = {fault?.ToString()}, "Folder" = NULL
             WHERE "PassId" = {claim.Pass} AND "Kind" = {(int)tally.Kind}
-            """, cancel);
-        if (isLook || leg is null) return;
+            """,
+            cancel
+        );
+        if (isLook || leg is null)
+            return;
         var settledBefore = leg.Carried + leg.Paired + leg.Excluded + Math.Max(0, leg.LeftBehind - tally.LeftBehind);
-        if (!stopped && fault is null) await Totals.UpdateAsync(db, leg.MoveId, leg.Kind, cancel);
-        else if (tally.Settled > 0) await Totals.RecountAsync(db, leg.MoveId, leg.Kind, settledBefore + tally.Expected, cancel);
+        if (!stopped && fault is null)
+            await Totals.UpdateAsync(db, leg.MoveId, leg.Kind, cancel);
+        else if (tally.Settled > 0)
+            await Totals.RecountAsync(db, leg.MoveId, leg.Kind, settledBefore + tally.Expected, cancel);
     }
 
     /// <summary>
-    /// Asks once what every pass asks, of a move that does not exist. Working out a question takes longer than answering it: done while the service
-    /// starts, the first person need not wait for it.
+    /// Asks once what every pass asks, of a move that does not exist. Working out a question takes longer than answering it: done while the
+    /// service starts, the first person need not wait for it.
     /// </summary>
     public async Task PrepareAsync(CancellationToken cancel)
     {
-        var nobody = new Claim(new MovePerson(0, "", "", "", "", "", "", null, null, null, null, null, null), MoveState.New(), [], "", -1, 0);
+        var nobody = new Claim(
+            new MovePerson(0, "", "", "", "", "", "", null, null, null, null, null, null),
+            MoveState.New(),
+            [],
+            "",
+            -1,
+            0
+        );
         var ledger = new Ledger(database, _flagSets, time, nobody, Kind.Mail);
         await NextAsync([], cancel);
         await ledger.PrepareAsync(cancel);
@@ -174,11 +263,15 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
 
     public ILedger LedgerOf(Claim claim, Kind kind) => new Ledger(database, _flagSets, time, claim, kind);
 
-    private static Task<int> NoteAsync(CaravanDb db, Claim claim, Tally tally, CancellationToken cancel) => db.Database.ExecuteSqlAsync(
-        $"""
-        UPDATE pass_legs SET "Expected" = {tally.Expected}, "Carried" = {tally.Carried}, "Paired" = {tally.Paired}, "Excluded" = {tally.Excluded},
-        "LeftBehind" = {tally.LeftBehind}, "Octets" = {tally.Octets}, "FlagsChanged" = {tally.FlagsChanged}, "Moved" = {tally.Moved},
-        "Removed" = {tally.Removed}, "Looked" = {tally.Looked}, "Differences" = {tally.Differences}, "Folder" = {tally.Folder}
-        WHERE "PassId" = {claim.Pass} AND "Kind" = {(int)tally.Kind}
-        """, cancel);
+    private static Task<int> NoteAsync(CaravanDb db, Claim claim, Tally tally, CancellationToken cancel) =>
+        db.Database.ExecuteSqlAsync(
+            $"""
+            UPDATE pass_legs SET "Expected" = {tally.Expected}, "Carried" = {tally.Carried}, "Paired" = {tally.Paired},
+            "Excluded" = {tally.Excluded},
+            "LeftBehind" = {tally.LeftBehind}, "Octets" = {tally.Octets}, "FlagsChanged" = {tally.FlagsChanged}, "Moved" = {tally.Moved},
+            "Removed" = {tally.Removed}, "Looked" = {tally.Looked}, "Differences" = {tally.Differences}, "Folder" = {tally.Folder}
+            WHERE "PassId" = {claim.Pass} AND "Kind" = {(int)tally.Kind}
+            """,
+            cancel
+        );
 }

@@ -15,24 +15,62 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
     /// <param name="verb">For the journal, such as <c>held</c>.</param>
     /// <returns>The moves that changed.</returns>
     public Task<IReadOnlyList<long>> StepAsync(
-        string batch, IReadOnlyCollection<long>? only, string who, string verb, Func<MoveState, Instant, MoveState> step, CancellationToken cancel) =>
-        database.WriteAsync(db => StepAsync(db, batch, only, who, verb, step, cancel), cancel);
+        string batch,
+        IReadOnlyCollection<long>? only,
+        string who,
+        string verb,
+        Func<MoveState, Instant, MoveState> step,
+        CancellationToken cancel
+    ) => database.WriteAsync(db => StepAsync(db, batch, only, who, verb, step, cancel), cancel);
 
     /// <summary>Asks for both sides to be read anew; one that runs already is left alone.</summary>
     /// <param name="share">Of the messages, above 0 and at most 1.</param>
     /// <returns>The moves of which it will be done.</returns>
     public Task<IReadOnlyList<long>> AskComparisonAsync(
-        string batch, IReadOnlyCollection<long>? only, double share, string who, Func<MoveState, Instant, MoveState> step, CancellationToken cancel) =>
-        database.WriteAsync(async db =>
-        {
-            var asked = await StepAsync(db, batch, only, who, share < 1 ? $"asked for a comparison of {share:0.##%} of the messages" : "asked for a comparison of all messages", step, cancel);
-            await db.Comparisons.Where(c => asked.Contains(c.MoveId)).ExecuteDeleteAsync(cancel);
-            foreach (var move in asked) db.Comparisons.Add(new ComparisonRow { MoveId = move, AskedAt = time.GetUtcNow().ToUnixTimeMilliseconds(), AskedBy = who, Share = share });
-            return asked;
-        }, cancel);
+        string batch,
+        IReadOnlyCollection<long>? only,
+        double share,
+        string who,
+        Func<MoveState, Instant, MoveState> step,
+        CancellationToken cancel
+    ) =>
+        database.WriteAsync(
+            async db =>
+            {
+                var asked = await StepAsync(
+                    db,
+                    batch,
+                    only,
+                    who,
+                    share < 1 ? $"asked for a comparison of {share:0.##%} of the messages" : "asked for a comparison of all messages",
+                    step,
+                    cancel
+                );
+                await db.Comparisons.Where(c => asked.Contains(c.MoveId)).ExecuteDeleteAsync(cancel);
+                foreach (var move in asked)
+                    db.Comparisons.Add(
+                        new ComparisonRow
+                        {
+                            MoveId = move,
+                            AskedAt = time.GetUtcNow().ToUnixTimeMilliseconds(),
+                            AskedBy = who,
+                            Share = share,
+                        }
+                    );
+                return asked;
+            },
+            cancel
+        );
 
     private async Task<IReadOnlyList<long>> StepAsync(
-        CaravanDb db, string batch, IReadOnlyCollection<long>? only, string who, string verb, Func<MoveState, Instant, MoveState> step, CancellationToken cancel)
+        CaravanDb db,
+        string batch,
+        IReadOnlyCollection<long>? only,
+        string who,
+        string verb,
+        Func<MoveState, Instant, MoveState> step,
+        CancellationToken cancel
+    )
     {
         var now = Instant.FromDateTimeOffset(time.GetUtcNow());
         var changed = new List<long>();
@@ -40,7 +78,8 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
         {
             var before = MoveStates.StateOf(row);
             var after = step(before, now);
-            if (after == before) continue;
+            if (after == before)
+                continue;
             MoveStates.Apply(row, after, now);
             journal.Add(db, who, batch, new MoveRowName(row.Id, row.FromAccount), verb);
             changed.Add(row.Id);
@@ -48,95 +87,161 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
         return changed;
     }
 
-    /// <summary>Puts the moves of a batch in line: by the size that a survey found, or as they are listed. One that nobody knows comes last.</summary>
+    /// <summary>
+    /// Puts the moves of a batch in line: by the size that a survey found, or as they are listed. One that nobody knows comes last.
+    /// </summary>
     public Task RankAsync(string batch, bool smallFirst, CancellationToken cancel) =>
-        database.WriteAsync(async db =>
-        {
-            const long Unknown = long.MaxValue;
-            if (!smallFirst) await db.Moves.Where(m => m.Batch == batch && m.Rank != 0).ExecuteUpdateAsync(set => set.SetProperty(m => m.Rank, 0L), cancel);
-            else
-                await db.Moves.Where(m => m.Batch == batch).ExecuteUpdateAsync(
-                    set => set.SetProperty(m => m.Rank, m => db.Surveys.Where(s => s.MoveId == m.Id).Select(s => (long?)s.Octets).FirstOrDefault() ?? Unknown), cancel);
-        }, cancel);
+        database.WriteAsync(
+            async db =>
+            {
+                const long Unknown = long.MaxValue;
+                if (!smallFirst)
+                    await db
+                        .Moves.Where(m => m.Batch == batch && m.Rank != 0)
+                        .ExecuteUpdateAsync(set => set.SetProperty(m => m.Rank, 0L), cancel);
+                else
+                    await db
+                        .Moves.Where(m => m.Batch == batch)
+                        .ExecuteUpdateAsync(
+                            set =>
+                                set.SetProperty(
+                                    m => m.Rank,
+                                    m => db.Surveys.Where(s => s.MoveId == m.Id).Select(s => (long?)s.Octets).FirstOrDefault() ?? Unknown
+                                ),
+                            cancel
+                        );
+            },
+            cancel
+        );
 
-    /// <summary>Decides on left-behind items: accepted ones are a person's word that they may stay; the others are tried again by the next pass.</summary>
+    /// <summary>
+    /// Decides on left-behind items: accepted ones are a person's word that they may stay; the others are tried again by the next pass.
+    /// </summary>
     /// <returns>How many items were decided, and the moves they belong to.</returns>
     public Task<(int Items, IReadOnlyList<long> Moves)> DecideLeftBehindAsync(
-        string batch, IReadOnlyCollection<long>? only, IReadOnlyCollection<long>? items, bool accept, string who, CancellationToken cancel) =>
-        database.WriteAsync<(int, IReadOnlyList<long>)>(async db =>
-        {
-            var moves = await Chosen(db, batch, only).ToDictionaryAsync(m => m.Id, cancel);
-            var ids = moves.Keys.ToList();
-            var folders = await db.LedgerFolders.AsTracking().Where(f => ids.Contains(f.MoveId)).ToDictionaryAsync(f => f.Id, cancel);
-            var folderIds = folders.Keys.ToList();
-            var rows = await db.LeftBehind.AsTracking().Where(i => folderIds.Contains(i.FolderId) && i.State == LeftBehindState.Open).ToListAsync(cancel);
-            if (items is not null) rows = [.. rows.Where(r => items.Contains(r.Id))];
-            var whole = accept ? [] : rows.Where(r => r.Number == 0).Select(r => r.FolderId).ToHashSet();
-            foreach (var row in rows)
+        string batch,
+        IReadOnlyCollection<long>? only,
+        IReadOnlyCollection<long>? items,
+        bool accept,
+        string who,
+        CancellationToken cancel
+    ) =>
+        database.WriteAsync<(int, IReadOnlyList<long>)>(
+            async db =>
             {
-                if (whole.Contains(row.FolderId))
+                var moves = await Chosen(db, batch, only).ToDictionaryAsync(m => m.Id, cancel);
+                var ids = moves.Keys.ToList();
+                var folders = await db.LedgerFolders.AsTracking().Where(f => ids.Contains(f.MoveId)).ToDictionaryAsync(f => f.Id, cancel);
+                var folderIds = folders.Keys.ToList();
+                var rows = await db
+                    .LeftBehind.AsTracking()
+                    .Where(i => folderIds.Contains(i.FolderId) && i.State == LeftBehindState.Open)
+                    .ToListAsync(cancel);
+                if (items is not null)
+                    rows = [.. rows.Where(r => items.Contains(r.Id))];
+                var whole = accept ? [] : rows.Where(r => r.Number == 0).Select(r => r.FolderId).ToHashSet();
+                foreach (var row in rows)
                 {
-                    db.Entry(row).State = EntityState.Detached;
-                    continue;
+                    if (whole.Contains(row.FolderId))
+                    {
+                        db.Entry(row).State = EntityState.Detached;
+                        continue;
+                    }
+                    (row.State, row.AcceptedBy) = accept ? (LeftBehindState.Accepted, who) : (LeftBehindState.Retry, null);
+                    if (accept)
+                        continue;
+                    await db.LedgerItems.Where(i => i.FolderId == row.FolderId && i.Number == row.Number).ExecuteDeleteAsync(cancel);
+                    folders[row.FolderId].Reopened = true;
                 }
-                (row.State, row.AcceptedBy) = accept ? (LeftBehindState.Accepted, who) : (LeftBehindState.Retry, null);
-                if (accept) continue;
-                await db.LedgerItems.Where(i => i.FolderId == row.FolderId && i.Number == row.Number).ExecuteDeleteAsync(cancel);
-                folders[row.FolderId].Reopened = true;
-            }
-            var touched = rows.GroupBy(r => folders[r.FolderId].MoveId).ToList();
-            await db.SaveChangesAsync(cancel);
-            foreach (var folder in whole) await RefusedFolders.RetryAsync(db, folder, cancel);
-            foreach (var move in touched)
-            {
-                journal.Add(db, who, batch, new MoveRowName(move.Key, moves[move.Key].FromAccount), $"{(accept ? "accepted that" : "asked for another try of")} {move.Sum(i => i.Messages)} message(s) left behind{(accept ? " stay behind" : "")}");
-                foreach (var kind in move.Select(i => folders[i.FolderId].Kind).Distinct()) await Totals.UpdateLeftBehindAsync(db, move.Key, kind, cancel);
-            }
-            return ((int)rows.Sum(r => r.Messages), [.. touched.Select(g => g.Key)]);
-        }, cancel);
+                var touched = rows.GroupBy(r => folders[r.FolderId].MoveId).ToList();
+                await db.SaveChangesAsync(cancel);
+                foreach (var folder in whole)
+                    await RefusedFolders.RetryAsync(db, folder, cancel);
+                foreach (var move in touched)
+                {
+                    journal.Add(
+                        db,
+                        who,
+                        batch,
+                        new MoveRowName(move.Key, moves[move.Key].FromAccount),
+                        $"{(accept ? "accepted that" : "asked for another try of")} {move.Sum(i => i.Messages)} message(s) left "
+                            + $"behind{(accept ? " stay behind" : "")}"
+                    );
+                    foreach (var kind in move.Select(i => folders[i.FolderId].Kind).Distinct())
+                        await Totals.UpdateLeftBehindAsync(db, move.Key, kind, cancel);
+                }
+                return ((int)rows.Sum(r => r.Messages), [.. touched.Select(g => g.Key)]);
+            },
+            cancel
+        );
 
     /// <summary>Decides on differences between the sides.</summary>
     /// <param name="kind">Only those of this kind; null: of all on which this can be decided.</param>
     /// <returns>How many were decided, and the moves they belong to.</returns>
     public Task<(int Items, IReadOnlyList<long> Moves)> DecideDifferencesAsync(
-        string batch, IReadOnlyCollection<long>? only, IReadOnlyCollection<long>? items, DifferenceKind? kind, DifferenceDecision decision, string who, CancellationToken cancel) =>
-        database.WriteAsync<(int, IReadOnlyList<long>)>(async db =>
-        {
-            var moves = await Chosen(db, batch, only).ToDictionaryAsync(m => m.Id, cancel);
-            var ids = moves.Keys.ToList();
-            var folders = await db.LedgerFolders.AsTracking().Where(f => ids.Contains(f.MoveId)).ToDictionaryAsync(f => f.Id, cancel);
-            var folderIds = folders.Keys.ToList();
-            var rows = (await db.Differences.AsTracking().Where(d => folderIds.Contains(d.FolderId) && d.State != DifferenceState.Accepted).ToListAsync(cancel))
-                .Where(d => (items is null || items.Contains(d.Id)) && (kind is null || d.Kind == kind) && decision.AppliesTo(d.Kind)).ToList();
-            foreach (var row in rows)
+        string batch,
+        IReadOnlyCollection<long>? only,
+        IReadOnlyCollection<long>? items,
+        DifferenceKind? kind,
+        DifferenceDecision decision,
+        string who,
+        CancellationToken cancel
+    ) =>
+        database.WriteAsync<(int, IReadOnlyList<long>)>(
+            async db =>
             {
-                row.DecidedBy = who;
-                switch (decision)
+                var moves = await Chosen(db, batch, only).ToDictionaryAsync(m => m.Id, cancel);
+                var ids = moves.Keys.ToList();
+                var folders = await db.LedgerFolders.AsTracking().Where(f => ids.Contains(f.MoveId)).ToDictionaryAsync(f => f.Id, cancel);
+                var folderIds = folders.Keys.ToList();
+                var rows = (
+                    await db
+                        .Differences.AsTracking()
+                        .Where(d => folderIds.Contains(d.FolderId) && d.State != DifferenceState.Accepted)
+                        .ToListAsync(cancel)
+                )
+                    .Where(d => (items is null || items.Contains(d.Id)) && (kind is null || d.Kind == kind) && decision.AppliesTo(d.Kind))
+                    .ToList();
+                foreach (var row in rows)
                 {
-                    case DifferenceDecision.Accept:
-                        row.State = DifferenceState.Accepted;
-                        break;
-                    case DifferenceDecision.RemoveSecond:
-                        row.State = DifferenceState.Remove;
-                        break;
-                    case DifferenceDecision.CarryAgain:
-                        // Struck out of the ledger it is fresh: the next pass looks whether it is there after all, and carries it if not.
-                        await db.LedgerItems.Where(i => i.FolderId == row.FolderId && i.Number == row.Number).ExecuteDeleteAsync(cancel);
-                        folders[row.FolderId].Reopened = true;
-                        db.Differences.Remove(row);
-                        break;
+                    row.DecidedBy = who;
+                    switch (decision)
+                    {
+                        case DifferenceDecision.Accept:
+                            row.State = DifferenceState.Accepted;
+                            break;
+                        case DifferenceDecision.RemoveSecond:
+                            row.State = DifferenceState.Remove;
+                            break;
+                        case DifferenceDecision.CarryAgain:
+                            // Struck out of the ledger it is fresh: the next pass looks whether it is there after all, and carries it if
+                            // not.
+                            await db
+                                .LedgerItems.Where(i => i.FolderId == row.FolderId && i.Number == row.Number)
+                                .ExecuteDeleteAsync(cancel);
+                            folders[row.FolderId].Reopened = true;
+                            db.Differences.Remove(row);
+                            break;
+                    }
                 }
-            }
-            var touched = rows.GroupBy(r => folders[r.FolderId].MoveId).ToList();
-            await db.SaveChangesAsync(cancel);
-            foreach (var move in touched)
-            {
-                foreach (var kind in move.GroupBy(r => folders[r.FolderId].Kind))
-                    await Differences.CountAsync(db, move.Key, kind.Key, [.. kind.Select(r => r.FolderId).Distinct()], cancel);
-                journal.Add(db, who, batch, new MoveRowName(move.Key, moves[move.Key].FromAccount), $"{decision.Words()} {move.Count()} message(s) that differ between the sides");
-            }
-            return (rows.Count, [.. touched.Select(g => g.Key)]);
-        }, cancel);
+                var touched = rows.GroupBy(r => folders[r.FolderId].MoveId).ToList();
+                await db.SaveChangesAsync(cancel);
+                foreach (var move in touched)
+                {
+                    foreach (var kind in move.GroupBy(r => folders[r.FolderId].Kind))
+                        await Differences.CountAsync(db, move.Key, kind.Key, [.. kind.Select(r => r.FolderId).Distinct()], cancel);
+                    journal.Add(
+                        db,
+                        who,
+                        batch,
+                        new MoveRowName(move.Key, moves[move.Key].FromAccount),
+                        $"{decision.Words()} {move.Count()} message(s) that differ between the sides"
+                    );
+                }
+                return (rows.Count, [.. touched.Select(g => g.Key)]);
+            },
+            cancel
+        );
 
     private static IQueryable<MoveRow> Chosen(CaravanDb db, string batch, IReadOnlyCollection<long>? only) =>
         only is null ? db.Moves.Where(m => m.Batch == batch) : db.Moves.Where(m => m.Batch == batch && only.Contains(m.Id));

@@ -11,6 +11,8 @@ internal static class RefusedFolders
     {
         await db.LedgerItems.Where(i => i.FolderId == folder && i.Outcome == Outcome.LeftBehind).ExecuteDeleteAsync(cancel);
         await db.LeftBehind.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
-        await db.LedgerFolders.Where(f => f.Id == folder).ExecuteUpdateAsync(set => set.SetProperty(f => f.LeftWhole, false).SetProperty(f => f.Reopened, true), cancel);
+        await db
+            .LedgerFolders.Where(f => f.Id == folder)
+            .ExecuteUpdateAsync(set => set.SetProperty(f => f.LeftWhole, false).SetProperty(f => f.Reopened, true), cancel);
     }
 }

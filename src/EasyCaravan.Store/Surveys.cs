@@ -19,20 +19,31 @@ public sealed class Surveys(Database database)
 
     /// <summary>Takes the place of an earlier one. Changes nothing when the claim's lease is lost.</summary>
     public Task SaveAsync(Claim claim, Inventory inventory, CancellationToken cancel) =>
-        database.WriteAsync(async db =>
-        {
-            if (!await db.Moves.AnyAsync(m => m.Id == claim.Person.Id && m.Fence == claim.Fence && m.LeaseOwner == claim.Owner, cancel)) throw new LeaseLostException();
-            var row = await db.Surveys.AsTracking().FirstOrDefaultAsync(s => s.MoveId == claim.Person.Id, cancel);
-            if (row is null) db.Surveys.Add(row = new SurveyRow { MoveId = claim.Person.Id, InventoryJson = "" });
-            row.TakenAt = inventory.TakenAt.ToUnixTimeMilliseconds();
-            (row.Messages, row.Octets, row.Folders) = (inventory.From?.Messages ?? 0, inventory.From?.Octets ?? 0, inventory.From?.Folders.Length ?? 0);
-            (row.ToMessages, row.Whole) = (inventory.To?.Messages ?? 0, inventory is { From: not null, To: not null });
-            row.InventoryJson = JsonSerializer.Serialize(inventory, s_json);
-        }, cancel);
+        database.WriteAsync(
+            async db =>
+            {
+                if (!await db.Moves.AnyAsync(m => m.Id == claim.Person.Id && m.Fence == claim.Fence && m.LeaseOwner == claim.Owner, cancel))
+                    throw new LeaseLostException();
+                var row = await db.Surveys.AsTracking().FirstOrDefaultAsync(s => s.MoveId == claim.Person.Id, cancel);
+                if (row is null)
+                    db.Surveys.Add(row = new SurveyRow { MoveId = claim.Person.Id, InventoryJson = "" });
+                row.TakenAt = inventory.TakenAt.ToUnixTimeMilliseconds();
+                (row.Messages, row.Octets, row.Folders) = (
+                    inventory.From?.Messages ?? 0,
+                    inventory.From?.Octets ?? 0,
+                    inventory.From?.Folders.Length ?? 0
+                );
+                (row.ToMessages, row.Whole) = (inventory.To?.Messages ?? 0, inventory is { From: not null, To: not null });
+                row.InventoryJson = JsonSerializer.Serialize(inventory, s_json);
+            },
+            cancel
+        );
 
     private static JsonSerializerOptions Json()
     {
-        var options = new JsonSerializerOptions { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull }.ConfigureForNodaTime(DateTimeZoneProviders.Tzdb);
+        var options = new JsonSerializerOptions { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull }.ConfigureForNodaTime(
+            DateTimeZoneProviders.Tzdb
+        );
         options.Converters.Add(new JsonStringEnumConverter());
         return options;
     }

@@ -12,11 +12,21 @@ public sealed class Tokens(Database database, TimeProvider time)
     public async Task<string> CreateAsync(string name, CancellationToken cancel)
     {
         var token = "caravan_" + Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(32));
-        await database.WriteAsync(db =>
-        {
-            db.Tokens.Add(new TokenRow { Name = name, Hash = HashOf(token), CreatedAt = time.GetUtcNow().ToUnixTimeMilliseconds() });
-            return Task.CompletedTask;
-        }, cancel);
+        await database.WriteAsync(
+            db =>
+            {
+                db.Tokens.Add(
+                    new TokenRow
+                    {
+                        Name = name,
+                        Hash = HashOf(token),
+                        CreatedAt = time.GetUtcNow().ToUnixTimeMilliseconds(),
+                    }
+                );
+                return Task.CompletedTask;
+            },
+            cancel
+        );
         return token;
     }
 

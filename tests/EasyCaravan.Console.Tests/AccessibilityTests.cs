@@ -14,9 +14,27 @@ public sealed class AccessibilityTests(ConsoleFixture fixture)
     {
         var page = await fixture.SignInAsync("/", dark);
         var complaints = new List<string>();
-        page.Console += (_, message) => { if (message.Type is "error" or "warning") complaints.Add(message.Text); };
+        page.Console += (_, message) =>
+        {
+            if (message.Type is "error" or "warning")
+                complaints.Add(message.Text);
+        };
         var found = new List<string>();
-        foreach (var path in new[] { "/", "/batches", "/batches/deckhands", "/batches/deckhands/moves/bram.tolland@saltmarsh.example", "/batches/harbour-office/moves/jonas.kettle@saltmarsh.example", "/batches/engineers/survey", "/batches/engineers/folders", "/plan", "/services", "/journal" })
+        foreach (
+            var path in new[]
+            {
+                "/",
+                "/batches",
+                "/batches/deckhands",
+                "/batches/deckhands/moves/bram.tolland@saltmarsh.example",
+                "/batches/harbour-office/moves/jonas.kettle@saltmarsh.example",
+                "/batches/engineers/survey",
+                "/batches/engineers/folders",
+                "/plan",
+                "/services",
+                "/journal",
+            }
+        )
         {
             await page.GotoAsync(path);
             await page.Locator("main h1").WaitForAsync();

@@ -16,7 +16,15 @@ namespace EasyCaravan.Console.Tests;
 public sealed class ConsoleFixture : IAsyncLifetime
 {
     private static readonly string[] s_browserArguments =
-        ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"];
+    [
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-quic",
+        "--no-first-run",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+    ];
 
     /// <summary>How long a page may take. Far more than it ever needs: what is awaited is the page, never a speed.</summary>
     private static readonly TimeSpan s_patience = TimeSpan.FromMinutes(1);
@@ -41,7 +49,10 @@ public sealed class ConsoleFixture : IAsyncLifetime
     public async ValueTask InitializeAsync()
     {
         _world = new DemoWorld(Path.Combine(AppContext.BaseDirectory, "demo"), TimeSpan.Zero);
-        _app = await CaravanHost.BuildAsync(new CaravanOptions(_folder, new Uri("http://127.0.0.1:0")) { Quiet = true }, CancellationToken.None);
+        _app = await CaravanHost.BuildAsync(
+            new CaravanOptions(_folder, new Uri("http://127.0.0.1:0")) { Quiet = true },
+            CancellationToken.None
+        );
         _world.PlaceSecrets(_folder);
         await _app.StartAsync();
         Address = CaravanHost.AddressOf(_app);
@@ -49,13 +60,16 @@ public sealed class ConsoleFixture : IAsyncLifetime
         Api = new HttpClient { BaseAddress = Address };
         Api.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", Token);
         // Three thousand people who do not move yet, beside the demonstration's batches: the table must bear them.
-        var roster = "name,from_account,to_account\n" + string.Concat(Enumerable.Range(1, 3000).Select(i => $"Passenger {i},p{i}@saltmarsh.example,p{i}@saltmarsh.example\n"));
+        var roster =
+            "name,from_account,to_account\n"
+            + string.Concat(Enumerable.Range(1, 3000).Select(i => $"Passenger {i},p{i}@saltmarsh.example,p{i}@saltmarsh.example\n"));
         var plan = World.Plan + "  passengers:\n    route: harbour-crossing\n    roster: passengers.csv\n";
         var files = new Dictionary<string, string>(World.Files) { ["passengers.csv"] = roster };
         await PostAsync("plan/apply", new PlanSubmission("plan.yaml", plan, files));
         foreach (var action in new[] { MoveAction.Survey, MoveAction.Start })
         {
-            foreach (var batch in new[] { "deckhands", "harbour-office", "engineers" }) await ActAsync(batch, action);
+            foreach (var batch in new[] { "deckhands", "harbour-office", "engineers" })
+                await ActAsync(batch, action);
             await UntilAsync(async () => (await BatchesAsync()).Where(b => b.Name != "passengers").All(b => Busy(b) == 0));
         }
         Assert.True(World.Meddle("jonas.kettle@saltmarsh.example"));
@@ -63,7 +77,14 @@ public sealed class ConsoleFixture : IAsyncLifetime
         await UntilAsync(async () => (await BatchesAsync()).Single(b => b.Name == "harbour-office").Undecided > 0);
         Assertions.SetDefaultExpectTimeout((float)s_patience.TotalMilliseconds);
         _playwright = await Playwright.CreateAsync();
-        _browser = await _playwright.Chromium.LaunchAsync(new() { ExecutablePath = "/usr/bin/chromium", Headless = true, Args = s_browserArguments });
+        _browser = await _playwright.Chromium.LaunchAsync(
+            new()
+            {
+                ExecutablePath = "/usr/bin/chromium",
+                Headless = true,
+                Args = s_browserArguments,
+            }
+        );
     }
 
     public async Task ActAsync(string batch, MoveAction action, params string[] moves) =>
@@ -76,18 +97,24 @@ public sealed class ConsoleFixture : IAsyncLifetime
         World.From.Manners = World.From.Manners with { PausePerMessage = TimeSpan.FromMilliseconds(80) };
         foreach (var person in people)
         {
-            for (var i = 0; i < 150; i++) World.Deliver($"{person}@saltmarsh.example");
+            for (var i = 0; i < 150; i++)
+                World.Deliver($"{person}@saltmarsh.example");
         }
         await ActAsync("harbour-office", MoveAction.CatchUp);
-        await UntilAsync(async () => (await Api.GetFromJsonAsync<Today>("/api/v1/today", ContractJson.Options))!.Running.Any(m => m.Pass is { Settled: > 10 }));
+        await UntilAsync(async () =>
+            (await Api.GetFromJsonAsync<Today>("/api/v1/today", ContractJson.Options))!.Running.Any(m => m.Pass is { Settled: > 10 })
+        );
     }
 
-    public async Task<List<BatchView>> BatchesAsync() => (await Api.GetFromJsonAsync<List<BatchView>>("/api/v1/batches", ContractJson.Options))!;
+    public async Task<List<BatchView>> BatchesAsync() =>
+        (await Api.GetFromJsonAsync<List<BatchView>>("/api/v1/batches", ContractJson.Options))!;
 
     /// <summary>A fresh browser context: nobody is signed in.</summary>
     public Task<IPage> OpenAsync(bool dark = false) => OpenAsync(dark, null);
 
-    /// <summary>A page of its own in a session that was opened by signing in once: the service slows down who signs in again and again.</summary>
+    /// <summary>
+    /// A page of its own in a session that was opened by signing in once: the service slows down who signs in again and again.
+    /// </summary>
     public async Task<IPage> SignInAsync(string path, bool dark = false)
     {
         var page = await OpenAsync(dark, await _session.Value);
@@ -108,34 +135,48 @@ public sealed class ConsoleFixture : IAsyncLifetime
 
     private async Task<IPage> OpenAsync(bool dark, string? session)
     {
-        var context = await _browser!.NewContextAsync(new()
-        {
-            BaseURL = Address.ToString(), ViewportSize = new() { Width = 1280, Height = 800 }, ColorScheme = dark ? ColorScheme.Dark : ColorScheme.Light,
-            Locale = "en-GB", TimezoneId = "Europe/Dublin", StorageState = session,
-        });
+        var context = await _browser!.NewContextAsync(
+            new()
+            {
+                BaseURL = Address.ToString(),
+                ViewportSize = new() { Width = 1280, Height = 800 },
+                ColorScheme = dark ? ColorScheme.Dark : ColorScheme.Light,
+                Locale = "en-GB",
+                TimezoneId = "Europe/Dublin",
+                StorageState = session,
+            }
+        );
         context.SetDefaultTimeout((float)s_patience.TotalMilliseconds);
         return await context.NewPageAsync();
     }
 
     public async ValueTask DisposeAsync()
     {
-        if (_browser is not null) await _browser.DisposeAsync();
+        if (_browser is not null)
+            await _browser.DisposeAsync();
         _playwright?.Dispose();
         Api?.Dispose();
-        if (_app is not null) await _app.DisposeAsync();
-        if (_world is not null) await _world.DisposeAsync();
+        if (_app is not null)
+            await _app.DisposeAsync();
+        if (_world is not null)
+            await _world.DisposeAsync();
         Directory.Delete(_folder, recursive: true);
     }
 
     private async Task PostAsync(string path, object body) =>
-        (await Api.PostAsync($"/api/v1/{path}", JsonContent.Create(body, body.GetType(), options: ContractJson.Options))).EnsureSuccessStatusCode();
+        (
+            await Api.PostAsync($"/api/v1/{path}", JsonContent.Create(body, body.GetType(), options: ContractJson.Options))
+        ).EnsureSuccessStatusCode();
 
     private static int Busy(BatchView batch) =>
-        batch.Conditions.GetValueOrDefault("running") + batch.Conditions.GetValueOrDefault("queued") + batch.Conditions.GetValueOrDefault("waiting");
+        batch.Conditions.GetValueOrDefault("running")
+        + batch.Conditions.GetValueOrDefault("queued")
+        + batch.Conditions.GetValueOrDefault("waiting");
 
     private static async Task UntilAsync(Func<Task<bool>> condition)
     {
         using var patience = new CancellationTokenSource(s_patience);
-        while (!await condition()) await Task.Delay(50, patience.Token);
+        while (!await condition())
+            await Task.Delay(50, patience.Token);
     }
 }

@@ -81,7 +81,8 @@ public sealed class PagesTests(ConsoleFixture fixture)
         var folders = page.GetByRole(AriaRole.Region, new() { Name = "Folders", Exact = true });
         await Expect(folders.Locator("tbody tr").Filter(new() { HasText = "Überfahrten/März" })).ToContainTextAsync("close");
         await Expect(folders.Locator("tbody tr").Filter(new() { HasText = "Spam" })).ToContainTextAsync("stays behind");
-        await Expect(folders.Locator("tbody tr").Filter(new() { HasText = "Projects/Ramp 2/Quotes" })).ToContainTextAsync("Work/Ramp 2/Quotes");
+        await Expect(folders.Locator("tbody tr").Filter(new() { HasText = "Projects/Ramp 2/Quotes" }))
+            .ToContainTextAsync("Work/Ramp 2/Quotes");
     }
 
     [Fact]

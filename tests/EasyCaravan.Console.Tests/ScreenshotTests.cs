@@ -3,7 +3,9 @@ using Xunit;
 
 namespace EasyCaravan.Console.Tests;
 
-/// <summary>The pictures of docs/screenshots. Written only where CARAVAN_SCREENSHOTS names a folder; the pages must draw in any case.</summary>
+/// <summary>
+/// The pictures of docs/screenshots. Written only where CARAVAN_SCREENSHOTS names a folder; the pages must draw in any case.
+/// </summary>
 public sealed class ScreenshotTests(ConsoleFixture fixture)
 {
     [Theory]
@@ -32,9 +34,12 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
             await card.GetByRole(AriaRole.Button, new() { Name = "Try" }).ClickAsync();
             await card.GetByText("All is well").WaitForAsync();
         }
-        if (name == "differences") await page.GetByRole(AriaRole.Heading, new() { Name = "Differences between the sides" }).EvaluateAsync("e => e.scrollIntoView()");
+        if (name == "differences")
+            await page.GetByRole(AriaRole.Heading, new() { Name = "Differences between the sides" })
+                .EvaluateAsync("e => e.scrollIntoView()");
         var picture = await page.ScreenshotAsync(new() { Animations = ScreenshotAnimations.Disabled });
         Assert.True(picture.Length > 20_000, "The page is nearly empty.");
-        if (Environment.GetEnvironmentVariable("CARAVAN_SCREENSHOTS") is { Length: > 0 } folder) await File.WriteAllBytesAsync(Path.Combine(folder, $"{name}.png"), picture);
+        if (Environment.GetEnvironmentVariable("CARAVAN_SCREENSHOTS") is { Length: > 0 } folder)
+            await File.WriteAllBytesAsync(Path.Combine(folder, $"{name}.png"), picture);
     }
 }

@@ -40,7 +40,9 @@ public sealed class SurveyPagesTests(ConsoleFixture fixture)
     public async Task Leaving_trash_out_is_chosen_where_its_saving_is_told()
     {
         var page = await fixture.SignInAsync("/batches/harbour-office/survey");
-        var row = page.GetByRole(AriaRole.Region, new() { Name = "What leaving out would save" }).Locator("tbody tr").Filter(new() { HasText = "Leave the trash behind" });
+        var row = page.GetByRole(AriaRole.Region, new() { Name = "What leaving out would save" })
+            .Locator("tbody tr")
+            .Filter(new() { HasText = "Leave the trash behind" });
         await row.GetByRole(AriaRole.Button).ClickAsync();
         await Expect(row).ToHaveCountAsync(0);
         await page.GetByRole(AriaRole.Link, new() { Name = "Folders" }).ClickAsync();
@@ -75,9 +77,11 @@ public sealed class SurveyPagesTests(ConsoleFixture fixture)
         var card = page.GetByRole(AriaRole.Region, new() { Name = "northquay" });
         await card.GetByLabel("Account to try").FillAsync("aoife.marsh@saltmarsh.example");
         await card.GetByRole(AriaRole.Button, new() { Name = "Try" }).ClickAsync();
-        foreach (var step in new[] { "token", "resolve", "connect", "sign in", "capabilities", "list", "write" }) await Expect(card.Locator("tbody")).ToContainTextAsync(step);
+        foreach (var step in new[] { "token", "resolve", "connect", "sign in", "capabilities", "list", "write" })
+            await Expect(card.Locator("tbody")).ToContainTextAsync(step);
         await page.GotoAsync("/batches/engineers/moves/siobhan.weir@saltmarsh.example");
         await Expect(page.GetByText("1 message dated after the survey")).ToBeVisibleAsync();
-        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "Folders of siobhan.weir@saltmarsh.example, one by one" })).ToContainTextAsync("Engines/Port/Overhaul - 2019");
+        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "Folders of siobhan.weir@saltmarsh.example, one by one" }))
+            .ToContainTextAsync("Engines/Port/Overhaul - 2019");
     }
 }

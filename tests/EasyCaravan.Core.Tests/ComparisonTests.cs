@@ -17,11 +17,15 @@ public sealed class ComparisonTests
 
     public ComparisonTests()
     {
-        for (var i = 0; i < 6; i++) _road.From.Folder("INBOX").Add(MemoryRoad.Message(i, body: $"first line{(i == 5 ? "" : "\r\n")}"), FlagSet.Parse("\\Seen"), DateTimeOffset.UnixEpoch);
+        for (var i = 0; i < 6; i++)
+            _road
+                .From.Folder("INBOX")
+                .Add(MemoryRoad.Message(i, body: $"first line{(i == 5 ? "" : "\r\n")}"), FlagSet.Parse("\\Seen"), DateTimeOffset.UnixEpoch);
         _road.Run();
     }
 
-    private List<(DifferenceKind Kind, string Subject)> Found => [.. _road.Ledger.Differences.Select(d => (d.Difference.Kind, d.Difference.Subject))];
+    private List<(DifferenceKind Kind, string Subject)> Found =>
+        [.. _road.Ledger.Differences.Select(d => (d.Difference.Kind, d.Difference.Subject))];
 
     private ComparisonProgress Compare(double share = 1)
     {
@@ -36,24 +40,48 @@ public sealed class ComparisonTests
     public void Sides_that_are_the_same_are_told_so()
     {
         var progress = Compare();
-        Assert.Equal((6L, 0L, 0L, 0L, true), (progress.Compared, progress.Differing, progress.FlagsChanged, progress.Arrived, progress.IsDone));
+        Assert.Equal(
+            (6L, 0L, 0L, 0L, true),
+            (progress.Compared, progress.Differing, progress.FlagsChanged, progress.Arrived, progress.IsDone)
+        );
         Assert.Empty(Found);
     }
 
     [Fact]
     public void Whatever_differs_is_named_by_how_it_does()
     {
-        Alter(0, m => m with { Octets = Encoding.Latin1.GetBytes(Encoding.Latin1.GetString(m.Octets).Replace("Tide", "XXXX", StringComparison.Ordinal)) });
+        Alter(0, m =>
+            m with
+            {
+                Octets = Encoding.Latin1.GetBytes(Encoding.Latin1.GetString(m.Octets).Replace("Tide", "XXXX", StringComparison.Ordinal)),
+            }
+        );
         Alter(1, m => m with { Octets = [.. m.Octets, (byte)'!'] });
-        Alter(2, m => m with { Octets = Encoding.Latin1.GetBytes(Encoding.Latin1.GetString(m.Octets).Replace("\r\n", "\n", StringComparison.Ordinal)) });
+        Alter(2, m =>
+            m with
+            {
+                Octets = Encoding.Latin1.GetBytes(Encoding.Latin1.GetString(m.Octets).Replace("\r\n", "\n", StringComparison.Ordinal)),
+            }
+        );
         Alter(3, m => m with { Received = DateTimeOffset.UnixEpoch.AddYears(57) });
         There.SetFlags(5, FlagSet.Parse("\\Seen Mine"));
         There.Remove(6);
         _road.From.Folder("INBOX").Add(MemoryRoad.Message(9), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         var progress = Compare();
         var told = _road.Ledger.Differences.OrderBy(d => d.Difference.Number).Select(d => (d.Difference.Kind, d.Difference.What)).ToList();
-        Assert.Equal([DifferenceKind.Altered, DifferenceKind.Altered, DifferenceKind.Altered, DifferenceKind.Altered, DifferenceKind.Flags, DifferenceKind.Missing], told.Select(t => t.Kind));
-        foreach (var (words, at) in new[] { ("header", 0), ("body", 1), ("line ends", 2), ("date of receipt", 3), ("Mine", 4) }) Assert.Contains(words, told[at].What, StringComparison.Ordinal);
+        Assert.Equal(
+            [
+                DifferenceKind.Altered,
+                DifferenceKind.Altered,
+                DifferenceKind.Altered,
+                DifferenceKind.Altered,
+                DifferenceKind.Flags,
+                DifferenceKind.Missing,
+            ],
+            told.Select(t => t.Kind)
+        );
+        foreach (var (words, at) in new[] { ("header", 0), ("body", 1), ("line ends", 2), ("date of receipt", 3), ("Mine", 4) })
+            Assert.Contains(words, told[at].What, StringComparison.Ordinal);
         Assert.Equal((5L, 1L, 1L), (progress.Differing, progress.FlagsChanged, progress.Arrived));
         Assert.False(_road.Waybill().Closes);
     }
@@ -75,7 +103,8 @@ public sealed class ComparisonTests
     [Fact]
     public void Broken_off_it_goes_on_where_it_was()
     {
-        for (var i = 0; i < 8_400; i++) _road.From.Folder("INBOX").Add(MemoryRoad.Message(100 + i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        for (var i = 0; i < 8_400; i++)
+            _road.From.Folder("INBOX").Add(MemoryRoad.Message(100 + i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         _road.Run();
         _road.To.BreakAfter = 8_100;
         Assert.Throws<FaultException>(() => Compare());
@@ -89,7 +118,8 @@ public sealed class ComparisonTests
     [Fact]
     public void A_sample_is_a_part_and_the_same_part_each_time()
     {
-        for (var i = 0; i < 1_000; i++) _road.From.Folder("INBOX").Add(MemoryRoad.Message(100 + i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        for (var i = 0; i < 1_000; i++)
+            _road.From.Folder("INBOX").Add(MemoryRoad.Message(100 + i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         _road.Run();
         var first = Compare(0.1).Compared;
         Assert.InRange(first, 50, 150);
@@ -102,7 +132,15 @@ public sealed class ComparisonTests
     {
         var road = new MemoryRoad();
         for (var i = 0; i < 40; i++)
-            road.From.Folder("INBOX").Add([.. Encoding.Latin1.GetBytes($"Subject: {(i == 17 ? "Br\u00edd" : "Tide")} {i}\r\nMessage-ID: <{i}@x>\r\n\r\n"), .. Encoding.ASCII.GetBytes($"body {i}\r\n")], FlagSet.Empty, DateTimeOffset.UnixEpoch);
+            road.From.Folder("INBOX")
+                .Add(
+                    [
+                        .. Encoding.Latin1.GetBytes($"Subject: {(i == 17 ? "Br\u00edd" : "Tide")} {i}\r\nMessage-ID: <{i}@x>\r\n\r\n"),
+                        .. Encoding.ASCII.GetBytes($"body {i}\r\n"),
+                    ],
+                    FlagSet.Empty,
+                    DateTimeOffset.UnixEpoch
+                );
         road.To.Stores = octets => [.. octets.Select(o => o >= 0x80 ? (byte)'X' : o)];
         road.Run();
         var altered = Assert.Single(road.Ledger.Differences);
@@ -119,9 +157,21 @@ public sealed class ComparisonTests
     {
         var road = new MemoryRoad();
         for (var i = 0; i < 1_600; i++)
-            road.From.Folder("INBOX").Add([.. Encoding.Latin1.GetBytes($"Subject: {(i == 3 ? "Br\u00edd" : "Tide")} {i}\r\nMessage-ID: <{i}@x>\r\n\r\n"), .. Encoding.ASCII.GetBytes($"body {i}\r\n")], FlagSet.Empty, DateTimeOffset.UnixEpoch);
+            road.From.Folder("INBOX")
+                .Add(
+                    [
+                        .. Encoding.Latin1.GetBytes($"Subject: {(i == 3 ? "Br\u00edd" : "Tide")} {i}\r\nMessage-ID: <{i}@x>\r\n\r\n"),
+                        .. Encoding.ASCII.GetBytes($"body {i}\r\n"),
+                    ],
+                    FlagSet.Empty,
+                    DateTimeOffset.UnixEpoch
+                );
         road.To.Stores = octets => [.. octets.Select(o => o >= 0x80 ? (byte)'X' : o)];
-        road.From.Meanwhile = name => { if (name == "next" && --reading == 0) road.From.BreakAfter = 0; };
+        road.From.Meanwhile = name =>
+        {
+            if (name == "next" && --reading == 0)
+                road.From.BreakAfter = 0;
+        };
         Assert.Throws<FaultException>(road.Run);
         Assert.True((await road.Ledger.SettledAsync(1, CancellationToken.None)).Contains(4));
         Assert.Empty(road.Ledger.Differences);

@@ -16,7 +16,10 @@ public sealed class DependencyTests
     public void A_project_refers_only_to_what_the_rule_allows(string project, string allowed)
     {
         var file = File.ReadAllText(Path.Combine(Root, "src", $"EasyCaravan.{project}", $"EasyCaravan.{project}.csproj"));
-        var refers = System.Text.RegularExpressions.Regex.Matches(file, @"ProjectReference Include=""[^""]*EasyCaravan\.(\w+)\.csproj").Select(m => m.Groups[1].Value).Order();
+        var refers = System
+            .Text.RegularExpressions.Regex.Matches(file, @"ProjectReference Include=""[^""]*EasyCaravan\.(\w+)\.csproj")
+            .Select(m => m.Groups[1].Value)
+            .Order();
         Assert.Equal(allowed.Split(' ', StringSplitOptions.RemoveEmptyEntries), refers);
     }
 
@@ -24,8 +27,12 @@ public sealed class DependencyTests
     public void The_core_knows_no_network_database_web_or_console()
     {
         var names = typeof(EasyCaravan.Core.Carrying.Pass).Assembly.GetReferencedAssemblies().Select(a => a.Name!).ToList();
-        Assert.DoesNotContain(names, n => n.StartsWith("System.Net", StringComparison.Ordinal) || n.StartsWith("Microsoft.EntityFrameworkCore", StringComparison.Ordinal)
-            || n.StartsWith("Microsoft.AspNetCore", StringComparison.Ordinal) || n is "System.Console" or "MailKit");
+        Assert.DoesNotContain(names, n =>
+            n.StartsWith("System.Net", StringComparison.Ordinal)
+            || n.StartsWith("Microsoft.EntityFrameworkCore", StringComparison.Ordinal)
+            || n.StartsWith("Microsoft.AspNetCore", StringComparison.Ordinal)
+            || n is "System.Console" or "MailKit"
+        );
     }
 
     [Fact]
@@ -33,7 +40,10 @@ public sealed class DependencyTests
     {
         var page = File.ReadAllText(Path.Combine(Root, "docs", "flow.md"));
         Assert.True(page.Split('\n').Length <= 60, "docs/flow.md is one page: 60 lines");
-        var paths = System.Text.RegularExpressions.Regex.Matches(page, @"`((?:src|console|demo|tests|bench)/[^`]+)`").Select(m => m.Groups[1].Value).ToList();
+        var paths = System
+            .Text.RegularExpressions.Regex.Matches(page, @"`((?:src|console|demo|tests|bench)/[^`]+)`")
+            .Select(m => m.Groups[1].Value)
+            .ToList();
         Assert.NotEmpty(paths);
         Assert.DoesNotContain(paths, p => !Path.Exists(Path.Combine(Root, p)));
     }
@@ -41,7 +51,10 @@ public sealed class DependencyTests
     [Fact]
     public void Every_method_on_the_flow_page_is_in_its_file()
     {
-        var stages = File.ReadAllLines(Path.Combine(Root, "docs", "flow.md")).Select(l => l.Split('|')).Where(c => c.Length == 6 && c[3].Contains('`')).ToList();
+        var stages = File.ReadAllLines(Path.Combine(Root, "docs", "flow.md"))
+            .Select(l => l.Split('|'))
+            .Where(c => c.Length == 6 && c[3].Contains('`'))
+            .ToList();
         Assert.NotEmpty(stages);
         foreach (var cells in stages)
         {
@@ -55,7 +68,8 @@ public sealed class DependencyTests
             }
         }
 
-        static List<string> Quoted(string cell) => [.. System.Text.RegularExpressions.Regex.Matches(cell, "`([^`]+)`").Select(m => m.Groups[1].Value)];
+        static List<string> Quoted(string cell) =>
+            [.. System.Text.RegularExpressions.Regex.Matches(cell, "`([^`]+)`").Select(m => m.Groups[1].Value)];
     }
 
     [Fact]
@@ -63,15 +77,37 @@ public sealed class DependencyTests
     {
         var page = File.ReadAllText(Path.Combine(Root, "docs", "rfc.md"));
         var listed = System.Text.RegularExpressions.Regex.Matches(page, @"\b\d{4}\b").Select(m => m.Value).ToHashSet();
-        var cited = Directory.GetFiles(Path.Combine(Root, "src"), "*.cs", SearchOption.AllDirectories)
-            .SelectMany(f => System.Text.RegularExpressions.Regex.Matches(File.ReadAllText(f), @"RFC (\d{4})").Select(m => m.Groups[1].Value)).ToHashSet();
+        var cited = Directory
+            .GetFiles(Path.Combine(Root, "src"), "*.cs", SearchOption.AllDirectories)
+            .SelectMany(f =>
+                System.Text.RegularExpressions.Regex.Matches(File.ReadAllText(f), @"RFC (\d{4})").Select(m => m.Groups[1].Value)
+            )
+            .ToHashSet();
         Assert.Empty(cited.Except(listed).Order());
+    }
+
+    [Fact]
+    public void Lines_end_at_140_characters()
+    {
+        var files = new[] { "src", "tests", "bench", "console/src" }
+            .SelectMany(folder => Directory.GetFiles(Path.Combine(Root, folder), "*", SearchOption.AllDirectories))
+            .Where(f => Path.GetExtension(f) is ".cs" or ".ts" or ".tsx" or ".css" && !IsGenerated(f));
+        Assert.Empty(
+            files
+                .SelectMany(f => File.ReadLines(f).Select((line, i) => (line, Place: $"{Path.GetRelativePath(Root, f)}:{i + 1}")))
+                .Where(l => l.line.Length > 140)
+                .Select(l => l.Place)
+        );
+
+        static bool IsGenerated(string file) =>
+            file.Contains("/Migrations/", StringComparison.Ordinal) || file.EndsWith("/api-schema.ts", StringComparison.Ordinal);
     }
 
     private static string FindRoot()
     {
         var folder = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(folder, "EasyCaravan.slnx"))) folder = Path.GetDirectoryName(folder)!;
+        while (!File.Exists(Path.Combine(folder, "EasyCaravan.slnx")))
+            folder = Path.GetDirectoryName(folder)!;
         return folder;
     }
 }

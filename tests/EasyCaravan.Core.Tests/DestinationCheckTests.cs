@@ -15,12 +15,14 @@ public sealed class DestinationCheckTests
 
     public DestinationCheckTests()
     {
-        for (var i = 0; i < 6; i++) _road.From.Folder(i < 4 ? "INBOX" : "Work").Add(MemoryRoad.Message(i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        for (var i = 0; i < 6; i++)
+            _road.From.Folder(i < 4 ? "INBOX" : "Work").Add(MemoryRoad.Message(i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         _road.Run();
         Assert.Empty(_road.Ledger.Differences);
     }
 
-    private List<(DifferenceKind Kind, string Subject)> Found => [.. _road.Ledger.Differences.Select(d => (d.Difference.Kind, d.Difference.Subject))];
+    private List<(DifferenceKind Kind, string Subject)> Found =>
+        [.. _road.Ledger.Differences.Select(d => (d.Difference.Kind, d.Difference.Subject))];
 
     [Fact]
     public void What_was_expunged_on_the_new_side_is_seen_although_nothing_changed_on_the_old()
@@ -61,7 +63,11 @@ public sealed class DestinationCheckTests
         There.Add(There.Messages[1].Octets, FlagSet.Empty, DateTimeOffset.UnixEpoch);
         There.Add(MemoryRoad.Message(77), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         // The same message that came another way: its head is longer, so that it is not ours.
-        There.Add([.. Encoding.Latin1.GetBytes("Received: elsewhere\r\n"), .. There.Messages[2].Octets], FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        There.Add(
+            [.. Encoding.Latin1.GetBytes("Received: elsewhere\r\n"), .. There.Messages[2].Octets],
+            FlagSet.Empty,
+            DateTimeOffset.UnixEpoch
+        );
         _road.Run();
         Assert.Equal([(DifferenceKind.Twice, "Tide 1")], Found);
         Assert.Equal((1L, false), (_road.Waybill().Total.Twice, _road.Waybill().Closes));
@@ -71,7 +77,9 @@ public sealed class DestinationCheckTests
         Assert.Equal([(DifferenceKind.Twice, "Tide 1")], Found);
     }
 
-    /// <summary>A pass that was killed twice: neither append was noted, and both came back before anybody could claim one of them.</summary>
+    /// <summary>
+    /// A pass that was killed twice: neither append was noted, and both came back before anybody could claim one of them.
+    /// </summary>
     [Theory]
     [InlineData(0)]
     [InlineData(3)]
@@ -179,7 +187,10 @@ public sealed class DestinationCheckTests
     [Fact]
     public void Folders_that_merge_miss_nothing_after_the_new_account_was_emptied_and_filled_again()
     {
-        var road = new MemoryRoad { Rules = _road.Rules with { Folders = [new FolderRule(1, new FolderMatch.Glob("Old"), new FolderOutcome.To("Work"))] } };
+        var road = new MemoryRoad
+        {
+            Rules = _road.Rules with { Folders = [new FolderRule(1, new FolderMatch.Glob("Old"), new FolderOutcome.To("Work"))] },
+        };
         road.From.Folder("Old").Add(MemoryRoad.Message(1), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         road.From.Folder("Work").Add(MemoryRoad.Message(2), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         road.Run();
@@ -240,11 +251,16 @@ public sealed class DestinationCheckTests
     public void Refused_folders_stay_behind_as_a_whole_each_by_its_name_and_come_when_they_are_mended()
     {
         foreach (var name in new[] { "Aft", "Bow", "Crow" })
-            for (var i = 0; i < 3; i++) _road.From.Folder(name).Add(MemoryRoad.Message(20 + i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
-        _road.To.RefusesFolder = path => path.ToString() is "Aft" or "Crow" ? new Fault(Cause.FolderRefused, "b", $"no such name as {path}") : null;
+            for (var i = 0; i < 3; i++)
+                _road.From.Folder(name).Add(MemoryRoad.Message(20 + i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        _road.To.RefusesFolder = path =>
+            path.ToString() is "Aft" or "Crow" ? new Fault(Cause.FolderRefused, "b", $"no such name as {path}") : null;
         _road.Run();
         Assert.Equal(3, _road.To.Folder("Bow").Messages.Count);
-        Assert.Equal([("no such name as Aft", 3L), ("no such name as Crow", 3L)], _road.Ledger.FoldersLeft.Values.Select(f => (f.Fault.What, f.Messages)));
+        Assert.Equal(
+            [("no such name as Aft", 3L), ("no such name as Crow", 3L)],
+            _road.Ledger.FoldersLeft.Values.Select(f => (f.Fault.What, f.Messages))
+        );
         Assert.Equal((15L, 6L, true), (_road.Waybill().Total.Found, _road.Waybill().Total.LeftBehind, _road.Waybill().Closes));
         // Left alone while nothing happens in it, tried again as soon as something does.
         _road.To.Calls.Clear();
@@ -260,8 +276,10 @@ public sealed class DestinationCheckTests
 
     private void Decide(DifferenceState state)
     {
-        for (var i = 0; i < _road.Ledger.Differences.Count; i++) _road.Ledger.Differences[i] = _road.Ledger.Differences[i] with { State = state };
+        for (var i = 0; i < _road.Ledger.Differences.Count; i++)
+            _road.Ledger.Differences[i] = _road.Ledger.Differences[i] with { State = state };
     }
 
-    private static string Subject(MemoryMessage message) => Encoding.Latin1.GetString(message.Octets).Split("\r\n").First(l => l.StartsWith("Subject:", StringComparison.Ordinal))[9..];
+    private static string Subject(MemoryMessage message) =>
+        Encoding.Latin1.GetString(message.Octets).Split("\r\n").First(l => l.StartsWith("Subject:", StringComparison.Ordinal))[9..];
 }

@@ -13,8 +13,24 @@ public sealed class FolderMapTests
 
     private static FolderRule Rule(int number, string glob, FolderOutcome outcome) => new(number, new FolderMatch.Glob(glob), outcome);
 
-    private static FolderMap Draw(IEnumerable<FolderRule> rules, IReadOnlyList<FolderState> from, IReadOnlyList<FolderState> to, AccountTraits traits, FolderNames? names = null, Dictionary<FolderPath, FolderPath>? known = null, FolderPath? under = null, Shaping? shaping = null) =>
-        FolderMap.Draw(new CarryRules([.. rules], new MailRules(null, null), Doubles.Pair) { Under = under, Shaping = shaping ?? Shaping.Default }, from, to, traits, names ?? FolderNames.Any, known);
+    private static FolderMap Draw(
+        IEnumerable<FolderRule> rules,
+        IReadOnlyList<FolderState> from,
+        IReadOnlyList<FolderState> to,
+        AccountTraits traits,
+        FolderNames? names = null,
+        Dictionary<FolderPath, FolderPath>? known = null,
+        FolderPath? under = null,
+        Shaping? shaping = null
+    ) =>
+        FolderMap.Draw(
+            new CarryRules([.. rules], new MailRules(null, null), Doubles.Pair) { Under = under, Shaping = shaping ?? Shaping.Default },
+            from,
+            to,
+            traits,
+            names ?? FolderNames.Any,
+            known
+        );
 
     private static string? Landing(FolderMap map, string from) => map.Landings.Single(l => l.From.Path.ToString() == from).To?.ToString();
 
@@ -39,7 +55,12 @@ public sealed class FolderMapTests
     [Fact]
     public void The_first_rule_that_matches_decides_and_is_named()
     {
-        FolderRule[] rules = [Rule(1, "Trash", new FolderOutcome.Leave()), Rule(2, "Projects/**", new FolderOutcome.To("Work/**")), Rule(3, "**", new FolderOutcome.To("Old/**"))];
+        FolderRule[] rules =
+        [
+            Rule(1, "Trash", new FolderOutcome.Leave()),
+            Rule(2, "Projects/**", new FolderOutcome.To("Work/**")),
+            Rule(3, "**", new FolderOutcome.To("Old/**")),
+        ];
         var map = Draw(rules, [Folder("INBOX"), Folder("Trash"), Folder("Projects/Ramp"), Folder("Sent")], [], Dots);
         Assert.Null(Landing(map, "Trash"));
         Assert.Equal("Work/Ramp", Landing(map, "Projects/Ramp"));
@@ -50,7 +71,12 @@ public sealed class FolderMapTests
     [Fact]
     public void Without_rules_inbox_goes_to_inbox_and_a_use_to_the_same_use_whatever_it_is_called()
     {
-        var map = Draw([], [Folder("INBOX"), Folder("Sent", SpecialUse.Sent), Folder("Trash", SpecialUse.Trash)], [Folder("INBOX"), Folder("Sent Items", SpecialUse.Sent)], Dots);
+        var map = Draw(
+            [],
+            [Folder("INBOX"), Folder("Sent", SpecialUse.Sent), Folder("Trash", SpecialUse.Trash)],
+            [Folder("INBOX"), Folder("Sent Items", SpecialUse.Sent)],
+            Dots
+        );
         Assert.Equal("INBOX", Landing(map, "INBOX"));
         Assert.Equal("Sent Items", Landing(map, "Sent"));
         Assert.Equal("Trash", Landing(map, "Trash"));
@@ -78,8 +104,19 @@ public sealed class FolderMapTests
         var map = Draw([], from, [], Dots, FolderNames.Any with { Illegal = ":" });
         Assert.Equal(["a_b", "a_b (2)", "a_b (3)"], map.Landings.Select(l => l.To!.ToString()));
         var known = map.Landings.ToDictionary(l => l.From.Path, l => l.To!);
-        var later = Draw([], [Folder("a:b"), Folder("a,b"), from[1], Folder("a/b"), from[0]], [], Dots, FolderNames.Any with { Illegal = ":" }, known);
-        foreach (var folder in from) Assert.Equal(known[folder.Path], later.Landings.Single(l => l.From.Path.Equals(folder.Path)).To);
+        var later = Draw(
+            [],
+            [Folder("a:b"), Folder("a,b"), from[1], Folder("a/b"), from[0]],
+            [],
+            Dots,
+            FolderNames.Any with
+            {
+                Illegal = ":",
+            },
+            known
+        );
+        foreach (var folder in from)
+            Assert.Equal(known[folder.Path], later.Landings.Single(l => l.From.Path.Equals(folder.Path)).To);
         Assert.Equal(5, later.Landings.Select(l => l.To!.ToString()).Distinct().Count());
     }
 
@@ -103,7 +140,13 @@ public sealed class FolderMapTests
     public void A_name_is_made_to_fit_what_the_service_is_known_to_refuse(string from, string to, ShapedFor? why)
     {
         var names = new FolderNames(["outbox"], ":|", 2, 11, false);
-        var landing = Draw([], [Folder(from)], [], Dots, from.StartsWith("A name", StringComparison.Ordinal) ? names : names with { Longest = null }).Landings[0];
+        var landing = Draw(
+            [],
+            [Folder(from)],
+            [],
+            Dots,
+            from.StartsWith("A name", StringComparison.Ordinal) ? names : names with { Longest = null }
+        ).Landings[0];
         Assert.Equal(to, landing.To!.ToString());
         Assert.Equal(why is { } reason ? [reason] : [], landing.Shaped);
         Assert.Equal(why is null, landing.Note is null);
@@ -112,7 +155,20 @@ public sealed class FolderMapTests
     [Fact]
     public void What_cannot_be_held_stays_behind_where_somebody_chose_so()
     {
-        var landing = Draw([], [Folder("Outbox")], [], Dots, FolderNames.Any with { Reserved = ["Outbox"] }, shaping: Shaping.Default with { Reserved = NameWay.Leave }).Landings[0];
+        var landing = Draw(
+            [],
+            [Folder("Outbox")],
+            [],
+            Dots,
+            FolderNames.Any with
+            {
+                Reserved = ["Outbox"],
+            },
+            shaping: Shaping.Default with
+            {
+                Reserved = NameWay.Leave,
+            }
+        ).Landings[0];
         Assert.Null(landing.To);
         Assert.Contains("stays behind", landing.Note, StringComparison.Ordinal);
     }
@@ -127,16 +183,35 @@ public sealed class FolderMapTests
             new(3, new FolderMatch.Glob("Projects/**"), new FolderOutcome.Placed(FolderPath.Parse("Work"), " - ")),
             new(4, new FolderMatch.Use(SpecialUse.Archive), new FolderOutcome.Placed(FolderPath.Parse("Old"), null)),
         ];
-        var map = Draw(rules, [Folder("50% *off*"), Folder("50% xoffx"), Folder("Years/2019/Ramp"), Folder("Projects/a/b"), Folder("Store", SpecialUse.Archive)], [], Dots);
+        var map = Draw(
+            rules,
+            [
+                Folder("50% *off*"),
+                Folder("50% xoffx"),
+                Folder("Years/2019/Ramp"),
+                Folder("Projects/a/b"),
+                Folder("Store", SpecialUse.Archive),
+            ],
+            [],
+            Dots
+        );
         Assert.Equal([null, "50% xoffx", "Ramp/2019", "Work/Projects - a - b", "Old/Store"], map.Landings.Select(l => l.To?.ToString()));
     }
 
     [Fact]
     public void Below_a_folder_of_its_own_everything_lands_there_and_the_inbox_is_a_folder()
     {
-        var map = Draw([new(1, new FolderMatch.Glob("Sent"), new FolderOutcome.ToUse(SpecialUse.Sent))], [Folder("INBOX"), Folder("INBOX/Lists"), Folder("Trash", SpecialUse.Trash), Folder("Sent", SpecialUse.Sent)],
-            [Folder("Bin", SpecialUse.Trash), Folder("Sent Items", SpecialUse.Sent)], Dots, under: FolderPath.Parse("Old mail/Aoife"));
-        Assert.Equal(["Old mail/Aoife/Inbox", "Old mail/Aoife/INBOX/Lists", "Old mail/Aoife/Trash", "Sent Items"], map.Landings.Select(l => l.To!.ToString()));
+        var map = Draw(
+            [new(1, new FolderMatch.Glob("Sent"), new FolderOutcome.ToUse(SpecialUse.Sent))],
+            [Folder("INBOX"), Folder("INBOX/Lists"), Folder("Trash", SpecialUse.Trash), Folder("Sent", SpecialUse.Sent)],
+            [Folder("Bin", SpecialUse.Trash), Folder("Sent Items", SpecialUse.Sent)],
+            Dots,
+            under: FolderPath.Parse("Old mail/Aoife")
+        );
+        Assert.Equal(
+            ["Old mail/Aoife/Inbox", "Old mail/Aoife/INBOX/Lists", "Old mail/Aoife/Trash", "Sent Items"],
+            map.Landings.Select(l => l.To!.ToString())
+        );
     }
 
     [Fact]
@@ -147,20 +222,34 @@ public sealed class FolderMapTests
     public void Whatever_the_folders_each_lands_once_or_stays_behind_by_a_named_rule()
     {
         var path = Gen.String[Gen.Char["ab.c"], 1, 3].Array[1, 3].Select(n => string.Join('/', n));
-        path.List[1, 20].Sample(paths =>
-        {
-            var folders = paths.Distinct().Select(p => Folder(p)).ToList();
-            var map = Draw([Rule(1, "a*/**", new FolderOutcome.Leave())], folders, [], Dots, new FolderNames(["b"], "c", 2, 9, true));
-            Assert.Equal(map.Landings.Count(l => l.To is not null), map.Landings.Select(l => l.To?.ToString()).OfType<string>().Distinct(StringComparer.OrdinalIgnoreCase).Count());
-            var again = Draw([Rule(1, "a*/**", new FolderOutcome.Leave())], [.. folders.AsEnumerable().Reverse()], [], Dots, new FolderNames(["b"], "c", 2, 9, true), map.Landings.Where(l => l.To is not null).ToDictionary(l => l.From.Path, l => l.To!));
-            foreach (var landing in map.Landings) Assert.Equal(landing.To, again.Landings.Single(l => l.From.Path.Equals(landing.From.Path)).To);
-            Assert.Equal(folders.Count, map.Landings.Length);
-            foreach (var landing in map.Landings)
+        path.List[1, 20]
+            .Sample(paths =>
             {
-                Assert.NotEmpty(landing.Rule);
-                if (landing.To is { } to) Assert.DoesNotContain(to.Names, n => n.Contains('.', StringComparison.Ordinal));
-                else Assert.StartsWith("rule 1", landing.Rule, StringComparison.Ordinal);
-            }
-        });
+                var folders = paths.Distinct().Select(p => Folder(p)).ToList();
+                var map = Draw([Rule(1, "a*/**", new FolderOutcome.Leave())], folders, [], Dots, new FolderNames(["b"], "c", 2, 9, true));
+                Assert.Equal(
+                    map.Landings.Count(l => l.To is not null),
+                    map.Landings.Select(l => l.To?.ToString()).OfType<string>().Distinct(StringComparer.OrdinalIgnoreCase).Count()
+                );
+                var again = Draw(
+                    [Rule(1, "a*/**", new FolderOutcome.Leave())],
+                    [.. folders.AsEnumerable().Reverse()],
+                    [],
+                    Dots,
+                    new FolderNames(["b"], "c", 2, 9, true),
+                    map.Landings.Where(l => l.To is not null).ToDictionary(l => l.From.Path, l => l.To!)
+                );
+                foreach (var landing in map.Landings)
+                    Assert.Equal(landing.To, again.Landings.Single(l => l.From.Path.Equals(landing.From.Path)).To);
+                Assert.Equal(folders.Count, map.Landings.Length);
+                foreach (var landing in map.Landings)
+                {
+                    Assert.NotEmpty(landing.Rule);
+                    if (landing.To is { } to)
+                        Assert.DoesNotContain(to.Names, n => n.Contains('.', StringComparison.Ordinal));
+                    else
+                        Assert.StartsWith("rule 1", landing.Rule, StringComparison.Ordinal);
+                }
+            });
     }
 }

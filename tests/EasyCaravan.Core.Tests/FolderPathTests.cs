@@ -9,12 +9,13 @@ public sealed class FolderPathTests
 
     [Fact]
     public void Whatever_the_names_the_written_form_reads_back_as_the_same_path() =>
-        Name.Array[1, 5].Sample(names =>
-        {
-            var path = FolderPath.Of(names);
-            Assert.Equal(path, FolderPath.Parse(path.ToString()));
-            Assert.Equal(path.Names, FolderPath.Parse(path.ToString()).Names);
-        });
+        Name.Array[1, 5]
+            .Sample(names =>
+            {
+                var path = FolderPath.Of(names);
+                Assert.Equal(path, FolderPath.Parse(path.ToString()));
+                Assert.Equal(path.Names, FolderPath.Parse(path.ToString()).Names);
+            });
 
     [Theory]
     [InlineData("")]

@@ -34,7 +34,8 @@ public sealed class FollowTests
     [Fact]
     public void A_renamed_folder_moves_with_all_that_is_in_it()
     {
-        for (var i = 0; i < 30; i++) Add("Work", i);
+        for (var i = 0; i < 30; i++)
+            Add("Work", i);
         _road.Run();
         _road.From.Folders[FolderPath.Parse("Projects")] = _road.From.Folder("Work");
         _road.From.Folders.Remove(FolderPath.Parse("Work"));
@@ -49,7 +50,8 @@ public sealed class FollowTests
     [Fact]
     public void A_rule_that_sends_a_folder_elsewhere_takes_along_what_was_carried()
     {
-        for (var i = 0; i < 5; i++) Add("Work", i);
+        for (var i = 0; i < 5; i++)
+            Add("Work", i);
         _road.Run();
         _road.Rules = _road.Rules with { Folders = [new FolderRule(1, new FolderMatch.Glob("Work"), new FolderOutcome.To("Old/Work"))] };
         _road.Run();
@@ -61,11 +63,13 @@ public sealed class FollowTests
     [Fact]
     public void Moved_while_the_pass_runs_out_of_a_folder_that_is_done_it_arrives_once()
     {
-        for (var i = 0; i < 2100; i++) Add("Large", i);
+        for (var i = 0; i < 2100; i++)
+            Add("Large", i);
         Add("Small", 9001);
         _road.To.Meanwhile = call =>
         {
-            if (call != "append" || _road.From.Folder("Large").Messages.Count < 2100) return;
+            if (call != "append" || _road.From.Folder("Large").Messages.Count < 2100)
+                return;
             _road.From.Folder("Large").Remove(1);
             Add("Small", 0);
         };
@@ -82,11 +86,26 @@ public sealed class FollowTests
     public void What_arrives_while_the_pass_runs_comes_with_the_next_one_and_where_the_listing_is_wrong_with_this()
     {
         Add("Work", 1);
-        _road.From.Meanwhile = call => { if (call == "changes") { _road.From.Meanwhile = null; Add("Work", 2); } };
+        _road.From.Meanwhile = call =>
+        {
+            if (call == "changes")
+            {
+                _road.From.Meanwhile = null;
+                Add("Work", 2);
+            }
+        };
         _road.Run();
         Assert.Equal(["Tide 1"], Subjects("Work"));
         AssertCloses(1);
-        _road.From.Meanwhile = call => { if (call == "changes") { _road.From.Meanwhile = null; Add("Work", 3); _road.From.Folder("Work").Remove(1); } };
+        _road.From.Meanwhile = call =>
+        {
+            if (call == "changes")
+            {
+                _road.From.Meanwhile = null;
+                Add("Work", 3);
+                _road.From.Folder("Work").Remove(1);
+            }
+        };
         _road.Run();
         Assert.Equal(["Tide 1", "Tide 2", "Tide 3"], Subjects("Work").Order());
         AssertCloses(2);
@@ -100,7 +119,11 @@ public sealed class FollowTests
         var epoch = _road.To.Folder("Work").Epoch;
         _road.To.Folders.Remove(FolderPath.Parse("Work"));
         // Quirk (a service that numbers a folder that is made again as it did before): nothing tells that it is another one.
-        _road.To.Meanwhile = call => { if (call == "create") _road.To.Folder("Work").Epoch = epoch; };
+        _road.To.Meanwhile = call =>
+        {
+            if (call == "create")
+                _road.To.Folder("Work").Epoch = epoch;
+        };
         Add("Work", 2);
         _road.Run();
         Assert.Equal(["Tide 1", "Tide 2"], Subjects("Work").Order());
@@ -130,7 +153,8 @@ public sealed class FollowTests
     {
         _road.Lanes = 2;
         foreach (var folder in new[] { "INBOX", "Work" })
-            for (var i = 0; i < each; i++) Add(folder, i);
+            for (var i = 0; i < each; i++)
+                Add(folder, i);
         _road.Run();
         Assert.Equal(opened, _road.Opened);
         AssertCloses(2 * each);
@@ -138,17 +162,46 @@ public sealed class FollowTests
 
     [Fact]
     public void Each_folder_is_in_one_load_and_those_that_land_in_one_place_are_in_the_same() =>
-        Gen.Select(Gen.Int[0, 5000], Gen.Int[-1, 8]).List[0, 80].Sample(folders =>
-        {
-            var work = folders.Select((f, i) => new FolderWork(
-                new FolderLanding(new FolderState(FolderPath.Of($"F{i}"), SpecialUse.None, true, true, new FolderCursor(1, 1, null, (uint)f.Item1)), f.Item2 < 0 ? null : FolderPath.Of(f.Item2 < 5 ? $"To{f.Item2}" : $"To{i}"), "rule", [], null, null), null, 0)).ToList();
-            var loads = FolderBatch.Pack(work, inOrder: false).ToList();
-            var packed = loads.SelectMany(l => l.Folders).ToList();
-            return packed.Count == work.Count && packed.ToHashSet(ReferenceEqualityComparer.Instance).Count == work.Count
-                && loads.TrueForAll(l => l.InTurn == (l.Folders.Count > 1 && l.Folders[0].Landing.To is { } to && l.Folders.All(f => Equals(f.Landing.To, to))))
-                && loads.TrueForAll(l => l.InTurn || l.Folders.Count == 1 || (l.Messages <= 2_000 && l.Folders.Count <= 50))
-                && work.Where(w => w.Landing.To is not null).GroupBy(w => w.Landing.To).All(g => g.Select(w => loads.FindIndex(l => l.Folders.Contains(w))).Distinct().Count() == 1);
-        });
+        Gen.Select(Gen.Int[0, 5000], Gen.Int[-1, 8])
+            .List[0, 80]
+            .Sample(folders =>
+            {
+                var work = folders
+                    .Select(
+                        (f, i) =>
+                            new FolderWork(
+                                new FolderLanding(
+                                    new FolderState(
+                                        FolderPath.Of($"F{i}"),
+                                        SpecialUse.None,
+                                        true,
+                                        true,
+                                        new FolderCursor(1, 1, null, (uint)f.Item1)
+                                    ),
+                                    f.Item2 < 0 ? null : FolderPath.Of(f.Item2 < 5 ? $"To{f.Item2}" : $"To{i}"),
+                                    "rule",
+                                    [],
+                                    null,
+                                    null
+                                ),
+                                null,
+                                0
+                            )
+                    )
+                    .ToList();
+                var loads = FolderBatch.Pack(work, inOrder: false).ToList();
+                var packed = loads.SelectMany(l => l.Folders).ToList();
+                return packed.Count == work.Count
+                    && packed.ToHashSet(ReferenceEqualityComparer.Instance).Count == work.Count
+                    && loads.TrueForAll(l =>
+                        l.InTurn
+                        == (l.Folders.Count > 1 && l.Folders[0].Landing.To is { } to && l.Folders.All(f => Equals(f.Landing.To, to)))
+                    )
+                    && loads.TrueForAll(l => l.InTurn || l.Folders.Count == 1 || (l.Messages <= 2_000 && l.Folders.Count <= 50))
+                    && work.Where(w => w.Landing.To is not null)
+                        .GroupBy(w => w.Landing.To)
+                        .All(g => g.Select(w => loads.FindIndex(l => l.Folders.Contains(w))).Distinct().Count() == 1);
+            });
 
     [Theory]
     [InlineData(Deletions.Keep, 40)]
@@ -156,7 +209,8 @@ public sealed class FollowTests
     public void Deletions_are_followed_where_the_route_says_so(Deletions deletions, int left)
     {
         _road.Rules = _road.Rules with { Deletions = deletions };
-        for (var i = 0; i < 40; i++) Add("INBOX", i);
+        for (var i = 0; i < 40; i++)
+            Add("INBOX", i);
         _road.Run();
         _road.From.Folder("INBOX").Remove(7);
         _road.Run();
@@ -181,9 +235,11 @@ public sealed class FollowTests
     public void A_mailbox_that_is_suddenly_empty_is_a_mishap_and_not_a_wish()
     {
         _road.Rules = _road.Rules with { Deletions = Deletions.Follow };
-        for (var i = 0; i < 60; i++) Add("INBOX", i);
+        for (var i = 0; i < 60; i++)
+            Add("INBOX", i);
         _road.Run();
-        for (uint i = 1; i <= 40; i++) _road.From.Folder("INBOX").Remove(i);
+        for (uint i = 1; i <= 40; i++)
+            _road.From.Folder("INBOX").Remove(i);
         _road.Run();
         Assert.Equal(60, _road.To.Folder("INBOX").Messages.Count);
         Assert.Contains(_road.Journal, j => j.Contains("40 of 60", StringComparison.Ordinal));
@@ -198,7 +254,8 @@ public sealed class FollowTests
         _road.From.NamesMessages = names;
         _road.From.Uses[FolderPath.Parse("All")] = SpecialUse.All;
         // The view is listed and larger: even so it comes last.
-        foreach (var i in new[] { 1, 2, 3, 4 }) Add("All", i, withId: i % 2 == 0);
+        foreach (var i in new[] { 1, 2, 3, 4 })
+            Add("All", i, withId: i % 2 == 0);
         Add("INBOX", 1, withId: false);
         Add("Work", 2);
         _road.Run();
@@ -219,7 +276,13 @@ public sealed class FollowTests
         Assert.All(_road.To.Folder("INBOX").Messages, m => Assert.Contains("Work", m.Flags.Flags));
         _road.From.Folder("Work").Remove(labelled);
         _road.Run();
-        Assert.Equal(["Tide 2"], _road.To.Folder("INBOX").Messages.Where(m => m.Flags.Flags.Contains("Work")).Select(m => Encoding.Latin1.GetString(m.Octets).Split("Subject: ")[1].Split("\r")[0]));
+        Assert.Equal(
+            ["Tide 2"],
+            _road
+                .To.Folder("INBOX")
+                .Messages.Where(m => m.Flags.Flags.Contains("Work"))
+                .Select(m => Encoding.Latin1.GetString(m.Octets).Split("Subject: ")[1].Split("\r")[0])
+        );
         AssertCloses(3);
     }
 
@@ -263,7 +326,8 @@ public sealed class FollowTests
     [Fact]
     public void A_message_that_is_listed_and_never_given_out_is_left_behind_and_not_skipped()
     {
-        for (var i = 0; i < 5; i++) Add("INBOX", i);
+        for (var i = 0; i < 5; i++)
+            Add("INBOX", i);
         _road.From.Hidden.Add(3);
         _road.Run();
         Assert.Equal(Cause.MessageUnreadable, Assert.Single(_road.Ledger.LeftBehind.Values).Fault.Cause);
@@ -273,7 +337,8 @@ public sealed class FollowTests
     [Fact]
     public void What_nobody_claims_on_the_new_side_is_read_once_and_not_in_every_pass()
     {
-        for (var i = 0; i < 5; i++) _road.To.Folder("INBOX").Add(MemoryRoad.Message(100 + i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        for (var i = 0; i < 5; i++)
+            _road.To.Folder("INBOX").Add(MemoryRoad.Message(100 + i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         Add("INBOX", 1);
         _road.Run();
         _road.To.Calls.Clear();
@@ -286,36 +351,54 @@ public sealed class FollowTests
 
     [Fact]
     public void Whatever_is_moved_and_wherever_it_breaks_each_message_is_there_once() =>
-        Gen.Select(Gen.Int[5, 25], Gen.Select(Gen.Int[0, 24], Gen.Int[0, 3]).Array[1, 12], Gen.Int[0, 40].Array[0, 8], Gen.Bool, Gen.Bool).Sample((messages, moves, breaks, lost, keyed) =>
-        {
-            var test = new FollowTests();
-            string[] folders = ["INBOX", "Work", "Work/Old", "Later"];
-            if (keyed) test._road.Rules = test._road.Rules with { Labels = Labels.OnceWithKeyword };
-            var at = Enumerable.Range(0, messages).Select(i => (Folder: folders[i % 2], Number: test.Add(folders[i % 2], i, withId: i % 3 != 0))).ToArray();
-            test._road.Run();
-            test._road.To.AnswersAreLost = lost;
-            foreach (var (message, place) in moves.Where(m => m.Item1 < messages))
-            {
-                test._road.From.Folder(at[message].Folder).Remove(at[message].Number);
-                at[message] = (folders[place], test.Add(folders[place], message, withId: message % 3 != 0));
-            }
-            for (var n = 0; n < breaks.Length; n++)
-            {
-                (n % 2 == 0 ? test._road.To : test._road.From).BreakAfter = breaks[n];
-                try { test._road.Run(); }
-                catch (FaultException e) when (e.Fault.Cause is Cause.ConnectionLost) { }
-                test._road.From.BreakAfter = test._road.To.BreakAfter = null;
-            }
-            test._road.Run();
-            Assert.Equal(messages, test._road.To.Folders.Values.Sum(f => f.Messages.Count));
-            foreach (var folder in folders) Assert.Equal(test._road.From.Folder(folder).Messages.Count, test._road.To.Folder(folder).Messages.Count);
-            test.AssertCloses(messages);
-        }, iter: 600);
+        Gen.Select(Gen.Int[5, 25], Gen.Select(Gen.Int[0, 24], Gen.Int[0, 3]).Array[1, 12], Gen.Int[0, 40].Array[0, 8], Gen.Bool, Gen.Bool)
+            .Sample(
+                (messages, moves, breaks, lost, keyed) =>
+                {
+                    var test = new FollowTests();
+                    string[] folders = ["INBOX", "Work", "Work/Old", "Later"];
+                    if (keyed)
+                        test._road.Rules = test._road.Rules with { Labels = Labels.OnceWithKeyword };
+                    var at = Enumerable
+                        .Range(0, messages)
+                        .Select(i => (Folder: folders[i % 2], Number: test.Add(folders[i % 2], i, withId: i % 3 != 0)))
+                        .ToArray();
+                    test._road.Run();
+                    test._road.To.AnswersAreLost = lost;
+                    foreach (var (message, place) in moves.Where(m => m.Item1 < messages))
+                    {
+                        test._road.From.Folder(at[message].Folder).Remove(at[message].Number);
+                        at[message] = (folders[place], test.Add(folders[place], message, withId: message % 3 != 0));
+                    }
+                    for (var n = 0; n < breaks.Length; n++)
+                    {
+                        (n % 2 == 0 ? test._road.To : test._road.From).BreakAfter = breaks[n];
+                        try
+                        {
+                            test._road.Run();
+                        }
+                        catch (FaultException e) when (e.Fault.Cause is Cause.ConnectionLost) { }
+                        test._road.From.BreakAfter = test._road.To.BreakAfter = null;
+                    }
+                    test._road.Run();
+                    Assert.Equal(messages, test._road.To.Folders.Values.Sum(f => f.Messages.Count));
+                    foreach (var folder in folders)
+                        Assert.Equal(test._road.From.Folder(folder).Messages.Count, test._road.To.Folder(folder).Messages.Count);
+                    test.AssertCloses(messages);
+                },
+                iter: 600
+            );
 
-    private uint Add(string folder, int i, string flags = "", bool withId = true) => _road.From.Folder(folder).Add(MemoryRoad.Message(i, withId), FlagSet.Parse(flags), DateTimeOffset.UnixEpoch);
+    private uint Add(string folder, int i, string flags = "", bool withId = true) =>
+        _road.From.Folder(folder).Add(MemoryRoad.Message(i, withId), FlagSet.Parse(flags), DateTimeOffset.UnixEpoch);
 
     private List<string> Subjects(string folder) =>
-        [.. _road.To.Folder(folder).Messages.Select(m => Encoding.Latin1.GetString(m.Octets).Split("\r\n")[1]["Subject: ".Length..]).Order(StringComparer.Ordinal)];
+        [
+            .. _road
+                .To.Folder(folder)
+                .Messages.Select(m => Encoding.Latin1.GetString(m.Octets).Split("\r\n")[1]["Subject: ".Length..])
+                .Order(StringComparer.Ordinal),
+        ];
 
     private void AssertCloses(long found)
     {

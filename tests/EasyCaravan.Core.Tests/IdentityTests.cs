@@ -13,21 +13,36 @@ public sealed class IdentityTests
 
     [Fact]
     public void The_order_of_the_fields_their_folding_and_their_case_do_not_matter() =>
-        Gen.Select(Value, Value, Value, Value).Sample((id, date, from, subject) =>
-        {
-            var one = Of($"Message-ID: {id}\r\nDate: {date}\r\nFrom: {from}\r\nSubject: {subject}\r\n\r\n");
-            var other = Of($"subject:\t{subject.Replace(" ", "\r\n  ", StringComparison.Ordinal)}\r\nFROM: {from} \r\nmessage-id:{id}\r\nDate:  {date}\r\n");
-            Assert.Equal(one, other);
-            Assert.True(one.Certain);
-        });
+        Gen.Select(Value, Value, Value, Value)
+            .Sample(
+                (id, date, from, subject) =>
+                {
+                    var one = Of($"Message-ID: {id}\r\nDate: {date}\r\nFrom: {from}\r\nSubject: {subject}\r\n\r\n");
+                    var other = Of(
+                        $"subject:\t{subject.Replace(" ", "\r\n  ", StringComparison.Ordinal)}\r\nFROM: {from} \r\nmessage-id:{id}\r\n"
+                            + $"Date:  {date}\r\n"
+                    );
+                    Assert.Equal(one, other);
+                    Assert.True(one.Certain);
+                }
+            );
 
     [Fact]
     public void Any_difference_in_one_of_the_four_makes_another_message() =>
-        Gen.Select(Value, Value, Gen.Int[0, 3]).Where((a, b, _) => Squeeze(a) != Squeeze(b)).Sample((a, b, which) =>
-        {
-            string Header(string changed) => string.Concat(new[] { "Message-ID", "Date", "From", "Subject" }.Select((f, i) => $"{f}: {(i == which ? changed : "same")}\r\n"));
-            Assert.NotEqual(Of(Header(a)).Print, Of(Header(b)).Print);
-        });
+        Gen.Select(Value, Value, Gen.Int[0, 3])
+            .Where((a, b, _) => Squeeze(a) != Squeeze(b))
+            .Sample(
+                (a, b, which) =>
+                {
+                    string Header(string changed) =>
+                        string.Concat(
+                            new[] { "Message-ID", "Date", "From", "Subject" }.Select(
+                                (f, i) => $"{f}: {(i == which ? changed : "same")}\r\n"
+                            )
+                        );
+                    Assert.NotEqual(Of(Header(a)).Print, Of(Header(b)).Print);
+                }
+            );
 
     [Fact]
     public void A_value_in_another_field_is_another_message() =>
@@ -47,16 +62,23 @@ public sealed class IdentityTests
 
     [Fact]
     public void A_body_digest_does_not_see_the_pieces_the_header_or_how_lines_end() =>
-        Gen.Select(Gen.String[Gen.Char["ab\n"], 0, 60], Gen.Int[1, 7]).Sample((body, size) =>
-        {
-            Assert.Equal(Digest("Received: x\r\nSubject: s\r\n\r\n" + body.Replace("\n", "\r\n", StringComparison.Ordinal), 1000), Digest("Subject: s\n\n" + body, size));
-        });
+        Gen.Select(Gen.String[Gen.Char["ab\n"], 0, 60], Gen.Int[1, 7])
+            .Sample(
+                (body, size) =>
+                {
+                    Assert.Equal(
+                        Digest("Received: x\r\nSubject: s\r\n\r\n" + body.Replace("\n", "\r\n", StringComparison.Ordinal), 1000),
+                        Digest("Subject: s\n\n" + body, size)
+                    );
+                }
+            );
 
     [Fact]
     public void Another_body_has_another_digest() => Assert.NotEqual(Digest("A: b\r\n\r\none", 9), Digest("A: b\r\n\r\ntwo", 9));
 
     [Fact]
-    public void A_nul_that_a_server_keeps_as_0x80_is_the_same_body() => Assert.Equal(Digest("A: b\n\nx\0y", 3), Digest("A: b\n\nx\u0080y", 50));
+    public void A_nul_that_a_server_keeps_as_0x80_is_the_same_body() =>
+        Assert.Equal(Digest("A: b\n\nx\0y", 3), Digest("A: b\n\nx\u0080y", 50));
 
     [Theory]
     [InlineData("one\r\ntwo", "one\ntwo\n", true)]
@@ -75,7 +97,8 @@ public sealed class IdentityTests
     private static UInt128 Digest(string message, int pieces)
     {
         var digest = new BodyDigest();
-        foreach (var piece in Encoding.Latin1.GetBytes(message).Chunk(pieces)) digest.Append(piece);
+        foreach (var piece in Encoding.Latin1.GetBytes(message).Chunk(pieces))
+            digest.Append(piece);
         return digest.Value;
     }
 }

@@ -54,7 +54,10 @@ public sealed class LegTests
         {
             now = state.DueAt!.Value;
             state = state.Run(now);
-            (Kind, Fault?)[] ends = [.. state.Legs.Where(l => l.IsDue(now)).Select(l => (l.Kind, l.Kind is Kind.Contacts ? Lost : (Fault?)null))];
+            (Kind, Fault?)[] ends =
+            [
+                .. state.Legs.Where(l => l.IsDue(now)).Select(l => (l.Kind, l.Kind is Kind.Contacts ? Lost : (Fault?)null)),
+            ];
             mail += ends.Count(e => e.Item1 is Kind.Mail);
             state = End(state, now, ends);
         }
@@ -89,63 +92,94 @@ public sealed class LegTests
     {
         var ran = new List<Kind>();
         Leg Scripted(Kind kind, Exception? fails) => new(kind, new Tally(kind), _ =>
-        {
-            ran.Add(kind);
-            return fails is null ? Task.CompletedTask : Task.FromException(fails);
-        });
+            {
+                ran.Add(kind);
+                return fails is null ? Task.CompletedTask : Task.FromException(fails);
+            });
         var end = await new Pass(
-            [Scripted(Kind.Contacts, new FaultException(Refused, Verdict.Keep)), Scripted(Kind.Calendars, new ArgumentException("x")), Scripted(Kind.Mail, null)], "a")
-            .RunAsync(CancellationToken.None);
+            [
+                Scripted(Kind.Contacts, new FaultException(Refused, Verdict.Keep)),
+                Scripted(Kind.Calendars, new ArgumentException("x")),
+                Scripted(Kind.Mail, null),
+            ],
+            "a"
+        ).RunAsync(CancellationToken.None);
         Assert.Equal([Kind.Contacts, Kind.Calendars, Kind.Mail], ran);
         Assert.Equal([Cause.SignInRefused, Cause.Unexpected, null], end.Legs.Select(l => l.Fault?.Cause));
         Assert.IsType<ArgumentException>(end.Legs[1].Unexpected);
 
         ran.Clear();
-        end = await new Pass([Scripted(Kind.Contacts, null), Scripted(Kind.Calendars, new OperationCanceledException()), Scripted(Kind.Mail, null)], "a")
-            .RunAsync(CancellationToken.None);
+        end = await new Pass(
+            [Scripted(Kind.Contacts, null), Scripted(Kind.Calendars, new OperationCanceledException()), Scripted(Kind.Mail, null)],
+            "a"
+        ).RunAsync(CancellationToken.None);
         Assert.Equal((true, 2, 1), (end.Stopped, ran.Count, end.Legs.Count));
-        await Assert.ThrowsAsync<LeaseLostException>(() => new Pass([Scripted(Kind.Mail, new LeaseLostException())], "a").RunAsync(CancellationToken.None));
+        await Assert.ThrowsAsync<LeaseLostException>(() =>
+            new Pass([Scripted(Kind.Mail, new LeaseLostException())], "a").RunAsync(CancellationToken.None)
+        );
     }
 
     [Fact]
     public void Whatever_happens_to_the_legs_none_is_forgotten() =>
-        Gen.Int[0, 11].Array[0, 60].Sample(steps =>
-        {
-            var (state, now) = (MoveState.New(Kind.Contacts, Kind.Calendars, Kind.Mail), Now);
-            foreach (var step in steps)
+        Gen.Int[0, 11]
+            .Array[0, 60]
+            .Sample(steps =>
             {
-                state = Step(state, step, ref now);
-                if (state.IsOver || state.Condition.Kind is ConditionKind.Held or ConditionKind.Running || state.Stage is Stage.Listed or Stage.Surveyed) continue;
-                foreach (var leg in state.Legs)
+                var (state, now) = (MoveState.New(Kind.Contacts, Kind.Calendars, Kind.Mail), Now);
+                foreach (var step in steps)
                 {
-                    // A leg that has begun runs again by itself, or somebody knows that it needs them.
-                    if (leg.NeedsSomebody) Assert.True(state.Condition.Kind is ConditionKind.NeedsYou or ConditionKind.Queued || state.Wanted is PassKind.Compare or PassKind.Survey);
-                    else Assert.NotNull(leg.Due);
-                    if (state.Wanted is not (PassKind.Compare or PassKind.Survey) && leg.Due is { } due) Assert.True(state.DueAt <= (due > now ? due : now));
+                    state = Step(state, step, ref now);
+                    if (
+                        state.IsOver
+                        || state.Condition.Kind is ConditionKind.Held or ConditionKind.Running
+                        || state.Stage is Stage.Listed or Stage.Surveyed
+                    )
+                        continue;
+                    foreach (var leg in state.Legs)
+                    {
+                        // A leg that has begun runs again by itself, or somebody knows that it needs them.
+                        if (leg.NeedsSomebody)
+                            Assert.True(
+                                state.Condition.Kind is ConditionKind.NeedsYou or ConditionKind.Queued
+                                    || state.Wanted is PassKind.Compare or PassKind.Survey
+                            );
+                        else
+                            Assert.NotNull(leg.Due);
+                        if (state.Wanted is not (PassKind.Compare or PassKind.Survey) && leg.Due is { } due)
+                            Assert.True(state.DueAt <= (due > now ? due : now));
+                    }
+                    Assert.Equal(state.Legs.All(l => l.Stage is Stage.InStep), state.Stage is Stage.InStep);
                 }
-                Assert.Equal(state.Legs.All(l => l.Stage is Stage.InStep), state.Stage is Stage.InStep);
-            }
-        });
+            });
 
     private static MoveState Step(MoveState state, int step, ref Instant now)
     {
         var at = now;
         switch (step)
         {
-            case 0: return state.Start(SixHourly, at);
-            case 1: return state.CatchUp(SixHourly, at);
-            case 2: return state.Retry(SixHourly, at);
-            case 3: return state.Hold();
-            case 4: return state.Resume(SixHourly, at);
-            case 5: return state.Compare(SixHourly, at);
-            case 6: return state.Reschedule(SixHourly, at);
+            case 0:
+                return state.Start(SixHourly, at);
+            case 1:
+                return state.CatchUp(SixHourly, at);
+            case 2:
+                return state.Retry(SixHourly, at);
+            case 3:
+                return state.Hold();
+            case 4:
+                return state.Resume(SixHourly, at);
+            case 5:
+                return state.Compare(SixHourly, at);
+            case 6:
+                return state.Reschedule(SixHourly, at);
             case 7:
                 now += Duration.FromMinutes(37);
                 return state;
         }
-        if (!(state.DueAt <= at)) return state;
+        if (!(state.DueAt <= at))
+            return state;
         var running = state.Run(at);
-        if (running.Wanted is PassKind.Compare) return running.End(new PassEnd([], step == 8, step == 9 ? Refused : null), _ => null, 0.5, SixHourly, at);
+        if (running.Wanted is PassKind.Compare)
+            return running.End(new PassEnd([], step == 8, step == 9 ? Refused : null), _ => null, 0.5, SixHourly, at);
         var due = running.Legs.Where(l => l.IsDue(at)).Select(l => l.Kind).ToList();
         var ends = step switch
         {

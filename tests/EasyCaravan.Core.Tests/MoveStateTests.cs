@@ -12,7 +12,15 @@ public sealed class MoveStateTests
 
     private static readonly Func<MoveState, MoveState>[] Steps =
     [
-        s => s.Start(null, Now), s => s.Survey(), s => s.CatchUp(null, Now), s => s.Compare(null, Now), s => s.Hold(), s => s.Resume(null, Now), s => s.Retry(null, Now), s => s.RetryItems(null, Now), s => s.Withdraw(),
+        s => s.Start(null, Now),
+        s => s.Survey(),
+        s => s.CatchUp(null, Now),
+        s => s.Compare(null, Now),
+        s => s.Hold(),
+        s => s.Resume(null, Now),
+        s => s.Retry(null, Now),
+        s => s.RetryItems(null, Now),
+        s => s.Withdraw(),
         s => s.DueAt <= Now ? s.Run(Now) : s,
         s => s.Condition.Kind is ConditionKind.Running ? s.Complete(null, Now) : s,
         s => s.Condition.Kind is ConditionKind.Running ? s.Interrupt(null, Now) : s,
@@ -22,30 +30,46 @@ public sealed class MoveStateTests
 
     [Fact]
     public void Whatever_is_asked_in_whatever_order_a_move_never_gets_stuck_or_forgets() =>
-        Gen.Int[0, Steps.Length - 1].Array[0, 40].Sample(order =>
-        {
-            var state = MoveState.New(Kind.Mail);
-            foreach (var step in order)
+        Gen.Int[0, Steps.Length - 1]
+            .Array[0, 40]
+            .Sample(order =>
             {
-                var next = Steps[step](state);
-                Assert.True(next.Stage >= state.Stage || next.Stage is Stage.Withdrawn, "a stage never goes back");
-                state = next;
-                if (state.Condition.Kind is ConditionKind.NeedsYou) Assert.NotNull(state.Condition.Fault);
-                if (state.Condition.Kind is ConditionKind.Queued or ConditionKind.Waiting or ConditionKind.NeedsYou or ConditionKind.Running) Assert.NotNull(state.Wanted);
-                if (state.Condition.Kind is ConditionKind.Waiting) Assert.NotNull(state.Condition.Until);
-                if (state.Stage is Stage.Copying) Assert.Equal(PassKind.First, state.Wanted);
-                if (state.Stage is Stage.Withdrawn) Assert.Null(state.DueAt);
-            }
-        });
+                var state = MoveState.New(Kind.Mail);
+                foreach (var step in order)
+                {
+                    var next = Steps[step](state);
+                    Assert.True(next.Stage >= state.Stage || next.Stage is Stage.Withdrawn, "a stage never goes back");
+                    state = next;
+                    if (state.Condition.Kind is ConditionKind.NeedsYou)
+                        Assert.NotNull(state.Condition.Fault);
+                    if (
+                        state.Condition.Kind
+                        is ConditionKind.Queued
+                            or ConditionKind.Waiting
+                            or ConditionKind.NeedsYou
+                            or ConditionKind.Running
+                    )
+                        Assert.NotNull(state.Wanted);
+                    if (state.Condition.Kind is ConditionKind.Waiting)
+                        Assert.NotNull(state.Condition.Until);
+                    if (state.Stage is Stage.Copying)
+                        Assert.Equal(PassKind.First, state.Wanted);
+                    if (state.Stage is Stage.Withdrawn)
+                        Assert.Null(state.DueAt);
+                }
+            });
 
     [Fact]
     public void Asking_again_changes_nothing() =>
-        Gen.Select(Gen.Int[0, Steps.Length - 1].Array[0, 20], Gen.Int[0, 8]).Sample((order, last) =>
-        {
-            var state = order.Aggregate(MoveState.New(Kind.Mail), (s, step) => Steps[step](s));
-            var once = Steps[last](state);
-            Assert.Equal(once, Steps[last](once));
-        });
+        Gen.Select(Gen.Int[0, Steps.Length - 1].Array[0, 20], Gen.Int[0, 8])
+            .Sample(
+                (order, last) =>
+                {
+                    var state = order.Aggregate(MoveState.New(Kind.Mail), (s, step) => Steps[step](s));
+                    var once = Steps[last](state);
+                    Assert.Equal(once, Steps[last](once));
+                }
+            );
 
     [Fact]
     public void A_held_move_goes_on_with_the_pass_it_was_held_in()
@@ -106,7 +130,8 @@ public sealed class MoveStateTests
             Assert.True(Enum.IsDefined(FaultRules.ActionOf(cause)));
             Assert.NotEmpty(FaultRules.RemedyFor(cause));
         }
-        Gen.Select(Gen.Int[1, 1000], Gen.Double[0, 1]).Sample((attempts, chance) => Assert.InRange(Backoff.After(attempts, chance), TimeSpan.FromSeconds(1), Backoff.Longest));
+        Gen.Select(Gen.Int[1, 1000], Gen.Double[0, 1])
+            .Sample((attempts, chance) => Assert.InRange(Backoff.After(attempts, chance), TimeSpan.FromSeconds(1), Backoff.Longest));
     }
 
     [Theory]
@@ -115,19 +140,32 @@ public sealed class MoveStateTests
     public void A_look_that_fails_keeps_nobody_from_catching_up(PassKind look)
     {
         var timetable = new EasyCaravan.Core.Planning.Timetable(NodaTime.DateTimeZone.Utc, [], NodaTime.Duration.FromHours(6));
-        var inStep = new MoveState(Stage.InStep, Condition.Idle, null, 0, [new LegState(Kind.Mail, Stage.InStep, Now + Duration.FromHours(6))]);
+        var inStep = new MoveState(
+            Stage.InStep,
+            Condition.Idle,
+            null,
+            0,
+            [new LegState(Kind.Mail, Stage.InStep, Now + Duration.FromHours(6))]
+        );
         var looking = (look is PassKind.Survey ? inStep.Survey() : inStep.Compare(timetable, Now)).Run(Now);
         var after = looking.Fail(new Fault(Cause.SignInRefused, "a", "b"), false, 1, timetable, Now);
-        Assert.Equal((Stage.InStep, ConditionKind.Idle, null, Now + NodaTime.Duration.FromHours(6)), (after.Stage, after.Condition.Kind, after.Wanted, after.Condition.Until));
+        Assert.Equal(
+            (Stage.InStep, ConditionKind.Idle, null, Now + NodaTime.Duration.FromHours(6)),
+            (after.Stage, after.Condition.Kind, after.Wanted, after.Condition.Until)
+        );
         // Whoever has not begun has nothing else to do: there the closed door needs a person.
-        Assert.Equal(ConditionKind.NeedsYou, MoveState.New(Kind.Mail).Survey().Run(Now).Fail(new Fault(Cause.SignInRefused, "a", "b"), false, 1, null, Now).Condition.Kind);
+        Assert.Equal(
+            ConditionKind.NeedsYou,
+            MoveState.New(Kind.Mail).Survey().Run(Now).Fail(new Fault(Cause.SignInRefused, "a", "b"), false, 1, null, Now).Condition.Kind
+        );
     }
 
     [Fact]
     public void Only_a_server_that_may_still_be_at_work_is_given_a_minute_more()
     {
         var silent = new Fault(Cause.TimedOut, "a", "b");
-        double After(Fault fault) => (MoveState.New(Kind.Mail).Start(null, Now).Run(Now).Fail(fault, false, 1, null, Now).Condition.Until!.Value - Now).TotalSeconds;
+        double After(Fault fault) =>
+            (MoveState.New(Kind.Mail).Start(null, Now).Run(Now).Fail(fault, false, 1, null, Now).Condition.Until!.Value - Now).TotalSeconds;
         Assert.Equal((64, 2), (After(silent), After(silent with { BeforeSignIn = true })));
     }
 }

@@ -8,7 +8,8 @@ namespace EasyCaravan.Core.Tests;
 /// <summary>The ends of a pass in which every leg that is due ends alike.</summary>
 internal static class MoveSteps
 {
-    public static MoveState Complete(this MoveState state, Timetable? timetable, Instant now) => state.EndAll(null, false, 0.5, timetable, now);
+    public static MoveState Complete(this MoveState state, Timetable? timetable, Instant now) =>
+        state.EndAll(null, false, 0.5, timetable, now);
 
     public static MoveState Fail(this MoveState state, Fault fault, bool progressed, double chance, Timetable? timetable, Instant now) =>
         state.EndAll(fault, progressed, chance, timetable, now);

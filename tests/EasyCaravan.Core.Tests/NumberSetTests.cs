@@ -12,7 +12,8 @@ public sealed class NumberSetTests
         Numbers.Sample(numbers =>
         {
             var set = new NumberSet();
-            foreach (var number in numbers) set.Add(number);
+            foreach (var number in numbers)
+                set.Add(number);
             Assert.Equal(numbers.Distinct().Order(), set);
             Assert.Equal(numbers.Distinct().Count(), set.Count);
             Assert.All(numbers, n => Assert.True(set.Contains(n)));
@@ -21,29 +22,42 @@ public sealed class NumberSetTests
 
     [Fact]
     public void Ranges_added_in_any_order_hold_each_number_once() =>
-        Gen.Select(Gen.UInt[1, 50], Gen.UInt[0, 9]).Array[0, 15].Sample(ranges =>
-        {
-            var set = new NumberSet();
-            foreach (var (first, more) in ranges) set.Add(first, first + more);
-            var expected = ranges.SelectMany(r => Enumerable.Range((int)r.Item1, (int)r.Item2 + 1)).Distinct().Order().Select(n => (uint)n).ToList();
-            Assert.Equal(expected, set);
-            Assert.Equal(expected.Count, set.Count);
-            for (var i = 1; i < set.Ranges.Count; i++) Assert.True(set.Ranges[i].First > set.Ranges[i - 1].Last + 1);
-        });
+        Gen.Select(Gen.UInt[1, 50], Gen.UInt[0, 9])
+            .Array[0, 15]
+            .Sample(ranges =>
+            {
+                var set = new NumberSet();
+                foreach (var (first, more) in ranges)
+                    set.Add(first, first + more);
+                var expected = ranges
+                    .SelectMany(r => Enumerable.Range((int)r.Item1, (int)r.Item2 + 1))
+                    .Distinct()
+                    .Order()
+                    .Select(n => (uint)n)
+                    .ToList();
+                Assert.Equal(expected, set);
+                Assert.Equal(expected.Count, set.Count);
+                for (var i = 1; i < set.Ranges.Count; i++)
+                    Assert.True(set.Ranges[i].First > set.Ranges[i - 1].Last + 1);
+            });
 
     [Fact]
     public void Except_is_the_difference() =>
-        Gen.Select(Numbers, Numbers).Sample((a, b) => Assert.Equal(a.Except(b).Order(), new NumberSet(a.Distinct()).Except(new NumberSet(b.Distinct()))));
+        Gen.Select(Numbers, Numbers)
+            .Sample((a, b) => Assert.Equal(a.Except(b).Order(), new NumberSet(a.Distinct()).Except(new NumberSet(b.Distinct()))));
 
     [Fact]
     public void Slices_hold_the_same_numbers_and_none_is_too_large() =>
-        Gen.Select(Numbers, Gen.Int[1, 9]).Sample((numbers, size) =>
-        {
-            var set = new NumberSet(numbers.Distinct());
-            var slices = set.Slices(size).ToList();
-            Assert.Equal(set, slices.SelectMany(s => s));
-            Assert.All(slices, s => Assert.InRange(s.Count, 1, size));
-        });
+        Gen.Select(Numbers, Gen.Int[1, 9])
+            .Sample(
+                (numbers, size) =>
+                {
+                    var set = new NumberSet(numbers.Distinct());
+                    var slices = set.Slices(size).ToList();
+                    Assert.Equal(set, slices.SelectMany(s => s));
+                    Assert.All(slices, s => Assert.InRange(s.Count, 1, size));
+                }
+            );
 
     [Fact]
     public void The_largest_number_is_a_number_like_others()

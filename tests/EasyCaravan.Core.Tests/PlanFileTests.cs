@@ -37,7 +37,9 @@ public sealed class PlanFileTests
 
     private static (Plan? Plan, IReadOnlyList<PlanError> Errors) Read(string plan, string roster = Roster)
     {
-        var (read, errors) = PlanFile.Read(new PlanBundle("plan.yaml", plan, new Dictionary<string, string> { ["deckhands.csv"] = roster }));
+        var (read, errors) = PlanFile.Read(
+            new PlanBundle("plan.yaml", plan, new Dictionary<string, string> { ["deckhands.csv"] = roster })
+        );
         return (read, errors);
     }
 
@@ -54,22 +56,51 @@ public sealed class PlanFileTests
     }
 
     [Theory]
-    [InlineData("speaks: imap, host: imap.lanternpost", "speeks: imap, host: imap.lanternpost", 3, "'speeks' is not known in 'mail'; did you mean 'speaks'?", "speaks, host, port, security")]
+    [InlineData(
+        "speaks: imap, host: imap.lanternpost",
+        "speeks: imap, host: imap.lanternpost",
+        3,
+        "'speeks' is not known in 'mail'; did you mean 'speaks'?",
+        "speaks, host, port, security"
+    )]
     [InlineData("security: tls", "security: ssl", 3, "'security' cannot be 'ssl'", "tls, starttls, none")]
     [InlineData("port: 993", "port: 99300", 3, "'port' cannot be 99300", "a port from 1 to 65535")]
-    [InlineData("from: lanternpost", "from: lanternpots", 9, "'lanternpots' is not a service of this plan; did you mean 'lanternpost'?", "one of lanternpost, northquay")]
+    [InlineData(
+        "from: lanternpost",
+        "from: lanternpots",
+        9,
+        "'lanternpots' is not a service of this plan; did you mean 'lanternpost'?",
+        "one of lanternpost, northquay"
+    )]
     [InlineData("leave: true", "leave: true, to: X", 13, "a folder rule needs one of leave: true, to:", "leave: true")]
-    [InlineData("zone: Europe/Dublin", "zone: Europe/Dubin", 23, "'Europe/Dubin' is not a time zone; did you mean 'Europe/Dublin'?", "IANA")]
+    [InlineData(
+        "zone: Europe/Dublin",
+        "zone: Europe/Dubin",
+        23,
+        "'Europe/Dubin' is not a time zone; did you mean 'Europe/Dublin'?",
+        "IANA"
+    )]
     [InlineData("roster: deckhands.csv", "roster: other.csv", 21, "the file 'other.csv' was not found", "relative to the plan")]
     [InlineData("since: 2015-01-01", "since: 2015-02-31", 16, "'2015-02-31' is not a day of the calendar", "2015-01-01")]
     [InlineData("catch-up-every: 6h", "catch-up-every: often", 25, "'catch-up-every' cannot be 'often'", "30m, 6h or 1d")]
     [InlineData("largest: 25MB", "largest: huge", 16, "'largest' cannot be 'huge'", "25MB")]
     [InlineData("    to: northquay", "    too: northquay", 10, "'too' is not known", "did you mean")]
-    public void An_error_names_its_line_what_is_wrong_and_what_is_allowed(string sound, string broken, int line, string what, string allowed)
+    public void An_error_names_its_line_what_is_wrong_and_what_is_allowed(
+        string sound,
+        string broken,
+        int line,
+        string what,
+        string allowed
+    )
     {
         var (plan, errors) = Read(Sound.Replace(sound, broken, StringComparison.Ordinal));
         Assert.Null(plan);
-        Assert.Contains(errors, e => e.File == "plan.yaml" && e.Line == line && e.What.Contains(what, StringComparison.Ordinal) && (e.Allowed + e.What).Contains(allowed, StringComparison.Ordinal));
+        Assert.Contains(errors, e =>
+            e.File == "plan.yaml"
+            && e.Line == line
+            && e.What.Contains(what, StringComparison.Ordinal)
+            && (e.Allowed + e.What).Contains(allowed, StringComparison.Ordinal)
+        );
     }
 
     [Fact]
@@ -107,7 +138,10 @@ public sealed class PlanFileTests
         var (plan, errors) = Read(Sound, "\uFEFFto_account;name;from_account;from_secret\nb@y;\"Marsh; Aoife\";a@x;\"p;\"\"w\"\n");
         Assert.Empty(errors);
         var person = plan!.Batches[0].People[0];
-        Assert.Equal(("Marsh; Aoife", "a@x", "b@y", "p;\"w", "a@x"), (person.Name, person.FromAccount, person.ToAccount, person.FromSecret, person.FromLogin));
+        Assert.Equal(
+            ("Marsh; Aoife", "a@x", "b@y", "p;\"w", "a@x"),
+            (person.Name, person.FromAccount, person.ToAccount, person.FromSecret, person.FromLogin)
+        );
     }
 
     [Fact]

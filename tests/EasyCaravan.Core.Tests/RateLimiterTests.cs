@@ -66,7 +66,8 @@ public sealed class RateLimiterTests
         var paces = new RateLimiters([fast, slow], _clock);
         Assert.True(paces.TryTake(1));
         Assert.False(paces.TryTake(1));
-        for (var i = 0; i < 99; i++) fast.Take(1);
+        for (var i = 0; i < 99; i++)
+            fast.Take(1);
         Assert.NotEqual(TimeSpan.Zero, fast.Wait());
     }
 

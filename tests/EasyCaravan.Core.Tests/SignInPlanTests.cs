@@ -6,9 +6,15 @@ namespace EasyCaravan.Core.Tests;
 
 public sealed class SignInPlanTests
 {
-    private static (Service? Service, IReadOnlyList<PlanError> Errors) Read(string signIn, string mail = "speaks: imap, host: a.example", string more = "")
+    private static (Service? Service, IReadOnlyList<PlanError> Errors) Read(
+        string signIn,
+        string mail = "speaks: imap, host: a.example",
+        string more = ""
+    )
     {
-        var plan = $"services:\n  a:\n    mail: {{{mail}}}\n    sign-in: {{{signIn}}}\n{more}  b: {{mail: {{speaks: imap, host: b.example}} }}\nroutes: {{r: {{from: a, to: b}} }}\nbatches: {{x: {{route: r, roster: x.csv}} }}\n";
+        var plan =
+            $"services:\n  a:\n    mail: {{{mail}}}\n    sign-in: {{{signIn}}}\n{more}  b: {{mail: {{speaks: imap, host: b.example}} }}\n"
+            + $"routes: {{r: {{from: a, to: b}} }}\nbatches: {{x: {{route: r, roster: x.csv}} }}\n";
         var (read, errors) = PlanFile.Read(new PlanBundle("p", plan, new Dictionary<string, string>()), withRosters: false);
         return (read?.Services[0], errors);
     }
@@ -16,10 +22,18 @@ public sealed class SignInPlanTests
     [Fact]
     public void Every_way_in_is_read()
     {
-        Assert.Equal(new SecretReference.File("all"), ((SignIn.Password)Read("with: password, secret: {file: all}").Service!.SignIn).Shared);
-        var onBehalf = (SignIn.OnBehalf)Read("with: on-behalf, admin: root, secret: {env: CARAVAN_SECRET_X}, login: \"{account}*{admin}\"").Service!.SignIn;
+        Assert.Equal(
+            new SecretReference.File("all"),
+            ((SignIn.Password)Read("with: password, secret: {file: all}").Service!.SignIn).Shared
+        );
+        var onBehalf = (SignIn.OnBehalf)
+            Read("with: on-behalf, admin: root, secret: {env: CARAVAN_SECRET_X}, login: \"{account}*{admin}\"").Service!.SignIn;
         Assert.Equal("a@x*root", onBehalf.LoginFor("a@x"));
-        var oauth = (SignIn.OAuth)Read("with: oauth, grant: device-code, token-url: \"https://l.example/t\", device-url: \"https://l.example/d\", client-id: c, scopes: [mail, x], mechanism: xoauth2").Service!.SignIn;
+        var oauth = (SignIn.OAuth)
+            Read(
+                "with: oauth, grant: device-code, token-url: \"https://l.example/t\", device-url: \"https://l.example/d\", client-id: c, "
+                    + "scopes: [mail, x], mechanism: xoauth2"
+            ).Service!.SignIn;
         Assert.Equal((OAuthGrant.DeviceCode, BearerMechanism.XOAuth2, 2), (oauth.Grant, oauth.Bearer, oauth.Client.Scopes.Length));
     }
 
@@ -33,14 +47,23 @@ public sealed class SignInPlanTests
     [InlineData("with: password, secret: {env: HOME}", "'env' cannot be 'HOME'")]
     [InlineData("with: password, secret: {file: ../keys}", "'file' cannot be '../keys'")]
     [InlineData("with: passwort", "'with' cannot be 'passwort'; did you mean 'password'?")]
-    public void What_cannot_be_meant_is_told(string signIn, string what) => Assert.Contains(Read(signIn).Errors, e => e.Line == 4 && e.What.Contains(what, StringComparison.Ordinal));
+    public void What_cannot_be_meant_is_told(string signIn, string what) =>
+        Assert.Contains(Read(signIn).Errors, e => e.Line == 4 && e.What.Contains(what, StringComparison.Ordinal));
 
     [Fact]
     public void Pop3_has_ports_of_its_own_and_takes_no_mail()
     {
         Assert.Equal(995, Read("with: password", "speaks: pop3, host: a.example").Service!.Mail!.Port);
         Assert.Equal(110, Read("with: password", "speaks: pop3, host: a.example, security: starttls").Service!.Mail!.Port);
-        var (_, errors) = PlanFile.Read(new PlanBundle("p", "services: {a: {mail: {speaks: imap, host: a.example} }, b: {mail: {speaks: pop3, host: b.example} } }\nroutes: {r: {from: a, to: b} }\nbatches: {x: {route: r, roster: x.csv} }\n", new Dictionary<string, string>()), withRosters: false);
+        var (_, errors) = PlanFile.Read(
+            new PlanBundle(
+                "p",
+                "services: {a: {mail: {speaks: imap, host: a.example} }, b: {mail: {speaks: pop3, host: b.example} } }\n"
+                    + "routes: {r: {from: a, to: b} }\nbatches: {x: {route: r, roster: x.csv} }\n",
+                new Dictionary<string, string>()
+            ),
+            withRosters: false
+        );
         Assert.Contains("takes no mail", Assert.Single(errors).What, StringComparison.Ordinal);
     }
 

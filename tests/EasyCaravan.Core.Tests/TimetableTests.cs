@@ -7,12 +7,26 @@ namespace EasyCaravan.Core.Tests;
 public sealed class TimetableTests
 {
     private static readonly DateTimeZone Dublin = DateTimeZoneProviders.Tzdb["Europe/Dublin"];
-    private static readonly IsoDayOfWeek[] Weekdays = [IsoDayOfWeek.Monday, IsoDayOfWeek.Tuesday, IsoDayOfWeek.Wednesday, IsoDayOfWeek.Thursday, IsoDayOfWeek.Friday];
+    private static readonly IsoDayOfWeek[] Weekdays =
+    [
+        IsoDayOfWeek.Monday,
+        IsoDayOfWeek.Tuesday,
+        IsoDayOfWeek.Wednesday,
+        IsoDayOfWeek.Thursday,
+        IsoDayOfWeek.Friday,
+    ];
 
-    private static readonly Timetable Nights = new(Dublin,
-        [new Window([.. Weekdays], new LocalTime(19, 0), new LocalTime(7, 0)), new Window([IsoDayOfWeek.Saturday, IsoDayOfWeek.Sunday], LocalTime.Midnight, LocalTime.Midnight)], null);
+    private static readonly Timetable Nights = new(
+        Dublin,
+        [
+            new Window([.. Weekdays], new LocalTime(19, 0), new LocalTime(7, 0)),
+            new Window([IsoDayOfWeek.Saturday, IsoDayOfWeek.Sunday], LocalTime.Midnight, LocalTime.Midnight),
+        ],
+        null
+    );
 
-    private static Instant At(int day, int hour, int minute = 0) => new LocalDateTime(2027, 2, day, hour, minute).InZoneLeniently(Dublin).ToInstant();
+    private static Instant At(int day, int hour, int minute = 0) =>
+        new LocalDateTime(2027, 2, day, hour, minute).InZoneLeniently(Dublin).ToInstant();
 
     [Theory]
     [InlineData(8, 12, false)] // Monday noon
@@ -43,13 +57,27 @@ public sealed class TimetableTests
 
     [Fact]
     public void Whatever_the_hour_the_next_opening_is_open_and_not_in_the_past() =>
-        Gen.Select(Gen.Long[0, 3L * 365 * 24 * 60], Gen.Int[0, 23], Gen.Int[0, 23], Gen.Int[1, 7]).Sample((minutes, from, to, days) =>
-        {
-            var timetable = new Timetable(Dublin, [new Window([.. Enumerable.Range(1, days).Select(d => (IsoDayOfWeek)d)], new LocalTime(from, 0), new LocalTime(to, 30))], null);
-            var at = Instant.FromUtc(2026, 1, 1, 0, 0) + Duration.FromMinutes(minutes);
-            var opening = timetable.NextOpening(at);
-            Assert.True(opening >= at);
-            Assert.True(timetable.IsOpen(opening));
-            if (timetable.ClosesAt(opening) is { } closes) Assert.False(timetable.IsOpen(closes));
-        });
+        Gen.Select(Gen.Long[0, 3L * 365 * 24 * 60], Gen.Int[0, 23], Gen.Int[0, 23], Gen.Int[1, 7])
+            .Sample(
+                (minutes, from, to, days) =>
+                {
+                    var timetable = new Timetable(
+                        Dublin,
+                        [
+                            new Window(
+                                [.. Enumerable.Range(1, days).Select(d => (IsoDayOfWeek)d)],
+                                new LocalTime(from, 0),
+                                new LocalTime(to, 30)
+                            ),
+                        ],
+                        null
+                    );
+                    var at = Instant.FromUtc(2026, 1, 1, 0, 0) + Duration.FromMinutes(minutes);
+                    var opening = timetable.NextOpening(at);
+                    Assert.True(opening >= at);
+                    Assert.True(timetable.IsOpen(opening));
+                    if (timetable.ClosesAt(opening) is { } closes)
+                        Assert.False(timetable.IsOpen(closes));
+                }
+            );
 }

@@ -7,8 +7,8 @@ using System.Text.RegularExpressions;
 namespace EasyCaravan.Peers;
 
 /// <summary>
-/// Courier's IMAP server on loopback: plain as servers once were, without LITERAL+, MULTIAPPEND, CONDSTORE or MOVE, everything below INBOX, and
-/// the one in Debian that has UTF8=ACCEPT. Its package is unpacked to a folder of the build; whoever signs in is let in here, and from
+/// Courier's IMAP server on loopback: plain as servers once were, without LITERAL+, MULTIAPPEND, CONDSTORE or MOVE, everything below INBOX,
+/// and the one in Debian that has UTF8=ACCEPT. Its package is unpacked to a folder of the build; whoever signs in is let in here, and from
 /// then on talks to Courier itself, as its own login program hands over to it.
 /// </summary>
 public sealed partial class CourierServer : IAsyncDisposable
@@ -36,9 +36,13 @@ public sealed partial class CourierServer : IAsyncDisposable
         foreach (var login in server._users.Keys)
         {
             Directory.CreateDirectory(server.HomeOf(login));
-            using var made = Process.Start(server.Info("maildirmake.courier", login, ["Maildir"])) ?? throw new InvalidOperationException("Courier is not unpacked below artifacts/peers/courier: run ./test once, which does it.");
+            using var made = Process.Start(server.Info("maildirmake.courier", login, ["Maildir"]))
+                ?? throw new InvalidOperationException(
+                    "Courier is not unpacked below artifacts/peers/courier: run ./test once, which does it."
+                );
             await made.WaitForExitAsync();
-            if (made.ExitCode != 0) throw new InvalidOperationException($"The mailbox of {login} cannot be made.");
+            if (made.ExitCode != 0)
+                throw new InvalidOperationException($"The mailbox of {login} cannot be made.");
         }
         server._listener.Start();
         server._accepting = server.AcceptAsync();
@@ -77,10 +81,26 @@ public sealed partial class CourierServer : IAsyncDisposable
             try
             {
                 var stream = client.GetStream();
-                if (await LetInAsync(stream) is not var (login, tag)) return;
+                if (await LetInAsync(stream) is not var (login, tag))
+                    return;
                 var info = Info("imapd", login, ["Maildir"]);
                 (info.RedirectStandardInput, info.RedirectStandardOutput, info.RedirectStandardError) = (true, true, true);
-                foreach (var (name, value) in new[] { ("IMAPLOGINTAG", tag), ("AUTHENTICATED", login), ("AUTHADDR", login), ("PROTOCOL", "IMAP"), ("IMAP_CAPABILITY", Capabilities), ("IMAP_KEYWORDS", "1"), ("IMAP_ENHANCEDIDLE", "0"), ("IMAP_USELOCKS", "0"), ("IMAP_EMPTYTRASH", ""), ("TCPREMOTEIP", "127.0.0.1"), ("TCPREMOTEPORT", "1") })
+                foreach (
+                    var (name, value) in new[]
+                    {
+                        ("IMAPLOGINTAG", tag),
+                        ("AUTHENTICATED", login),
+                        ("AUTHADDR", login),
+                        ("PROTOCOL", "IMAP"),
+                        ("IMAP_CAPABILITY", Capabilities),
+                        ("IMAP_KEYWORDS", "1"),
+                        ("IMAP_ENHANCEDIDLE", "0"),
+                        ("IMAP_USELOCKS", "0"),
+                        ("IMAP_EMPTYTRASH", ""),
+                        ("TCPREMOTEIP", "127.0.0.1"),
+                        ("TCPREMOTEPORT", "1"),
+                    }
+                )
                     info.Environment[name] = value;
                 using var imapd = Process.Start(info)!;
                 _ = imapd.StandardError.ReadToEndAsync();
@@ -108,12 +128,16 @@ public sealed partial class CourierServer : IAsyncDisposable
             var tag = line.Split(' ')[0];
             if (Login().Match(line) is { Success: true } login)
             {
-                if (_users.GetValueOrDefault(login.Groups[1].Value) == login.Groups[2].Value) return (login.Groups[1].Value, tag);
+                if (_users.GetValueOrDefault(login.Groups[1].Value) == login.Groups[2].Value)
+                    return (login.Groups[1].Value, tag);
                 await SendAsync($"{tag} NO [AUTHENTICATIONFAILED] Login failed.");
             }
-            else if (line.EndsWith(" CAPABILITY", StringComparison.OrdinalIgnoreCase)) await SendAsync($"* CAPABILITY {Capabilities}\r\n{tag} OK CAPABILITY completed");
-            else if (line.EndsWith(" LOGOUT", StringComparison.OrdinalIgnoreCase)) return null;
-            else await SendAsync($"{tag} BAD Sign in first.");
+            else if (line.EndsWith(" CAPABILITY", StringComparison.OrdinalIgnoreCase))
+                await SendAsync($"* CAPABILITY {Capabilities}\r\n{tag} OK CAPABILITY completed");
+            else if (line.EndsWith(" LOGOUT", StringComparison.OrdinalIgnoreCase))
+                return null;
+            else
+                await SendAsync($"{tag} BAD Sign in first.");
         }
         return null;
     }
@@ -125,7 +149,8 @@ public sealed partial class CourierServer : IAsyncDisposable
         var octet = new byte[1];
         while (await stream.ReadAsync(octet, _stop.Token) > 0)
         {
-            if (octet[0] == '\n') return line.ToString().TrimEnd('\r');
+            if (octet[0] == '\n')
+                return line.ToString().TrimEnd('\r');
             line.Append((char)octet[0]);
         }
         return null;
@@ -136,7 +161,10 @@ public sealed partial class CourierServer : IAsyncDisposable
     private ProcessStartInfo Info(string program, string login, string[] arguments)
     {
         var info = new ProcessStartInfo(Path.Combine(s_unpacked, "usr/bin", program), arguments) { WorkingDirectory = HomeOf(login) };
-        info.Environment["LD_LIBRARY_PATH"] = string.Join(':', new[] { "usr/lib", "usr/lib/x86_64-linux-gnu", "usr/lib/courier-authlib" }.Select(p => Path.Combine(s_unpacked, p)));
+        info.Environment["LD_LIBRARY_PATH"] = string.Join(
+            ':',
+            new[] { "usr/lib", "usr/lib/x86_64-linux-gnu", "usr/lib/courier-authlib" }.Select(p => Path.Combine(s_unpacked, p))
+        );
         return info;
     }
 

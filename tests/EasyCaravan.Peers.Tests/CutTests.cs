@@ -8,6 +8,7 @@ using EasyCaravan.Peers;
 using EasyCaravan.Protocols.Imap;
 using EasyCaravan.Store;
 using EasyCaravan.Store.Rows;
+using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Peers.Tests;
 
@@ -33,13 +34,24 @@ public sealed class CutTests(TwoServers servers)
         await using var to = new CuttingProxy(servers.To.PlainPort, Life);
         var folder = Directory.CreateTempSubdirectory("caravan-cut").FullName;
         using var database = await Database.OpenAsync(Path.Combine(folder, "caravan.db"), CancellationToken.None);
-        await database.WriteAsync(db =>
-        {
-            var row = new MoveRow { Batch = "b", Name = "n", FromAccount = account, ToAccount = account, FromLogin = account, ToLogin = account };
-            MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, default), default);
-            db.Moves.Add(row);
-            return Task.CompletedTask;
-        }, CancellationToken.None);
+        await database.WriteAsync(
+            db =>
+            {
+                var row = new MoveRow
+                {
+                    Batch = "b",
+                    Name = "n",
+                    FromAccount = account,
+                    ToAccount = account,
+                    FromLogin = account,
+                    ToLogin = account,
+                };
+                MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, default), default);
+                db.Moves.Add(row);
+                return Task.CompletedTask;
+            },
+            CancellationToken.None
+        );
 
         await servers.PlantAsync(account, 300);
         using var owner = await servers.AtFromAsync(account);
@@ -47,9 +59,12 @@ public sealed class CutTests(TwoServers servers)
         while (from.Cut + to.Cut < cuts)
         {
             passes++;
-            if (!await TryPassAsync(database, account, from.Port, to.Port)) await Task.WhenAll(from.RestAsync(), to.RestAsync());
-            else whole++;
-            if (passes % 10 != 0) continue;
+            if (!await TryPassAsync(database, account, from.Port, to.Port))
+                await Task.WhenAll(from.RestAsync(), to.RestAsync());
+            else
+                whole++;
+            if (passes % 10 != 0)
+                continue;
             // Life goes on at the old side: new mail, other flags, and messages that move.
             await owner.AppendAsync("Projects/Ramp 2", Enumerable.Range(planted, 5).Select(i => TwoServers.Message(account, i, 1500)));
             planted += 5;
@@ -65,33 +80,51 @@ public sealed class CutTests(TwoServers servers)
         peace = true;
         await Task.WhenAll(from.RestAsync(), to.RestAsync());
         var patience = Stopwatch.StartNew();
-        while (!await TryPassAsync(database, account, from.Port, to.Port)) Assert.True(patience.Elapsed < TimeSpan.FromMinutes(2), "no pass comes to its end in peace");
+        while (!await TryPassAsync(database, account, from.Port, to.Port))
+            Assert.True(patience.Elapsed < TimeSpan.FromMinutes(2), "no pass comes to its end in peace");
         await TryPassAsync(database, account, from.Port, to.Port);
 
         await servers.AssertSameAsync(account);
         await using var db = database.Read();
-using Microsoft.EntityFrameworkCore;
         var waybill = EasyCaravan.Core.Proving.Waybill.Draw(db.LedgerFolders.ToList().Select(Pages.PageOf));
         Assert.True(waybill.Closes);
         Assert.Equal(planted, waybill.Total.Found);
-        TestContext.Current.TestOutputHelper?.WriteLine($"{from.Cut + to.Cut} connections cut in {passes} passes, {whole} of them whole; {planted} messages, {moved} moved");
+        TestContext.Current.TestOutputHelper?.WriteLine(
+            $"{from.Cut + to.Cut} connections cut in {passes} passes, {whole} of them whole; {planted} messages, {moved} moved"
+        );
         Directory.Delete(folder, recursive: true);
     }
 
     private static async Task<bool> TryPassAsync(Database database, string account, int fromPort, int toPort)
     {
         var store = new MoveStore(database, TimeProvider.System);
-        await database.WriteAsync(db =>
-        {
-            var row = db.Moves.Include(m => m.Legs).First();
-            db.Moves.Attach(row);
-            MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, default), default);
-            return Task.CompletedTask;
-        }, CancellationToken.None);
+        await database.WriteAsync(
+            db =>
+            {
+                var row = db.Moves.Include(m => m.Legs).First();
+                db.Moves.Attach(row);
+                MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, default), default);
+                return Task.CompletedTask;
+            },
+            CancellationToken.None
+        );
         var claim = (await store.ClaimAsync("one", [], CancellationToken.None))!;
-        Core.Planning.Service Service(string name, int port) => new(name, new MailConnection(MailProtocol.Imap, "127.0.0.1", port, Security.None), new SignIn.Password(null), new Trust.System(), Limits.Default);
+        Core.Planning.Service Service(string name, int port) =>
+            new(
+                name,
+                new MailConnection(MailProtocol.Imap, "127.0.0.1", port, Security.None),
+                new SignIn.Password(null),
+                new Trust.System(),
+                Limits.Default
+            );
         var who = new Credentials(account, account, TwoServers.Password);
-        var order = new MailLegOrder(IsFirst: false, new Side(Service("a", fromPort), who), new Side(Service("b", toPort), who), new CarryRules([], new MailRules(null, null), Doubles.Pair), 2);
+        var order = new MailLegOrder(
+            IsFirst: false,
+            new Side(Service("a", fromPort), who),
+            new Side(Service("b", toPort), who),
+            new CarryRules([], new MailRules(null, null), Doubles.Pair),
+            2
+        );
         var tally = new Tally();
         Fault? fault = null;
         try
@@ -105,14 +138,24 @@ using Microsoft.EntityFrameworkCore;
         }
         var end = new PassEnd([new LegEnd(Kind.Mail)], Stopped: false);
         await store.EndAsync(
-            claim, [tally], end with { Legs = [new LegEnd(Kind.Mail, fault)] }, s => s.End(end, _ => null, 0.5, null, default), CancellationToken.None);
+            claim,
+            [tally],
+            end with
+            {
+                Legs = [new LegEnd(Kind.Mail, fault)],
+            },
+            s => s.End(end, _ => null, 0.5, null, default),
+            CancellationToken.None
+        );
         return fault is null;
     }
 
     private sealed class Direct : IMailAccounts
     {
-        public async Task<IMailAccount> OpenAsync(Core.Planning.Service service, Credentials credentials, CancellationToken cancel) => await ImapMailAccount.OpenAsync(service, credentials, null, null, null, cancel);
+        public async Task<IMailAccount> OpenAsync(Core.Planning.Service service, Credentials credentials, CancellationToken cancel) =>
+            await ImapMailAccount.OpenAsync(service, credentials, null, null, null, cancel);
 
-        public async Task<IMailAccount?> TryOpenAsync(Core.Planning.Service service, Credentials credentials, CancellationToken cancel) => await OpenAsync(service, credentials, cancel);
+        public async Task<IMailAccount?> TryOpenAsync(Core.Planning.Service service, Credentials credentials, CancellationToken cancel) =>
+            await OpenAsync(service, credentials, cancel);
     }
 }

@@ -28,11 +28,14 @@ public sealed class CuttingProxy : IAsyncDisposable
     /// <summary>Connections cut so far.</summary>
     public long Cut => Interlocked.Read(ref _cut);
 
-    /// <summary>Waits until the server has ended every session, also those whose client was cut off: whatever it was told, it has done by then.</summary>
+    /// <summary>
+    /// Waits until the server has ended every session, also those whose client was cut off: whatever it was told, it has done by then.
+    /// </summary>
     public async Task RestAsync()
     {
         Task[] open;
-        lock (_lock) open = [.. _sessions];
+        lock (_lock)
+            open = [.. _sessions];
         await Task.WhenAll(open);
     }
 
@@ -50,8 +53,16 @@ public sealed class CuttingProxy : IAsyncDisposable
                 return;
             }
             var session = RunAsync(client, _life());
-            lock (_lock) _sessions.Add(session);
-            _ = session.ContinueWith(done => { lock (_lock) _sessions.Remove(done); }, TaskScheduler.Default);
+            lock (_lock)
+                _sessions.Add(session);
+            _ = session.ContinueWith(
+                done =>
+                {
+                    lock (_lock)
+                        _sessions.Remove(done);
+                },
+                TaskScheduler.Default
+            );
         }
     }
 
@@ -74,7 +85,8 @@ public sealed class CuttingProxy : IAsyncDisposable
                     {
                         var before = Interlocked.Add(ref left, -count) + count;
                         await to.WriteAsync(buffer.AsMemory(0, (int)Math.Clamp(before, 0, count)));
-                        if (before > count) continue;
+                        if (before > count)
+                            continue;
                         cut.TrySetResult();
                         return;
                     }
@@ -86,7 +98,8 @@ public sealed class CuttingProxy : IAsyncDisposable
             }
             var (up, down) = (PumpAsync(client.GetStream(), server.GetStream()), PumpAsync(server.GetStream(), client.GetStream()));
             await Task.WhenAny(up, down, cut.Task);
-            if (cut.Task.IsCompleted) Interlocked.Increment(ref _cut);
+            if (cut.Task.IsCompleted)
+                Interlocked.Increment(ref _cut);
         }
         // The client is gone; the server is told, and ends in its own time.
         try

@@ -5,8 +5,8 @@ using System.Net.Sockets;
 namespace EasyCaravan.Peers;
 
 /// <summary>
-/// A Cyrus of our own on loopback: an IMAP server of quite another make, with OBJECTID, MOVE, BINARY and folder names that it compares in its
-/// own way. Its package cannot be installed beside Dovecot's, so it is unpacked to a folder of the build instead.
+/// A Cyrus of our own on loopback: an IMAP server of quite another make, with OBJECTID, MOVE, BINARY and folder names that it compares in
+/// its own way. Its package cannot be installed beside Dovecot's, so it is unpacked to a folder of the build instead.
 /// </summary>
 public sealed class CyrusServer : IAsyncDisposable
 {
@@ -30,9 +30,11 @@ public sealed class CyrusServer : IAsyncDisposable
     /// <param name="users">Logins and passwords.</param>
     public static async Task<CyrusServer> StartAsync(IEnumerable<(string Login, string Password)> users)
     {
-        if (!IsInstalled) throw new InvalidOperationException("Cyrus is not unpacked below artifacts/peers/cyrus: run ./test once, which does it.");
+        if (!IsInstalled)
+            throw new InvalidOperationException("Cyrus is not unpacked below artifacts/peers/cyrus: run ./test once, which does it.");
         var server = new CyrusServer(Directory.CreateTempSubdirectory("cy").FullName);
-        foreach (var part in new[] { "conf/db", "conf/socket", "conf/proc", "conf/log", "spool", "sieve", "sock" }) Directory.CreateDirectory(Path.Combine(server._folder, part));
+        foreach (var part in new[] { "conf/db", "conf/socket", "conf/proc", "conf/log", "spool", "sieve", "sock" })
+            Directory.CreateDirectory(Path.Combine(server._folder, part));
         await File.WriteAllTextAsync(Path.Combine(server._folder, "imapd.conf"), server.Configuration());
         await File.WriteAllTextAsync(Path.Combine(server._folder, "cyrus.conf"), server.Services());
         // A copy where everybody may go: the repository may lie where nobody but its owner can look.
@@ -41,16 +43,28 @@ public sealed class CyrusServer : IAsyncDisposable
             Directory.CreateDirectory(Path.Combine(server.Root, Path.GetDirectoryName(part)!));
             await RunAsync("cp", ["-r", Path.Combine(s_unpacked, part), Path.Combine(server.Root, part)]);
         }
-        foreach (var (login, password) in users) await server.AddUserAsync(login, password);
-        if (Environment.IsPrivilegedProcess) await RunAsync("chown", ["-R", $"{Nobody}:{Nobody}", server._folder]);
+        foreach (var (login, password) in users)
+            await server.AddUserAsync(login, password);
+        if (Environment.IsPrivilegedProcess)
+            await RunAsync("chown", ["-R", $"{Nobody}:{Nobody}", server._folder]);
         await server.StartAsync();
         return server;
     }
 
     public async Task StartAsync()
     {
-        string[] command = [Path.Combine(Root, "usr/lib/cyrus/bin/master"), "-C", Conf("imapd.conf"), "-M", Conf("cyrus.conf"), "-p", Conf("master.pid")];
-        if (Environment.IsPrivilegedProcess) command = ["setpriv", $"--reuid={Nobody}", $"--regid={Nobody}", "--clear-groups", .. command];
+        string[] command =
+        [
+            Path.Combine(Root, "usr/lib/cyrus/bin/master"),
+            "-C",
+            Conf("imapd.conf"),
+            "-M",
+            Conf("cyrus.conf"),
+            "-p",
+            Conf("master.pid"),
+        ];
+        if (Environment.IsPrivilegedProcess)
+            command = ["setpriv", $"--reuid={Nobody}", $"--regid={Nobody}", "--clear-groups", .. command];
         _process = Process.Start(Info(command[0], command[1..]))!;
         var patience = Stopwatch.StartNew();
         while (true)
@@ -60,11 +74,13 @@ public sealed class CyrusServer : IAsyncDisposable
                 using var client = new TcpClient();
                 await client.ConnectAsync(IPAddress.Loopback, Port);
                 using var reader = new StreamReader(client.GetStream());
-                if ((await reader.ReadLineAsync())?.StartsWith("* OK", StringComparison.Ordinal) == true) return;
+                if ((await reader.ReadLineAsync())?.StartsWith("* OK", StringComparison.Ordinal) == true)
+                    return;
             }
             catch (Exception e) when (e is SocketException or IOException)
             {
-                if (_process.HasExited || patience.Elapsed > TimeSpan.FromSeconds(20)) throw new InvalidOperationException("Cyrus did not start; it says why to syslog only.", e);
+                if (_process.HasExited || patience.Elapsed > TimeSpan.FromSeconds(20))
+                    throw new InvalidOperationException("Cyrus did not start; it says why to syslog only.", e);
             }
             await Task.Delay(50);
         }
@@ -90,48 +106,51 @@ public sealed class CyrusServer : IAsyncDisposable
         await process.StandardInput.WriteLineAsync(password);
         process.StandardInput.Close();
         await process.WaitForExitAsync();
-        if (process.ExitCode != 0) throw new InvalidOperationException($"The user {login} cannot be made in Cyrus.");
+        if (process.ExitCode != 0)
+            throw new InvalidOperationException($"The user {login} cannot be made in Cyrus.");
     }
 
-    private string Configuration() => $"""
-        configdirectory: {_folder}/conf
-        partition-default: {_folder}/spool
-        defaultpartition: default
-        sievedir: {_folder}/sieve
-        cyrus_user: {(Environment.IsPrivilegedProcess ? "nobody" : Environment.UserName)}
-        admins: administrator
-        allowplaintext: yes
-        sasl_mech_list: PLAIN
-        sasl_pwcheck_method: auxprop
-        sasl_auxprop_plugin: sasldb
-        sasl_sasldb_path: {_folder}/sasldb2
-        virtdomains: userid
-        unixhierarchysep: yes
-        altnamespace: yes
-        autocreate_users: anyone
-        autocreate_quota: 0
-        autocreate_inbox_folders: Sent Items
-        autocreate_subscribe_folders: Sent Items
-        xlist-sent: Sent Items
-        reject8bit: no
-        munge8bit: no
-        idlesocket: {_folder}/sock/idle
-        lmtpsocket: {_folder}/sock/lmtp
-        notifysocket: {_folder}/sock/notify
+    private string Configuration() =>
+        $"""
+            configdirectory: {_folder}/conf
+            partition-default: {_folder}/spool
+            defaultpartition: default
+            sievedir: {_folder}/sieve
+            cyrus_user: {(Environment.IsPrivilegedProcess ? "nobody" : Environment.UserName)}
+            admins: administrator
+            allowplaintext: yes
+            sasl_mech_list: PLAIN
+            sasl_pwcheck_method: auxprop
+            sasl_auxprop_plugin: sasldb
+            sasl_sasldb_path: {_folder}/sasldb2
+            virtdomains: userid
+            unixhierarchysep: yes
+            altnamespace: yes
+            autocreate_users: anyone
+            autocreate_quota: 0
+            autocreate_inbox_folders: Sent Items
+            autocreate_subscribe_folders: Sent Items
+            xlist-sent: Sent Items
+            reject8bit: no
+            munge8bit: no
+            idlesocket: {_folder}/sock/idle
+            lmtpsocket: {_folder}/sock/lmtp
+            notifysocket: {_folder}/sock/notify
 
-        """;
+            """;
 
-    private string Services() => $$"""
-        START {
-          recover cmd="{{Root}}/usr/lib/cyrus/bin/ctl_cyrusdb -C {{_folder}}/imapd.conf -r"
-        }
-        SERVICES {
-          imap cmd="{{Root}}/usr/lib/cyrus/bin/imapd -C {{_folder}}/imapd.conf" listen="127.0.0.1:{{Port}}" prefork=1
-        }
-        EVENTS {
-        }
+    private string Services() =>
+        $$"""
+            START {
+              recover cmd="{{Root}}/usr/lib/cyrus/bin/ctl_cyrusdb -C {{_folder}}/imapd.conf -r"
+            }
+            SERVICES {
+              imap cmd="{{Root}}/usr/lib/cyrus/bin/imapd -C {{_folder}}/imapd.conf" listen="127.0.0.1:{{Port}}" prefork=1
+            }
+            EVENTS {
+            }
 
-        """;
+            """;
 
     private string Conf(string name) => Path.Combine(_folder, name);
 

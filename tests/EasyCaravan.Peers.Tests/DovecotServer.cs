@@ -13,12 +13,22 @@ namespace EasyCaravan.Peers;
 /// <param name="Pop3">The inbox over POP3 too.</param>
 /// <param name="Archive">Accounts have a second root for their archive.</param>
 /// <param name="Administrator">May act for every account; or null.</param>
-public sealed record DovecotManners(bool Sieve = false, bool Rights = false, string? Quota = null, (string Login, string Password)? Administrator = null, bool Archive = false, bool Pop3 = false)
+public sealed record DovecotManners(
+    bool Sieve = false,
+    bool Rights = false,
+    string? Quota = null,
+    (string Login, string Password)? Administrator = null,
+    bool Archive = false,
+    bool Pop3 = false
+)
 {
     /// <summary>Capabilities that it does not tell of, such as <c>MULTIAPPEND</c>.</summary>
     public IReadOnlyCollection<string> Without { get; init; } = [];
 
-    /// <summary>How mail is kept: <c>maildir</c> writes each message by itself, <c>mdbox</c> many to a file, with an index that it cannot do without.</summary>
+    /// <summary>
+    /// How mail is kept: <c>maildir</c> writes each message by itself, <c>mdbox</c> many to a file, with an index that it cannot do
+    /// without.
+    /// </summary>
     public string Storage { get; init; } = "sdbox";
 }
 
@@ -26,7 +36,27 @@ public sealed record DovecotManners(bool Sieve = false, bool Rights = false, str
 public sealed class DovecotServer : IAsyncDisposable
 {
     private static readonly string[] s_capabilities =
-        ["IMAP4rev1", "SASL-IR", "LITERAL+", "ENABLE", "IDLE", "SORT", "MULTIAPPEND", "UNSELECT", "CHILDREN", "NAMESPACE", "UIDPLUS", "LIST-EXTENDED", "CONDSTORE", "QRESYNC", "ESEARCH", "SPECIAL-USE", "BINARY", "MOVE", "LIST-STATUS"];
+    [
+        "IMAP4rev1",
+        "SASL-IR",
+        "LITERAL+",
+        "ENABLE",
+        "IDLE",
+        "SORT",
+        "MULTIAPPEND",
+        "UNSELECT",
+        "CHILDREN",
+        "NAMESPACE",
+        "UIDPLUS",
+        "LIST-EXTENDED",
+        "CONDSTORE",
+        "QRESYNC",
+        "ESEARCH",
+        "SPECIAL-USE",
+        "BINARY",
+        "MOVE",
+        "LIST-STATUS",
+    ];
 
     private readonly string _folder;
     private Process? _process;
@@ -68,17 +98,30 @@ public sealed class DovecotServer : IAsyncDisposable
 
     public static bool IsInstalled => File.Exists("/usr/sbin/dovecot");
 
-    public static Task<DovecotServer> StartAsync(char separator, string? quota = null) => StartAsync(separator, new DovecotManners(Quota: quota));
+    public static Task<DovecotServer> StartAsync(char separator, string? quota = null) =>
+        StartAsync(separator, new DovecotManners(Quota: quota));
 
     public static async Task<DovecotServer> StartAsync(char separator, DovecotManners manners)
     {
         // Short, as the paths of sockets below it may have 107 octets only.
         var folder = Directory.CreateTempSubdirectory("dv").FullName;
-        File.SetUnixFileMode(folder, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.GroupRead | UnixFileMode.GroupExecute | UnixFileMode.OtherRead | UnixFileMode.OtherExecute);
+        File.SetUnixFileMode(
+            folder,
+            UnixFileMode.UserRead
+                | UnixFileMode.UserWrite
+                | UnixFileMode.UserExecute
+                | UnixFileMode.GroupRead
+                | UnixFileMode.GroupExecute
+                | UnixFileMode.OtherRead
+                | UnixFileMode.OtherExecute
+        );
         var server = new DovecotServer(folder, separator);
         server.WriteCertificate();
         File.WriteAllText(Path.Combine(folder, "users"), "");
-        File.WriteAllText(Path.Combine(folder, "administrators"), manners.Administrator is { } administrator ? $"{administrator.Login}:{{PLAIN}}{administrator.Password}\n" : "");
+        File.WriteAllText(
+            Path.Combine(folder, "administrators"),
+            manners.Administrator is { } administrator ? $"{administrator.Login}:{{PLAIN}}{administrator.Password}\n" : ""
+        );
         Directory.CreateDirectory(Path.Combine(folder, "home"), (UnixFileMode)0b111_111_111);
         File.SetUnixFileMode(Path.Combine(folder, "home"), (UnixFileMode)0b111_111_111);
         File.WriteAllText(Path.Combine(folder, "conf"), server.Configuration(manners));
@@ -89,8 +132,15 @@ public sealed class DovecotServer : IAsyncDisposable
     public async Task StartAsync()
     {
         var running = Path.Combine(_folder, "run", "master.pid");
-        if (File.Exists(running)) File.Delete(running);
-        _process = Process.Start(new ProcessStartInfo("/usr/sbin/dovecot", ["-F", "-c", Path.Combine(_folder, "conf")]) { RedirectStandardError = true, RedirectStandardOutput = true })!;
+        if (File.Exists(running))
+            File.Delete(running);
+        _process = Process.Start(
+            new ProcessStartInfo("/usr/sbin/dovecot", ["-F", "-c", Path.Combine(_folder, "conf")])
+            {
+                RedirectStandardError = true,
+                RedirectStandardOutput = true,
+            }
+        )!;
         _process.ErrorDataReceived += (_, _) => { };
         _process.BeginErrorReadLine();
         var patience = Stopwatch.StartNew();
@@ -101,7 +151,8 @@ public sealed class DovecotServer : IAsyncDisposable
                 using var client = new TcpClient();
                 await client.ConnectAsync(IPAddress.Loopback, PlainPort);
                 using var reader = new StreamReader(client.GetStream());
-                if ((await reader.ReadLineAsync())?.StartsWith("* OK", StringComparison.Ordinal) == true) return;
+                if ((await reader.ReadLineAsync())?.StartsWith("* OK", StringComparison.Ordinal) == true)
+                    return;
             }
             catch (Exception e) when (e is SocketException or IOException)
             {
@@ -112,12 +163,23 @@ public sealed class DovecotServer : IAsyncDisposable
         }
     }
 
-    /// <summary>Ends it at once, as a crash would: connections break in mid-command. Sessions are children of the master, and would finish in peace if only it were ended.</summary>
+    /// <summary>
+    /// Ends it at once, as a crash would: connections break in mid-command. Sessions are children of the master, and would finish in peace
+    /// if only it were ended.
+    /// </summary>
     public async Task KillAsync()
     {
-        if (_process is null) return;
+        if (_process is null)
+            return;
         // Stopped first, so that the master makes no new children while they are ended: one left over would hold the sockets.
-        foreach (var (command, arguments) in new[] { ("kill", new[] { "-STOP", $"{_process.Id}" }), ("pkill", ["-KILL", "-P", $"{_process.Id}"]), ("kill", ["-KILL", $"{_process.Id}"]) })
+        foreach (
+            var (command, arguments) in new[]
+            {
+                ("kill", new[] { "-STOP", $"{_process.Id}" }),
+                ("pkill", ["-KILL", "-P", $"{_process.Id}"]),
+                ("kill", ["-KILL", $"{_process.Id}"]),
+            }
+        )
         {
             using var kill = Process.Start(command, arguments);
             await kill.WaitForExitAsync();
@@ -136,14 +198,25 @@ public sealed class DovecotServer : IAsyncDisposable
         var file = Path.Combine(_folder, "users");
         var names = users.Select(u => u.Name).ToHashSet();
         var others = File.ReadAllLines(file).Where(l => !names.Contains(l.Split(':')[0]));
-        File.WriteAllLines(file, [.. others, .. users.Select(u => $"{u.Name}:{{PLAIN}}{u.Password}::::::{(u.Quota is null ? "" : $"userdb_quota_rule=*:storage={u.Quota}")}")]);
+        File.WriteAllLines(
+            file,
+            [
+                .. others,
+                .. users.Select(u =>
+                    $"{u.Name}:{{PLAIN}}{u.Password}::::::{(u.Quota is null ? "" : $"userdb_quota_rule=*:storage={u.Quota}")}"
+                ),
+            ]
+        );
         // Dovecot looks at whole seconds: each change gets one of its own.
         File.SetLastWriteTimeUtc(file, DateTime.UnixEpoch.AddSeconds(Interlocked.Increment(ref _changes)));
     }
 
     /// <summary>The owner's rights on a folder, such as <c>lrs</c>, once the folder is there.</summary>
     public void SetRights(string account, string folder, string rights) =>
-        File.WriteAllText(Path.Combine(_folder, "home", account, "mail", "mailboxes", folder, "dbox-Mails", "dovecot-acl"), $"owner {rights}\n");
+        File.WriteAllText(
+            Path.Combine(_folder, "home", account, "mail", "mailboxes", folder, "dbox-Mails", "dovecot-acl"),
+            $"owner {rights}\n"
+        );
 
     /// <summary>An active script of the account's owner.</summary>
     public void SetSieve(string account, string script)
@@ -152,13 +225,19 @@ public sealed class DovecotServer : IAsyncDisposable
         Directory.CreateDirectory(Path.Combine(home, "sieve"));
         File.WriteAllText(Path.Combine(home, "sieve", "mine.sieve"), script);
         File.CreateSymbolicLink(Path.Combine(home, ".dovecot.sieve"), "sieve/mine.sieve");
-        if (Environment.UserName == "root") Process.Start("chown", ["-R", "nobody:nogroup", home]).WaitForExit();
+        if (Environment.UserName == "root")
+            Process.Start("chown", ["-R", "nobody:nogroup", home]).WaitForExit();
     }
 
     /// <summary>Has the indexes of an account rebuilt from what is on the disk, as an administrator does after a crash.</summary>
     public async Task ResyncAsync(string account)
     {
-        using var resync = Process.Start(new ProcessStartInfo("doveadm", ["-c", Path.Combine(_folder, "conf"), "force-resync", "-u", account, "*"]) { RedirectStandardError = true })!;
+        using var resync = Process.Start(
+            new ProcessStartInfo("doveadm", ["-c", Path.Combine(_folder, "conf"), "force-resync", "-u", account, "*"])
+            {
+                RedirectStandardError = true,
+            }
+        )!;
         await resync.StandardError.ReadToEndAsync();
         await resync.WaitForExitAsync();
     }
@@ -187,25 +266,34 @@ public sealed class DovecotServer : IAsyncDisposable
         var root = Environment.UserName == "root";
         var self = Environment.UserName;
         var (mailUser, mailGroup) = root ? ("nobody", "nogroup") : (self, self);
-        var identity = root ? "" : $$"""
-            default_internal_user = {{self}}
-            default_internal_group = {{self}}
-            default_login_user = {{self}}
-            service anvil {
-              chroot =
-            }
-            service stats {
-              chroot =
-            }
-            """;
-        string[] mailPlugins = [.. manners.Quota is null ? Array.Empty<string>() : ["quota"], .. manners.Rights ? ["acl"] : Array.Empty<string>()];
+        var identity = root
+            ? ""
+            : $$"""
+                default_internal_user = {{self}}
+                default_internal_group = {{self}}
+                default_login_user = {{self}}
+                service anvil {
+                  chroot =
+                }
+                service stats {
+                  chroot =
+                }
+                """;
+        string[] mailPlugins =
+        [
+            .. manners.Quota is null ? Array.Empty<string>() : ["quota"],
+            .. manners.Rights ? ["acl"] : Array.Empty<string>(),
+        ];
         string[] imapPlugins = [.. mailPlugins.Select(p => $"{p} imap_{p}")];
-        var plugins = mailPlugins.Length == 0 ? "" : $$"""
-            mail_plugins = {{string.Join(' ', mailPlugins)}}
-            protocol imap {
-              mail_plugins = {{string.Join(' ', imapPlugins)}}
-            }
-            """;
+        var plugins =
+            mailPlugins.Length == 0
+                ? ""
+                : $$"""
+                    mail_plugins = {{string.Join(' ', mailPlugins)}}
+                    protocol imap {
+                      mail_plugins = {{string.Join(' ', imapPlugins)}}
+                    }
+                    """;
         if (manners.Quota is { } quota)
         {
             plugins += $$"""
@@ -259,23 +347,27 @@ public sealed class DovecotServer : IAsyncDisposable
                 }
                 """;
         }
-        var archive = !manners.Archive ? "" : $$"""
-            namespace archive {
-              prefix = Archive{{Separator}}
-              separator = {{Separator}}
-              location = sdbox:~/archive
-            }
-            """;
+        var archive = !manners.Archive
+            ? ""
+            : $$"""
+                namespace archive {
+                  prefix = Archive{{Separator}}
+                  separator = {{Separator}}
+                  location = sdbox:~/archive
+                }
+                """;
         // Before the others: whoever acts for an account is looked for first.
-        var administrators = manners.Administrator is null ? "" : $$"""
-            passdb {
-              driver = passwd-file
-              args = {{_folder}}/administrators
-              master = yes
-              result_success = continue
-            }
-            auth_master_user_separator = *
-            """;
+        var administrators = manners.Administrator is null
+            ? ""
+            : $$"""
+                passdb {
+                  driver = passwd-file
+                  args = {{_folder}}/administrators
+                  master = yes
+                  result_success = continue
+                }
+                auth_master_user_separator = *
+                """;
         return $$"""
             base_dir = {{_folder}}/run
             state_dir = {{_folder}}/state
@@ -350,7 +442,12 @@ public sealed class DovecotServer : IAsyncDisposable
         names.AddIpAddress(IPAddress.Loopback);
         names.AddDnsName("localhost");
         request.CertificateExtensions.Add(names.Build());
-        using var certificate = request.Create(authority, DateTimeOffset.UtcNow.AddDays(-1), DateTimeOffset.UtcNow.AddDays(29), RandomNumberGenerator.GetBytes(8));
+        using var certificate = request.Create(
+            authority,
+            DateTimeOffset.UtcNow.AddDays(-1),
+            DateTimeOffset.UtcNow.AddDays(29),
+            RandomNumberGenerator.GetBytes(8)
+        );
         File.WriteAllText(Path.Combine(_folder, "cert.pem"), certificate.ExportCertificatePem());
         File.WriteAllText(Path.Combine(_folder, "key.pem"), key.ExportPkcs8PrivateKeyPem());
         AuthorityPem = authority.ExportCertificatePem();

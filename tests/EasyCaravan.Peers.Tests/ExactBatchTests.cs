@@ -11,12 +11,14 @@ public sealed class ExactBatchTests(TwoServers servers)
     public async Task Twenty_accounts_of_a_thousand_arrive_exactly_and_later_passes_carry_only_what_is_new()
     {
         var accounts = servers.NewAccounts(20);
-        foreach (var account in accounts) await servers.PlantAsync(account, 1000);
+        foreach (var account in accounts)
+            await servers.PlantAsync(account, 1000);
         await using var service = await TestService.StartAsync();
         Assert.Equal(0, (await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster(accounts)))).Code);
 
         await TwoServers.RunToEndAsync(service);
-        foreach (var account in accounts) await servers.AssertSameAsync(account);
+        foreach (var account in accounts)
+            await servers.AssertSameAsync(account);
 
         await TwoServers.RunToEndAsync(service, "catch-up");
         var unchanged = await LastPassAsync(service, accounts[3]);
@@ -32,13 +34,19 @@ public sealed class ExactBatchTests(TwoServers servers)
         await TwoServers.RunToEndAsync(service, "catch-up");
         var news = await LastPassAsync(service, accounts[3]);
         Assert.Equal((10, 0, 10), (news.Carried, news.Paired, news.FlagsChanged));
-        foreach (var account in accounts) await servers.AssertSameAsync(account);
+        foreach (var account in accounts)
+            await servers.AssertSameAsync(account);
 
         using var waybill = JsonDocument.Parse((await service.RunAsync("waybill", "crew", "--output", "json")).Out);
         Assert.True(waybill.RootElement.GetProperty("closes").GetBoolean());
         Assert.Equal(20_010, waybill.RootElement.GetProperty("total").GetProperty("found").GetInt64());
         Assert.Equal(20_010, waybill.RootElement.GetProperty("total").GetProperty("carried").GetInt64());
-        foreach (var folder in waybill.RootElement.GetProperty("moves").EnumerateArray().SelectMany(m => m.GetProperty("folders").EnumerateArray()))
+        foreach (
+            var folder in waybill
+                .RootElement.GetProperty("moves")
+                .EnumerateArray()
+                .SelectMany(m => m.GetProperty("folders").EnumerateArray())
+        )
         {
             var counts = folder.GetProperty("counts").Deserialize<Counts>(ContractJson.Options)!;
             Assert.Equal(counts.Found, counts.Carried + counts.Paired + counts.Excluded + counts.LeftBehind);
@@ -81,7 +89,14 @@ public sealed class ExactBatchTests(TwoServers servers)
         }
         using var to = await servers.AtToAsync(account);
         // An earlier import of the first thirty, each with the trace line that it got on the way (RFC 5321 §4.4).
-        await to.AppendAsync("INBOX", messages.Take(30).Select(m => (m.Flags, m.Date, (byte[])[.. "Received: by relay.example; Sat, 30 Mar 2019 23:59:59 +0000\r\n"u8, .. m.Octets])));
+        await to.AppendAsync(
+            "INBOX",
+            messages
+                .Take(30)
+                .Select(m =>
+                    (m.Flags, m.Date, (byte[])[.. "Received: by relay.example; Sat, 30 Mar 2019 23:59:59 +0000\r\n"u8, .. m.Octets])
+                )
+        );
         await using var service = await TestService.StartAsync();
         await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster([account])));
 
@@ -107,13 +122,20 @@ public sealed class ExactBatchTests(TwoServers servers)
             await from.RunAsync("EXAMINE INBOX");
             await from.RunAsync("DELETE \"Projects/Ramp 2\"");
             await from.RunAsync("CREATE \"Projects/Ramp 2\"");
-            await from.AppendAsync("Projects/Ramp 2", before.Select((_, n) => TwoServers.Message(account, (n * TwoServers.Folders.Length) + 3, 1500)));
+            await from.AppendAsync(
+                "Projects/Ramp 2",
+                before.Select((_, n) => TwoServers.Message(account, (n * TwoServers.Folders.Length) + 3, 1500))
+            );
         }
 
         await TwoServers.RunToEndAsync(service, "catch-up");
 
         await servers.AssertSameAsync(account);
-        Assert.Contains("numbered the messages of 'Projects/Ramp 2' anew", (await service.RunAsync("journal", "crew")).Out, StringComparison.Ordinal);
+        Assert.Contains(
+            "numbered the messages of 'Projects/Ramp 2' anew",
+            (await service.RunAsync("journal", "crew")).Out,
+            StringComparison.Ordinal
+        );
     }
 
     private static async Task<PassLegView> LastPassAsync(TestService service, string account) =>

@@ -12,7 +12,8 @@ public sealed class GettingInTests(TwoServers servers)
     public async Task A_wrong_password_needs_a_person_while_the_others_arrive_and_is_mended_by_the_roster()
     {
         var accounts = servers.NewAccounts(3);
-        foreach (var account in accounts) await servers.PlantAsync(account, 30);
+        foreach (var account in accounts)
+            await servers.PlantAsync(account, 30);
         var roster = TwoServers.Roster(accounts[..2]) + TwoServers.Roster(accounts[2..], "wrong").Split('\n')[1] + "\n";
         await using var service = await TestService.StartAsync();
         await service.ApplyAsync(servers.Plan(), ("crew.csv", roster));
@@ -38,7 +39,14 @@ public sealed class GettingInTests(TwoServers servers)
         var account = servers.NewAccounts(1)[0];
         await servers.PlantAsync(account, 20);
         var port = security == "tls" ? servers.From.TlsPort : servers.From.PlainPort;
-        string Plan(string trust) => servers.Plan().Replace($"port: {servers.From.PlainPort}, security: none}}", $"port: {port}, security: {security}}}\n    trust: {trust}", StringComparison.Ordinal);
+        string Plan(string trust) =>
+            servers
+                .Plan()
+                .Replace(
+                    $"port: {servers.From.PlainPort}, security: none}}",
+                    $"port: {port}, security: {security}}}\n    trust: {trust}",
+                    StringComparison.Ordinal
+                );
         await using var service = await TestService.StartAsync();
         await service.ApplyAsync(Plan("system"), ("crew.csv", TwoServers.Roster([account])));
 
@@ -47,7 +55,16 @@ public sealed class GettingInTests(TwoServers servers)
         Assert.Equal("tls-untrusted", problem.Cause);
         Assert.Contains("not signed by an authority that is trusted", problem.What, StringComparison.Ordinal);
 
-        Assert.Equal(0, (await service.ApplyAsync(Plan("{ca-file: from.pem}"), ("crew.csv", TwoServers.Roster([account])), ("from.pem", servers.From.AuthorityPem))).Code);
+        Assert.Equal(
+            0,
+            (
+                await service.ApplyAsync(
+                    Plan("{ca-file: from.pem}"),
+                    ("crew.csv", TwoServers.Roster([account])),
+                    ("from.pem", servers.From.AuthorityPem)
+                )
+            ).Code
+        );
         Assert.Equal(0, (await service.RunAsync("retry", "crew", "--wait")).Code);
         await servers.AssertSameAsync(account);
         var trial = await service.RunAsync("service", "try", "lanternpost", "--account", account);
@@ -59,7 +76,13 @@ public sealed class GettingInTests(TwoServers servers)
     public async Task An_authority_that_signed_nothing_here_is_not_enough()
     {
         var account = servers.NewAccounts(1)[0];
-        var plan = servers.Plan().Replace($"port: {servers.From.PlainPort}, security: none}}", $"port: {servers.From.TlsPort}, security: tls}}\n    trust: {{ca-file: other.pem}}", StringComparison.Ordinal);
+        var plan = servers
+            .Plan()
+            .Replace(
+                $"port: {servers.From.PlainPort}, security: none}}",
+                $"port: {servers.From.TlsPort}, security: tls}}\n    trust: {{ca-file: other.pem}}",
+                StringComparison.Ordinal
+            );
         await using var service = await TestService.StartAsync();
         await service.ApplyAsync(plan, ("crew.csv", TwoServers.Roster([account])), ("other.pem", servers.To.AuthorityPem));
         Assert.Equal(1, (await service.RunAsync("service", "try", "lanternpost", "--account", account)).Code);
@@ -70,12 +93,24 @@ public sealed class GettingInTests(TwoServers servers)
     {
         var account = servers.NewAccounts(1)[0];
         await using var service = await TestService.StartAsync();
-        await service.ApplyAsync(servers.Plan().Replace($"host: 127.0.0.1, port: {servers.From.PlainPort}", "host: imap.lanternpost.invalid", StringComparison.Ordinal), ("crew.csv", TwoServers.Roster([account])));
+        await service.ApplyAsync(
+            servers
+                .Plan()
+                .Replace($"host: 127.0.0.1, port: {servers.From.PlainPort}", "host: imap.lanternpost.invalid", StringComparison.Ordinal),
+            ("crew.csv", TwoServers.Roster([account]))
+        );
         await service.RunAsync("start", "crew");
         await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0].Problem is not null);
-        Assert.Contains("imap.lanternpost.invalid cannot be found", (await service.MovesAsync("crew"))[0].Problem!.What, StringComparison.Ordinal);
+        Assert.Contains(
+            "imap.lanternpost.invalid cannot be found",
+            (await service.MovesAsync("crew"))[0].Problem!.What,
+            StringComparison.Ordinal
+        );
 
-        await service.ApplyAsync(servers.Plan().Replace($"port: {servers.From.PlainPort}", $"port: {DovecotServer.FreePort()}", StringComparison.Ordinal), ("crew.csv", TwoServers.Roster([account])));
+        await service.ApplyAsync(
+            servers.Plan().Replace($"port: {servers.From.PlainPort}", $"port: {DovecotServer.FreePort()}", StringComparison.Ordinal),
+            ("crew.csv", TwoServers.Roster([account]))
+        );
         await service.RunAsync("retry", "crew");
         await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0].Problem?.Cause == "unreachable");
         Assert.Equal(MoveCondition.Waiting, (await service.MovesAsync("crew"))[0].Condition);
@@ -90,7 +125,10 @@ public sealed class GettingInTests(TwoServers servers)
         using (var from = await servers.AtFromAsync(account))
             await from.AppendAsync("INBOX", Enumerable.Range(0, 120).Select(i => TwoServers.Message(account, (i * 7) + 5, 6000)));
         await using var service = await TestService.StartAsync();
-        await service.ApplyAsync(servers.Plan().Replace($"port: {servers.To.PlainPort}", $"port: {small.PlainPort}", StringComparison.Ordinal), ("crew.csv", TwoServers.Roster([account])));
+        await service.ApplyAsync(
+            servers.Plan().Replace($"port: {servers.To.PlainPort}", $"port: {small.PlainPort}", StringComparison.Ordinal),
+            ("crew.csv", TwoServers.Roster([account]))
+        );
 
         Assert.Equal(3, (await service.RunAsync("start", "crew", "--wait")).Code);
 

@@ -28,7 +28,8 @@ public sealed class KillTests(TwoServers servers)
         for (var life = 0; life < kills; life++)
         {
             // Fresh mail in every life, so that there is a pass to die in.
-            foreach (var account in accounts) await AppendAsync(account, planted, fresh);
+            foreach (var account in accounts)
+                await AppendAsync(account, planted, fresh);
             planted += fresh;
             using var process = await ServiceProcess.StartAsync(folder);
             await process.ActAsync(life == 0 ? MoveAction.Start : MoveAction.CatchUp);
@@ -38,16 +39,21 @@ public sealed class KillTests(TwoServers servers)
         }
 
         await using var last = await TestService.StartAsync(folder);
-        await TestService.UntilAsync(async () =>
-        {
-            await last.RunAsync("retry", "crew");
-            var moves = await last.MovesAsync("crew");
-            return moves.TrueForAll(m => m.Stage is MoveStage.InStep && m.Condition is MoveCondition.Idle);
-        }, seconds: 300);
+        await TestService.UntilAsync(
+            async () =>
+            {
+                await last.RunAsync("retry", "crew");
+                var moves = await last.MovesAsync("crew");
+                return moves.TrueForAll(m => m.Stage is MoveStage.InStep && m.Condition is MoveCondition.Idle);
+            },
+            seconds: 300
+        );
         await TwoServers.RunToEndAsync(last, "catch-up");
-        foreach (var account in accounts) await AssertInboxesAsync(account, planted);
+        foreach (var account in accounts)
+            await AssertInboxesAsync(account, planted);
         var stopped = 0;
-        foreach (var account in accounts) stopped += (await last.GetAsync<MoveDetail>($"batches/crew/moves/{account}")).Passes.Count(p => p.Stopped);
+        foreach (var account in accounts)
+            stopped += (await last.GetAsync<MoveDetail>($"batches/crew/moves/{account}")).Passes.Count(p => p.Stopped);
         // The test means something only if the deaths came in mid-pass: four moves may be under way at each.
         Assert.True(stopped >= kills * 9 / 10, $"only {stopped} passes were interrupted");
         TestContext.Current.TestOutputHelper?.WriteLine($"{stopped} passes were interrupted by {kills} kills");

@@ -7,7 +7,9 @@ using EasyCaravan.Testing;
 
 namespace EasyCaravan.Peers.Tests;
 
-/// <summary>The server of the new side is killed without warning again and again, and its indexes are rebuilt: what it had lost comes back.</summary>
+/// <summary>
+/// The server of the new side is killed without warning again and again, and its indexes are rebuilt: what it had lost comes back.
+/// </summary>
 [Collection("one at a time: a server that is killed serves all")]
 public sealed partial class NewSideKilledTests(TwoServers servers)
 {
@@ -29,7 +31,10 @@ public sealed partial class NewSideKilledTests(TwoServers servers)
         await using var there = await DovecotServer.StartAsync('.', new DovecotManners { Storage = storage });
         there.SetUser(account, TwoServers.Password);
         await using var service = await TestService.StartAsync();
-        await service.ApplyAsync(TwoServers.PlanBetween(servers.From.PlainPort, there.PlainPort), ("crew.csv", TwoServers.Roster([account])));
+        await service.ApplyAsync(
+            TwoServers.PlanBetween(servers.From.PlainPort, there.PlainPort),
+            ("crew.csv", TwoServers.Roster([account]))
+        );
         var chance = new Random(4711);
         var planted = 0;
         for (var life = 0; life < kills; life++)
@@ -54,8 +59,13 @@ public sealed partial class NewSideKilledTests(TwoServers servers)
         var waybill = (await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Moves[0];
         TestContext.Current.TestOutputHelper?.WriteLine($"{storage}: {planted} messages, {seconds} second copies after {kills} kills");
         Assert.Equal((planted, (long)seconds, 0L, seconds == 0), (waybill.Total.Carried, waybill.Twice, waybill.Missing, waybill.Closes));
-        var named = (await service.GetAsync<List<DifferenceView>>("batches/crew/differences")).GroupBy(d => d.Subject).ToDictionary(g => g.Key, g => g.Count());
-        Assert.Equal(twice.Where(m => m.Value > 1).ToDictionary(m => m.Key, m => m.Value - 1).OrderBy(m => m.Key), named.OrderBy(m => m.Key));
+        var named = (await service.GetAsync<List<DifferenceView>>("batches/crew/differences"))
+            .GroupBy(d => d.Subject)
+            .ToDictionary(g => g.Key, g => g.Count());
+        Assert.Equal(
+            twice.Where(m => m.Value > 1).ToDictionary(m => m.Key, m => m.Value - 1).OrderBy(m => m.Key),
+            named.OrderBy(m => m.Key)
+        );
 
         await service.RunAsync("differences", "crew", "--remove-second");
         await RunToEndAsync(service);
@@ -66,11 +76,14 @@ public sealed partial class NewSideKilledTests(TwoServers servers)
     /// <summary>Until a pass has come to its end with nothing left to try again.</summary>
     private static async Task RunToEndAsync(TestService service)
     {
-        await TestService.UntilAsync(async () =>
-        {
-            await service.RunAsync("retry", "crew");
-            return (await service.MovesAsync("crew")).TrueForAll(m => m.Stage is MoveStage.InStep && m.Condition is MoveCondition.Idle);
-        }, seconds: 300);
+        await TestService.UntilAsync(
+            async () =>
+            {
+                await service.RunAsync("retry", "crew");
+                return (await service.MovesAsync("crew")).TrueForAll(m => m.Stage is MoveStage.InStep && m.Condition is MoveCondition.Idle);
+            },
+            seconds: 300
+        );
         await service.RunAsync("catch-up", "crew", "--wait");
         Assert.True((await service.MovesAsync("crew")).TrueForAll(m => m.Condition is MoveCondition.Idle));
     }
@@ -79,11 +92,20 @@ public sealed partial class NewSideKilledTests(TwoServers servers)
     private static async Task<Dictionary<string, int>> CountsAsync(DovecotServer there, string account)
     {
         using var to = await PlainImap.SignInAsync(there.PlainPort, account, TwoServers.Password);
-        return (await to.ReadFolderAsync("INBOX")).GroupBy(m => Subject().Match(Encoding.Latin1.GetString(m.Octets)).Groups[1].Value).ToDictionary(g => g.Key, g => g.Count());
+        return (await to.ReadFolderAsync("INBOX"))
+            .GroupBy(m => Subject().Match(Encoding.Latin1.GetString(m.Octets)).Groups[1].Value)
+            .ToDictionary(g => g.Key, g => g.Count());
     }
 
-    private static (string Flags, DateTimeOffset Date, byte[] Octets) Message(int i) => ("\\Seen", DateTimeOffset.UnixEpoch.AddMinutes(i), Encoding.ASCII.GetBytes(
-        $"From: desk@saltmarsh.example\r\nMessage-ID: <{i}@saltmarsh.example>\r\nSubject: Tide {i}\r\n\r\n{string.Concat(Enumerable.Repeat(string.Create(CultureInfo.InvariantCulture, $"High water at {i}.\r\n"), 40))}"));
+    private static (string Flags, DateTimeOffset Date, byte[] Octets) Message(int i) =>
+        (
+            "\\Seen",
+            DateTimeOffset.UnixEpoch.AddMinutes(i),
+            Encoding.ASCII.GetBytes(
+                $"From: desk@saltmarsh.example\r\nMessage-ID: <{i}@saltmarsh.example>\r\nSubject: Tide {i}\r\n\r\n"
+                    + $"{string.Concat(Enumerable.Repeat(string.Create(CultureInfo.InvariantCulture, $"High water at {i}.\r\n"), 40))}"
+            )
+        );
 
     [GeneratedRegex("Subject: (.*?)\r\n")]
     private static partial Regex Subject();

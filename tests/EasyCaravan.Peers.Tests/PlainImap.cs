@@ -20,7 +20,12 @@ public sealed partial class PlainImap : IDisposable
     private readonly BufferedStream _write;
     private int _tag;
 
-    private PlainImap(TcpClient client) => (_client, _read, _write) = (client, new BufferedStream(client.GetStream(), 1 << 18), new BufferedStream(client.GetStream(), 1 << 18));
+    private PlainImap(TcpClient client) =>
+        (_client, _read, _write) = (
+            client,
+            new BufferedStream(client.GetStream(), 1 << 18),
+            new BufferedStream(client.GetStream(), 1 << 18)
+        );
 
     public static async Task<PlainImap> SignInAsync(int port, string user, string password)
     {
@@ -60,15 +65,20 @@ public sealed partial class PlainImap : IDisposable
 
     /// <summary>Plants messages as any server takes them: one at a time, each after its leave.</summary>
     /// <param name="utf8">As RFC 6855 §4 has it, for headers beyond ASCII.</param>
-    public async Task AppendEachAsync(string folder, IEnumerable<(string Flags, DateTimeOffset Date, byte[] Octets)> messages, bool utf8 = false)
+    public async Task AppendEachAsync(
+        string folder,
+        IEnumerable<(string Flags, DateTimeOffset Date, byte[] Octets)> messages,
+        bool utf8 = false
+    )
     {
         foreach (var (flags, date, octets) in messages)
         {
             var tag = $"p{++_tag}";
             await SendAsync($"{tag} APPEND \"{folder}\" ({flags}) {Written(date)} {(utf8 ? "UTF8 (~" : "")}{{{octets.Length}}}\r\n");
             await _write.FlushAsync();
-            for (string line; !(line = await ReadLineAsync()).StartsWith('+');)
-                if (line.StartsWith(tag, StringComparison.Ordinal)) throw new InvalidOperationException($"The server refused: {line}");
+            for (string line; !(line = await ReadLineAsync()).StartsWith('+'); )
+                if (line.StartsWith(tag, StringComparison.Ordinal))
+                    throw new InvalidOperationException($"The server refused: {line}");
             await _write.WriteAsync(octets);
             await SendAsync(utf8 ? ")\r\n" : "\r\n");
             await AnswerAsync(tag);
@@ -76,10 +86,15 @@ public sealed partial class PlainImap : IDisposable
     }
 
     private static string Written(DateTimeOffset date) =>
-        $"\"{date.ToString("dd-MMM-yyyy HH:mm:ss ", CultureInfo.InvariantCulture)}{date.ToString("zzz", CultureInfo.InvariantCulture).Replace(":", "", StringComparison.Ordinal)}\"";
+        $"\"{date.ToString("dd-MMM-yyyy HH:mm:ss ", CultureInfo.InvariantCulture)}"
+        + $"{date.ToString("zzz", CultureInfo.InvariantCulture).Replace(":", "", StringComparison.Ordinal)}\"";
 
     public async Task<List<string>> ListFoldersAsync() =>
-        [.. (await RunAsync("LIST \"\" \"*\"")).Where(l => !l.Contains("\\Noselect", StringComparison.OrdinalIgnoreCase)).Select(l => FolderName().Match(l).Groups[1].Value.Trim('"'))];
+        [
+            .. (await RunAsync("LIST \"\" \"*\""))
+                .Where(l => !l.Contains("\\Noselect", StringComparison.OrdinalIgnoreCase))
+                .Select(l => FolderName().Match(l).Groups[1].Value.Trim('"')),
+        ];
 
     public async Task<List<StoredMessage>> ReadFolderAsync(string folder)
     {
@@ -91,12 +106,29 @@ public sealed partial class PlainImap : IDisposable
         while (true)
         {
             var line = await ReadLineAsync();
-            if (line.StartsWith(tag, StringComparison.Ordinal)) return messages;
-            if (!line.Contains(" FETCH ", StringComparison.Ordinal) || !line.EndsWith('}')) continue;
+            if (line.StartsWith(tag, StringComparison.Ordinal))
+                return messages;
+            if (!line.Contains(" FETCH ", StringComparison.Ordinal) || !line.EndsWith('}'))
+                continue;
             var octets = await ReadOctetsAsync(int.Parse(line[(line.LastIndexOf('{') + 1)..^1], CultureInfo.InvariantCulture));
             await ReadLineAsync();
-            var flags = string.Join(' ', Flags().Match(line).Groups[1].Value.Split(' ', StringSplitOptions.RemoveEmptyEntries).Where(f => f != "\\Recent").Order(StringComparer.Ordinal));
-            messages.Add(new StoredMessage(uint.Parse(Uid().Match(line).Groups[1].Value, CultureInfo.InvariantCulture), flags, Date().Match(line).Groups[1].Value, octets));
+            var flags = string.Join(
+                ' ',
+                Flags()
+                    .Match(line)
+                    .Groups[1]
+                    .Value.Split(' ', StringSplitOptions.RemoveEmptyEntries)
+                    .Where(f => f != "\\Recent")
+                    .Order(StringComparer.Ordinal)
+            );
+            messages.Add(
+                new StoredMessage(
+                    uint.Parse(Uid().Match(line).Groups[1].Value, CultureInfo.InvariantCulture),
+                    flags,
+                    Date().Match(line).Groups[1].Value,
+                    octets
+                )
+            );
         }
     }
 
@@ -113,13 +145,17 @@ public sealed partial class PlainImap : IDisposable
         {
             var line = await ReadLineAsync();
             while (line.EndsWith('}') && line.LastIndexOf('{') is var open and >= 0)
-                line += Encoding.Latin1.GetString(await ReadOctetsAsync(int.Parse(line[(open + 1)..^1], CultureInfo.InvariantCulture))) + await ReadLineAsync();
+                line +=
+                    Encoding.Latin1.GetString(await ReadOctetsAsync(int.Parse(line[(open + 1)..^1], CultureInfo.InvariantCulture)))
+                    + await ReadLineAsync();
             if (!line.StartsWith(tag + " ", StringComparison.Ordinal))
             {
                 lines.Add(line);
                 continue;
             }
-            return line.StartsWith($"{tag} OK", StringComparison.Ordinal) ? lines : throw new InvalidOperationException($"The server refused: {line}");
+            return line.StartsWith($"{tag} OK", StringComparison.Ordinal)
+                ? lines
+                : throw new InvalidOperationException($"The server refused: {line}");
         }
     }
 
@@ -138,8 +174,10 @@ public sealed partial class PlainImap : IDisposable
         var octet = new byte[1];
         while (true)
         {
-            if (await _read.ReadAsync(octet) == 0) throw new IOException("The server closed the connection.");
-            if (octet[0] == '\n') return Encoding.Latin1.GetString([.. line]).TrimEnd('\r');
+            if (await _read.ReadAsync(octet) == 0)
+                throw new IOException("The server closed the connection.");
+            if (octet[0] == '\n')
+                return Encoding.Latin1.GetString([.. line]).TrimEnd('\r');
             line.Add(octet[0]);
         }
     }

@@ -17,8 +17,15 @@ public sealed class PlainServerTests(TwoServers servers)
     /// <summary>As Dovecot writes them, and as Courier does once it was asked for UTF-8.</summary>
     private static readonly (string Dovecot, string Courier)[] s_folders =
     [
-        ("INBOX", "INBOX"), ("Work", "INBOX.Work"), ("Work/Deep/Deeper", "INBOX.Work.Deep.Deeper"), ("WORK", "INBOX.WORK"), ("a b  c", "INBOX.a b  c"),
-        ("Ropes &- tides", "INBOX.Ropes & tides"), ("&ANw-berfahrten/M&AOQ-rz", "INBOX.\u00dcberfahrten.M\u00e4rz"), ("&iCptd2XliqY-", "INBOX.\u882a\u6d77\u65e5\u8aa6"), ("50%", "INBOX.50%"),
+        ("INBOX", "INBOX"),
+        ("Work", "INBOX.Work"),
+        ("Work/Deep/Deeper", "INBOX.Work.Deep.Deeper"),
+        ("WORK", "INBOX.WORK"),
+        ("a b  c", "INBOX.a b  c"),
+        ("Ropes &- tides", "INBOX.Ropes & tides"),
+        ("&ANw-berfahrten/M&AOQ-rz", "INBOX.\u00dcberfahrten.M\u00e4rz"),
+        ("&iCptd2XliqY-", "INBOX.\u882a\u6d77\u65e5\u8aa6"),
+        ("50%", "INBOX.50%"),
     ];
 
     [Fact]
@@ -27,25 +34,43 @@ public sealed class PlainServerTests(TwoServers servers)
         await using var courier = await CourierServer.StartAsync([(Account, TwoServers.Password)]);
         var account = servers.NewAccounts(1)[0];
         using var from = await servers.AtFromAsync(account);
-        foreach (var (folder, _) in s_folders.Where(f => f.Dovecot is not "INBOX")) await from.RunAsync($"CREATE \"{folder}\"");
-        for (var f = 0; f < s_folders.Length; f++) await from.AppendAsync(s_folders[f].Dovecot, [.. Enumerable.Range(f * 20, 20).Select(i => TwoServers.Message(Account, i, 1500)), Wide(f), Latin(f)]);
+        foreach (var (folder, _) in s_folders.Where(f => f.Dovecot is not "INBOX"))
+            await from.RunAsync($"CREATE \"{folder}\"");
+        for (var f = 0; f < s_folders.Length; f++)
+            await from.AppendAsync(
+                s_folders[f].Dovecot,
+                [.. Enumerable.Range(f * 20, 20).Select(i => TwoServers.Message(Account, i, 1500)), Wide(f), Latin(f)]
+            );
         await using var service = await TestService.StartAsync();
-        var applied = await service.ApplyAsync(TwoServers.PlanBetween(servers.From.PlainPort, courier.Port), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{account},{Account},{TwoServers.Password},{TwoServers.Password}\n"));
+        var applied = await service.ApplyAsync(
+            TwoServers.PlanBetween(servers.From.PlainPort, courier.Port),
+            (
+                "crew.csv",
+                "name,from_account,to_account,from_secret,to_secret\n"
+                    + $"Aoife,{account},{Account},{TwoServers.Password},{TwoServers.Password}\n"
+            )
+        );
         Assert.True(applied.Code == 0, applied.Error);
         // Courier ends the last line of a message that has no end of line: told without being asked, and nothing else with it.
         Assert.Equal(3, (await service.RunAsync("start", "crew", "--wait")).Code);
         Assert.All(await service.GetAsync<List<DifferenceView>>("batches/crew/differences"), d =>
-            Assert.Equal((DifferenceWord.Altered, "the new side stores its line ends or NUL octets in another way; nothing else of it is changed"), (d.Kind, d.What)));
+            Assert.Equal(
+                (DifferenceWord.Altered, "the new side stores its line ends or NUL octets in another way; nothing else of it is changed"),
+                (d.Kind, d.What)
+            )
+        );
         Assert.Equal(0, (await service.RunAsync("differences", "crew", "--accept")).Code);
         using var to = await SignInAsync(courier);
-        foreach (var (here, there) in s_folders) await AssertSameAsync(from, here, to, Utf8(there));
+        foreach (var (here, there) in s_folders)
+            await AssertSameAsync(from, here, to, Utf8(there));
 
         await from.RunAsync("SELECT INBOX");
         await from.RunAsync("STORE 1:3 +FLAGS (\\Flagged)");
         await from.RunAsync("MOVE 4:9 \"Work\"");
         await from.AppendAsync("a b  c", [TwoServers.Message(account, 900, 800)]);
         await TwoServers.RunToEndAsync(service, "catch-up");
-        foreach (var (here, there) in s_folders) await AssertSameAsync(from, here, to, Utf8(there));
+        foreach (var (here, there) in s_folders)
+            await AssertSameAsync(from, here, to, Utf8(there));
         var pass = (await service.GetAsync<MoveDetail>($"batches/crew/moves/{account}")).Passes[0].Legs[0];
         Assert.Equal((1, 3), (pass.Carried, pass.FlagsChanged));
         Assert.True((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
@@ -60,16 +85,25 @@ public sealed class PlainServerTests(TwoServers servers)
         for (var f = 0; f < s_folders.Length; f++)
         {
             var folder = Utf8(s_folders[f].Courier);
-            if (f > 0) await from.RunAsync($"CREATE \"{folder}\"");
+            if (f > 0)
+                await from.RunAsync($"CREATE \"{folder}\"");
             await from.AppendEachAsync(folder, Enumerable.Range(f * 20, 20).Select(i => TwoServers.Message(Account, i, 1500)));
             await from.AppendEachAsync(folder, [Wide(f)], utf8: true);
         }
         await using var service = await TestService.StartAsync();
-        await service.ApplyAsync(TwoServers.PlanBetween(courier.Port, servers.To.PlainPort), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{Account},{account},{TwoServers.Password},{TwoServers.Password}\n"));
+        await service.ApplyAsync(
+            TwoServers.PlanBetween(courier.Port, servers.To.PlainPort),
+            (
+                "crew.csv",
+                "name,from_account,to_account,from_secret,to_secret\n"
+                    + $"Aoife,{Account},{account},{TwoServers.Password},{TwoServers.Password}\n"
+            )
+        );
         await TwoServers.RunToEndAsync(service);
         using var to = await servers.AtToAsync(account);
         static string Place(string folder) => folder.Replace('/', '.');
-        foreach (var (there, here) in s_folders) await AssertSameAsync(from, Utf8(here), to, Place(there));
+        foreach (var (there, here) in s_folders)
+            await AssertSameAsync(from, Utf8(here), to, Place(there));
 
         await from.RunAsync("SELECT INBOX.Work");
         await from.RunAsync("STORE 1:2 FLAGS (\\Answered)");
@@ -78,14 +112,18 @@ public sealed class PlainServerTests(TwoServers servers)
         await from.RunAsync("UID EXPUNGE 5:7");
         await from.AppendEachAsync("INBOX.Work", [TwoServers.Message(account, 901, 800)]);
         await TwoServers.RunToEndAsync(service, "catch-up");
-        foreach (var (there, here) in s_folders) await AssertSameAsync(from, Utf8(here), to, Place(there));
+        foreach (var (there, here) in s_folders)
+            await AssertSameAsync(from, Utf8(here), to, Place(there));
         await TwoServers.RunToEndAsync(service, "catch-up");
         var pass = (await service.GetAsync<MoveDetail>($"batches/crew/moves/{Account}")).Passes[0].Legs[0];
         Assert.Equal((0, 0, 0, 0), (pass.Carried, pass.Paired, pass.FlagsChanged, pass.Moved));
         Assert.True((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
     }
 
-    /// <summary>Courier gives out NUL as it stands. It travels in a literal8 (RFC 3516 §4.4), and the server that takes it keeps the octets in its own way: Cyrus as base64.</summary>
+    /// <summary>
+    /// Courier gives out NUL as it stands. It travels in a literal8 (RFC 3516 §4.4), and the server that takes it keeps the octets in its
+    /// own way: Cyrus as base64.
+    /// </summary>
     [Fact]
     public async Task A_message_with_NUL_reaches_a_server_that_takes_binary()
     {
@@ -93,11 +131,22 @@ public sealed class PlainServerTests(TwoServers servers)
         await using var cyrus = await CyrusServer.StartAsync([(Account, TwoServers.Password)]);
         using var from = await SignInAsync(courier);
         var body = Encoding.Latin1.GetBytes("before\0after\0\0\u00ff\r\n");
-        byte[] message = [.. "Message-ID: <nul@saltmarsh.example>\r\nMIME-Version: 1.0\r\nContent-Type: application/octet-stream\r\nContent-Transfer-Encoding: binary\r\n\r\n"u8, .. body];
+        byte[] message =
+        [
+            .. "Message-ID: <nul@saltmarsh.example>\r\nMIME-Version: 1.0\r\nContent-Type: application/octet-stream\r\nContent-Transfer-Encoding: binary\r\n\r\n"u8,
+            .. body,
+        ];
         await from.AppendEachAsync("INBOX", [("\\Seen", DateTimeOffset.UnixEpoch, message)]);
         Assert.Equal(message, (await from.ReadFolderAsync("INBOX")).Single().Octets);
         await using var service = await TestService.StartAsync();
-        await service.ApplyAsync(TwoServers.PlanBetween(courier.Port, cyrus.Port), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{Account},{Account},{TwoServers.Password},{TwoServers.Password}\n"));
+        await service.ApplyAsync(
+            TwoServers.PlanBetween(courier.Port, cyrus.Port),
+            (
+                "crew.csv",
+                "name,from_account,to_account,from_secret,to_secret\n"
+                    + $"Aoife,{Account},{Account},{TwoServers.Password},{TwoServers.Password}\n"
+            )
+        );
         // Nobody asked for it: what a server alters is found by reading back, and a person decides.
         Assert.Equal(3, (await service.RunAsync("start", "crew", "--wait")).Code);
         var altered = Assert.Single(await service.GetAsync<List<DifferenceView>>("batches/crew/differences"));
@@ -121,17 +170,32 @@ public sealed class PlainServerTests(TwoServers servers)
     /// <summary>Octets as the witness sends them.</summary>
     private static string Utf8(string name) => Encoding.Latin1.GetString(Encoding.UTF8.GetBytes(name));
 
-    private static (string Flags, DateTimeOffset Date, byte[] Octets) Wide(int i) => ("\\Seen", new DateTimeOffset(2021, 5, 4, 3, 2, 1, TimeSpan.Zero), Encoding.UTF8.GetBytes(
-        $"Message-ID: <wide{i}@saltmarsh.example>\r\nFrom: Br\u00edd <brid@saltmarsh.example>\r\nDate: Tue, 4 May 2021 03:02:01 +0000\r\nSubject: \u00dcberfahrt {i} \u882a\u6d77\r\n\r\nAll well.\r\n"));
+    private static (string Flags, DateTimeOffset Date, byte[] Octets) Wide(int i) =>
+        (
+            "\\Seen",
+            new DateTimeOffset(2021, 5, 4, 3, 2, 1, TimeSpan.Zero),
+            Encoding.UTF8.GetBytes(
+                $"Message-ID: <wide{i}@saltmarsh.example>\r\nFrom: Br\u00edd <brid@saltmarsh.example>\r\n"
+                    + $"Date: Tue, 4 May 2021 03:02:01 +0000\r\nSubject: \u00dcberfahrt {i} \u882a\u6d77\r\n\r\nAll well.\r\n"
+            )
+        );
 
     /// <summary>Beyond ASCII and not UTF-8 either, as old programs wrote.</summary>
-    private static (string Flags, DateTimeOffset Date, byte[] Octets) Latin(int i) => ("", new DateTimeOffset(1998, 5, 4, 3, 2, 1, TimeSpan.Zero), Encoding.Latin1.GetBytes(
-        $"Message-ID: <latin{i}@saltmarsh.example>\r\nSubject: \u00fcber {i}\r\n\r\n\u00e9\u00ff\r\n"));
+    private static (string Flags, DateTimeOffset Date, byte[] Octets) Latin(int i) =>
+        (
+            "",
+            new DateTimeOffset(1998, 5, 4, 3, 2, 1, TimeSpan.Zero),
+            Encoding.Latin1.GetBytes($"Message-ID: <latin{i}@saltmarsh.example>\r\nSubject: \u00fcber {i}\r\n\r\n\u00e9\u00ff\r\n")
+        );
 
     private static async Task AssertSameAsync(PlainImap from, string folder, PlainImap to, string place)
     {
         // Quirk (Courier): a message whose last line has no end is given one when it is stored.
-        static string Describe(StoredMessage message) => $"{Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(message.Octets[^1] == '\n' ? message.Octets : [.. message.Octets, (byte)'\r', (byte)'\n']))} ({message.Flags}) {DateTimeOffset.Parse(message.Date, System.Globalization.CultureInfo.InvariantCulture):u}";
-        Assert.Equal((await from.ReadFolderAsync(folder)).Select(Describe).Order(), (await to.ReadFolderAsync(place)).Select(Describe).Order());
+        static string Describe(StoredMessage message) =>
+            $"{Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(message.Octets[^1] == '\n' ? message.Octets : [.. message.Octets, (byte)'\r', (byte)'\n']))} ({message.Flags}) {DateTimeOffset.Parse(message.Date, System.Globalization.CultureInfo.InvariantCulture):u}";
+        Assert.Equal(
+            (await from.ReadFolderAsync(folder)).Select(Describe).Order(),
+            (await to.ReadFolderAsync(place)).Select(Describe).Order()
+        );
     }
 }

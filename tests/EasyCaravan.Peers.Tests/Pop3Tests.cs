@@ -21,13 +21,27 @@ public sealed class Pop3Tests(TwoServers servers)
         var mail = Enumerable.Range(0, 60).Select(i => TwoServers.Message(account, i, 1500)).ToList();
         // Lines that begin with dots are what POP3 has to wrap.
         mail.Add(("", DateTimeOffset.UtcNow, "Message-ID: <dots@saltmarsh.example>\r\n\r\n.\r\n..\r\n.x\r\nno end"u8.ToArray()));
-        mail.Add(("", DateTimeOffset.UtcNow, System.Text.Encoding.ASCII.GetBytes($"Message-ID: <large@saltmarsh.example>\r\n\r\n{string.Concat(Enumerable.Repeat("Ropes and tides, all day long.\r\n", 100_000))}")));
+        mail.Add(
+            (
+                "",
+                DateTimeOffset.UtcNow,
+                System.Text.Encoding.ASCII.GetBytes(
+                    "Message-ID: <large@saltmarsh.example>\r\n\r\n"
+                        + $"{string.Concat(Enumerable.Repeat("Ropes and tides, all day long.\r\n", 100_000))}"
+                )
+            )
+        );
         await imap.AppendAsync("INBOX", mail);
 
         await using var service = await TestService.StartAsync();
-        var plan = servers.Plan().Replace(
-            $"mail: {{speaks: imap, host: 127.0.0.1, port: {servers.From.PlainPort}, security: none}}",
-            $"mail: {{speaks: pop3, host: 127.0.0.1, port: {(security == "tls" ? from.Pop3TlsPort : from.Pop3Port)}, security: {security}}}\n    trust: {{ca-file: from.pem}}", StringComparison.Ordinal);
+        var plan = servers
+            .Plan()
+            .Replace(
+                $"mail: {{speaks: imap, host: 127.0.0.1, port: {servers.From.PlainPort}, security: none}}",
+                $"mail: {{speaks: pop3, host: 127.0.0.1, port: {(security == "tls" ? from.Pop3TlsPort : from.Pop3Port)}, security: "
+                    + $"{security}}}\n    trust: {{ca-file: from.pem}}",
+                StringComparison.Ordinal
+            );
         var applied = await service.ApplyAsync(plan, ("crew.csv", TwoServers.Roster([account])), ("from.pem", from.AuthorityPem));
         Assert.True(applied.Code == 0, applied.Error);
         Assert.Equal(0, (await service.RunAsync("service", "try", "lanternpost", "--account", account)).Code);
@@ -47,7 +61,13 @@ public sealed class Pop3Tests(TwoServers servers)
         {
             using var to = await servers.AtToAsync(account);
             // POP3 cannot give out a message without a line end at its end (RFC 1939 §3): the server adds one.
-            Assert.Equal((await imap.ReadFolderAsync("INBOX")).Select(m => Convert.ToHexString(m.Octets)).Select(m => m.EndsWith("0D0A", StringComparison.Ordinal) ? m : m + "0D0A").Order(), (await to.ReadFolderAsync("INBOX")).Select(m => Convert.ToHexString(m.Octets)).Order());
+            Assert.Equal(
+                (await imap.ReadFolderAsync("INBOX"))
+                    .Select(m => Convert.ToHexString(m.Octets))
+                    .Select(m => m.EndsWith("0D0A", StringComparison.Ordinal) ? m : m + "0D0A")
+                    .Order(),
+                (await to.ReadFolderAsync("INBOX")).Select(m => Convert.ToHexString(m.Octets)).Order()
+            );
         }
     }
 
@@ -61,7 +81,13 @@ public sealed class Pop3Tests(TwoServers servers)
         using (var imap = await PlainImap.SignInAsync(from.PlainPort, account, TwoServers.Password))
             await imap.AppendAsync("INBOX", Enumerable.Range(0, Many).Select(i => TwoServers.Message(account, i, 20_000)));
         await using var service = await TestService.StartAsync();
-        var plan = servers.Plan().Replace($"speaks: imap, host: 127.0.0.1, port: {servers.From.PlainPort}", $"speaks: pop3, host: 127.0.0.1, port: {from.Pop3Port}", StringComparison.Ordinal);
+        var plan = servers
+            .Plan()
+            .Replace(
+                $"speaks: imap, host: 127.0.0.1, port: {servers.From.PlainPort}",
+                $"speaks: pop3, host: 127.0.0.1, port: {from.Pop3Port}",
+                StringComparison.Ordinal
+            );
         await service.ApplyAsync(plan, ("crew.csv", TwoServers.Roster([account], "wrong")));
         await service.RunAsync("start", "crew", "--wait");
         Assert.Equal("sign-in-refused", (await service.MovesAsync("crew"))[0].Problem!.Cause);
@@ -69,10 +95,14 @@ public sealed class Pop3Tests(TwoServers servers)
         Assert.Contains("auth failed, 1 attempts", await from.ReadLogAsync(), StringComparison.Ordinal);
         await service.ApplyAsync(plan, ("crew.csv", TwoServers.Roster([account])));
         await service.RunAsync("retry", "crew");
-        await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0] is { Counts.Carried: > 0 } or { Stage: MoveStage.InStep });
+        await TestService.UntilAsync(async () =>
+            (await service.MovesAsync("crew"))[0] is { Counts.Carried: > 0 } or { Stage: MoveStage.InStep }
+        );
         await from.KillAsync();
         await from.StartAsync();
-        await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0] is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle });
+        await TestService.UntilAsync(async () =>
+            (await service.MovesAsync("crew"))[0] is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle }
+        );
         using var to = await servers.AtToAsync(account);
         Assert.Equal(Many, (await to.ReadFolderAsync("INBOX")).Count);
     }

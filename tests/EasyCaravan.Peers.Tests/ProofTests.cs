@@ -7,8 +7,8 @@ using EasyCaravan.Testing;
 namespace EasyCaravan.Peers.Tests;
 
 /// <summary>
-/// The waybill against a client that shares no code with it: on three makes as the new side, each item of each side, also where something was
-/// broken there on purpose.
+/// The waybill against a client that shares no code with it: on three makes as the new side, each item of each side, also where something
+/// was broken there on purpose.
 /// </summary>
 public sealed class ProofTests(TwoServers servers)
 {
@@ -28,8 +28,10 @@ public sealed class ProofTests(TwoServers servers)
         var account = servers.NewAccounts(1)[0];
         await using var there = await NewSide.StartAsync(make, servers, account);
         using var from = await servers.AtFromAsync(account);
-        foreach (var folder in s_folders.Skip(1)) await from.RunAsync($"CREATE {folder}");
-        for (var f = 0; f < s_folders.Length; f++) await from.AppendAsync(s_folders[f], Enumerable.Range(0, Messages).Where(i => i % s_folders.Length == f).Select(Message));
+        foreach (var folder in s_folders.Skip(1))
+            await from.RunAsync($"CREATE {folder}");
+        for (var f = 0; f < s_folders.Length; f++)
+            await from.AppendAsync(s_folders[f], Enumerable.Range(0, Messages).Where(i => i % s_folders.Length == f).Select(Message));
 
         await using var service = await TestService.StartAsync();
         await service.ApplyAsync(TwoServers.PlanBetween(servers.From.PlainPort, there.Port), ("crew.csv", TwoServers.Roster([account])));
@@ -45,8 +47,18 @@ public sealed class ProofTests(TwoServers servers)
             var work = await to.ReadFolderAsync(there.Path("Work"));
             // Quirk (Courier): nothing may be added to a folder that the connection has open for reading.
             await to.RunAsync("SELECT INBOX");
-            foreach (var message in work.Take(2)) await to.AppendEachAsync(there.Path("Work"), [("", DateTimeOffset.UnixEpoch, message.Octets)]);
-            await to.AppendEachAsync(there.Path("Work"), [("", DateTimeOffset.UnixEpoch, Encoding.ASCII.GetBytes("Message-ID: <new@saltmarsh.example>\r\nSubject: Only here\r\n\r\nHello\r\n"))]);
+            foreach (var message in work.Take(2))
+                await to.AppendEachAsync(there.Path("Work"), [("", DateTimeOffset.UnixEpoch, message.Octets)]);
+            await to.AppendEachAsync(
+                there.Path("Work"),
+                [
+                    (
+                        "",
+                        DateTimeOffset.UnixEpoch,
+                        Encoding.ASCII.GetBytes("Message-ID: <new@saltmarsh.example>\r\nSubject: Only here\r\n\r\nHello\r\n")
+                    ),
+                ]
+            );
             await to.RunAsync($"SELECT \"{there.Path("Lists")}\"");
             await to.RunAsync("UID STORE 1:2 +FLAGS (\\Flagged)");
         }
@@ -68,7 +80,8 @@ public sealed class ProofTests(TwoServers servers)
 
         // Emptied as a whole.
         using (var to = await there.SignInAsync())
-            foreach (var folder in s_folders) await ExpungeAsync(to, there.Path(folder), null);
+            foreach (var folder in s_folders)
+                await ExpungeAsync(to, there.Path(folder), null);
         await service.RunAsync("catch-up", "crew", "--wait");
         await AgreesAsync(service, from, there, account);
         Assert.Equal(Messages, (await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Moves[0].Missing);
@@ -83,7 +96,10 @@ public sealed class ProofTests(TwoServers servers)
     private static async Task AgreesAsync(TestService service, PlainImap from, NewSide there, string account)
     {
         await service.RunAsync("compare", "crew", "--all", "--wait");
-        var told = (await service.GetAsync<List<DifferenceView>>($"batches/crew/differences?decided=true&move={account}")).Select(d => $"{d.Kind} {d.Folder} {d.Subject}").Order(StringComparer.Ordinal).ToList();
+        var told = (await service.GetAsync<List<DifferenceView>>($"batches/crew/differences?decided=true&move={account}"))
+            .Select(d => $"{d.Kind} {d.Folder} {d.Subject}")
+            .Order(StringComparer.Ordinal)
+            .ToList();
         using var to = await there.SignInAsync();
         Assert.Equal(Witness(await ReadAsync(from, null), await ReadAsync(to, there)), told);
         var comparison = Assert.Single(await service.GetAsync<List<ComparisonView>>("batches/crew/comparison"));
@@ -97,11 +113,16 @@ public sealed class ProofTests(TwoServers servers)
         foreach (var original in here)
         {
             var copies = there.Where(t => t.Subject == original.Subject && t.Folder == original.Folder).OrderBy(t => t.Uid).ToList();
-            if (copies.Count == 0) found.Add($"Missing {original.Folder} {original.Subject}");
-            if (copies.Count > 1) found.AddRange(copies.Skip(1).Select(_ => $"Twice {original.Folder} {original.Subject}"));
-            if (copies is not [var copy, ..]) continue;
-            if (copy.Octets != original.Octets || copy.Date != original.Date) found.Add($"Altered {original.Folder} {original.Subject}");
-            if (copy.Flags != original.Flags) found.Add($"Flags {original.Folder} {original.Subject}");
+            if (copies.Count == 0)
+                found.Add($"Missing {original.Folder} {original.Subject}");
+            if (copies.Count > 1)
+                found.AddRange(copies.Skip(1).Select(_ => $"Twice {original.Folder} {original.Subject}"));
+            if (copies is not [var copy, ..])
+                continue;
+            if (copy.Octets != original.Octets || copy.Date != original.Date)
+                found.Add($"Altered {original.Folder} {original.Subject}");
+            if (copy.Flags != original.Flags)
+                found.Add($"Flags {original.Folder} {original.Subject}");
         }
         return [.. found.Order(StringComparer.Ordinal)];
     }
@@ -110,17 +131,30 @@ public sealed class ProofTests(TwoServers servers)
     {
         var seen = new List<Seen>();
         foreach (var folder in s_folders)
-            seen.AddRange((await imap.ReadFolderAsync(there?.Path(folder) ?? folder)).Select(m => new Seen(
-                folder, SubjectOf(m.Octets), Convert.ToHexString(m.Octets), m.Flags, DateTimeOffset.Parse(m.Date, CultureInfo.InvariantCulture), m.Uid)));
+            seen.AddRange(
+                (await imap.ReadFolderAsync(there?.Path(folder) ?? folder)).Select(m => new Seen(
+                    folder,
+                    SubjectOf(m.Octets),
+                    Convert.ToHexString(m.Octets),
+                    m.Flags,
+                    DateTimeOffset.Parse(m.Date, CultureInfo.InvariantCulture),
+                    m.Uid
+                ))
+            );
         return seen;
     }
 
-    private static string SubjectOf(byte[] octets) => Encoding.Latin1.GetString(octets).Split("\r\n").First(l => l.StartsWith("Subject:", StringComparison.Ordinal))[9..];
+    private static string SubjectOf(byte[] octets) =>
+        Encoding.Latin1.GetString(octets).Split("\r\n").First(l => l.StartsWith("Subject:", StringComparison.Ordinal))[9..];
 
     private static async Task ExpungeAsync(PlainImap to, string folder, string[]? subjects)
     {
-        var numbers = (await to.ReadFolderAsync(folder)).Where(m => subjects is null || subjects.Contains(SubjectOf(m.Octets))).Select(m => m.Uid).ToList();
-        if (numbers.Count == 0) return;
+        var numbers = (await to.ReadFolderAsync(folder))
+            .Where(m => subjects is null || subjects.Contains(SubjectOf(m.Octets)))
+            .Select(m => m.Uid)
+            .ToList();
+        if (numbers.Count == 0)
+            return;
         await to.RunAsync($"SELECT \"{folder}\"");
         await to.RunAsync($"UID STORE {string.Join(',', numbers)} +FLAGS (\\Deleted)");
         await to.RunAsync("EXPUNGE");
@@ -132,8 +166,14 @@ public sealed class ProofTests(TwoServers servers)
     {
         string[] flags = ["", "\\Seen", "\\Answered \\Seen", "\\Flagged"];
         var name = i % 8 == 5 ? "Br\u00edd" : "Desk";
-        var text = $"From: {name} <desk@saltmarsh.example>\r\nMessage-ID: <{i}@saltmarsh.example>\r\nDate: Tue, 4 May 2021 03:02:01 +0000\r\nSubject: Tide {i}\r\n\r\nHigh water at {i}{(i % 7 == 3 ? "" : "\r\n")}";
-        return (flags[i % flags.Length], new DateTimeOffset(2021, 5, 4, 3, 2, 1, TimeSpan.Zero).AddHours(i), Encoding.Latin1.GetBytes(text));
+        var text =
+            $"From: {name} <desk@saltmarsh.example>\r\nMessage-ID: <{i}@saltmarsh.example>\r\nDate: Tue, 4 May 2021 03:02:01 +0000\r\n"
+            + $"Subject: Tide {i}\r\n\r\nHigh water at {i}{(i % 7 == 3 ? "" : "\r\n")}";
+        return (
+            flags[i % flags.Length],
+            new DateTimeOffset(2021, 5, 4, 3, 2, 1, TimeSpan.Zero).AddHours(i),
+            Encoding.Latin1.GetBytes(text)
+        );
     }
 
     /// <summary>The new side: one of three makes, with its own way to write folders.</summary>

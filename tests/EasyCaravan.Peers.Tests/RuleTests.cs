@@ -18,14 +18,27 @@ public sealed class RuleTests(TwoServers servers)
         await using var cyrus = await CyrusServer.StartAsync([(Labelled, TwoServers.Password)]);
         var account = servers.NewAccounts(1)[0];
         using var from = await PlainImap.SignInAsync(cyrus.Port, Labelled, TwoServers.Password);
-        foreach (var folder in new[] { "Work", "Ship & shore" }) await from.RunAsync($"CREATE \"{folder.Replace("&", "&-", StringComparison.Ordinal)}\"");
-        await from.AppendAsync("INBOX", Enumerable.Range(0, 30).Select(i => TwoServers.Message(account, i, 900)).Where(m => m.Octets.Length > 0));
+        foreach (var folder in new[] { "Work", "Ship & shore" })
+            await from.RunAsync($"CREATE \"{folder.Replace("&", "&-", StringComparison.Ordinal)}\"");
+        await from.AppendAsync(
+            "INBOX",
+            Enumerable.Range(0, 30).Select(i => TwoServers.Message(account, i, 900)).Where(m => m.Octets.Length > 0)
+        );
         await from.RunAsync("SELECT INBOX");
         await from.RunAsync("COPY 1:10 Work");
         await from.RunAsync("COPY 6:15 \"Ship &- shore\"");
         await using var service = await TestService.StartAsync();
-        var plan = servers.Plan("    labels: once-with-keyword").Replace($"port: {servers.From.PlainPort}", $"port: {cyrus.Port}", StringComparison.Ordinal);
-        var applied = await service.ApplyAsync(plan, ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{Labelled},{account},{TwoServers.Password},{TwoServers.Password}\n"));
+        var plan = servers
+            .Plan("    labels: once-with-keyword")
+            .Replace($"port: {servers.From.PlainPort}", $"port: {cyrus.Port}", StringComparison.Ordinal);
+        var applied = await service.ApplyAsync(
+            plan,
+            (
+                "crew.csv",
+                "name,from_account,to_account,from_secret,to_secret\n"
+                    + $"Aoife,{Labelled},{account},{TwoServers.Password},{TwoServers.Password}\n"
+            )
+        );
         Assert.True(applied.Code == 0, applied.Error);
         await TwoServers.RunToEndAsync(service);
 
@@ -49,7 +62,8 @@ public sealed class RuleTests(TwoServers servers)
         Assert.Equal(10, (await to.ReadFolderAsync("INBOX")).Count(m => Has(m, "Work")));
         Assert.True((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
 
-        static bool Has(StoredMessage message, string keyword) => message.Flags.Split(' ').Contains(keyword, StringComparer.OrdinalIgnoreCase);
+        static bool Has(StoredMessage message, string keyword) =>
+            message.Flags.Split(' ').Contains(keyword, StringComparer.OrdinalIgnoreCase);
     }
 
     [Fact]
@@ -67,7 +81,14 @@ public sealed class RuleTests(TwoServers servers)
         await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster([account])));
         await TwoServers.RunToEndAsync(service);
         using var to = await servers.AtToAsync(account);
-        Assert.Equal((15, 10, 15), ((await to.ReadFolderAsync("INBOX")).Count, (await to.ReadFolderAsync("Work")).Count, (await to.ReadFolderAsync("Everything")).Count));
+        Assert.Equal(
+            (15, 10, 15),
+            (
+                (await to.ReadFolderAsync("INBOX")).Count,
+                (await to.ReadFolderAsync("Work")).Count,
+                (await to.ReadFolderAsync("Everything")).Count
+            )
+        );
         var waybill = await service.GetAsync<BatchWaybill>("batches/crew/waybill");
         Assert.Equal((true, 65L, 40L, 25L), (waybill.Closes, waybill.Total.Found, waybill.Total.Carried, waybill.Total.Excluded));
     }
@@ -104,9 +125,24 @@ public sealed class RuleTests(TwoServers servers)
         using var imap = await PlainImap.SignInAsync(from.PlainPort, account, TwoServers.Password);
         await imap.AppendAsync("INBOX", Enumerable.Range(0, 50).Select(i => TwoServers.Message(account, i, 1500)));
         // Too large for the new side: it is left behind, and so it stays where it is.
-        await imap.AppendAsync("INBOX", [("", DateTimeOffset.UtcNow, System.Text.Encoding.ASCII.GetBytes($"Message-ID: <large@saltmarsh.example>\r\n\r\n{new string('x', 200_000)}\r\n"))]);
+        await imap.AppendAsync(
+            "INBOX",
+            [
+                (
+                    "",
+                    DateTimeOffset.UtcNow,
+                    System.Text.Encoding.ASCII.GetBytes($"Message-ID: <large@saltmarsh.example>\r\n\r\n{new string('x', 200_000)}\r\n")
+                ),
+            ]
+        );
         await using var service = await TestService.StartAsync();
-        var plan = servers.Plan("    old-side: delete-after-proof\n    mail: {mark: from-lanternpost}").Replace($"speaks: imap, host: 127.0.0.1, port: {servers.From.PlainPort}", $"speaks: pop3, host: 127.0.0.1, port: {from.Pop3Port}", StringComparison.Ordinal)
+        var plan = servers
+            .Plan("    old-side: delete-after-proof\n    mail: {mark: from-lanternpost}")
+            .Replace(
+                $"speaks: imap, host: 127.0.0.1, port: {servers.From.PlainPort}",
+                $"speaks: pop3, host: 127.0.0.1, port: {from.Pop3Port}",
+                StringComparison.Ordinal
+            )
             .Replace("  northquay:\n", "  northquay:\n    limits: {largest-message: 100KB}\n", StringComparison.Ordinal);
         var applied = await service.ApplyAsync(plan, ("crew.csv", TwoServers.Roster([account])));
         Assert.True(applied.Code == 0, applied.Error);
@@ -128,14 +164,22 @@ public sealed class RuleTests(TwoServers servers)
         using (var imap = await servers.AtFromAsync(account))
             await imap.AppendAsync("INBOX", Enumerable.Range(0, 4_000).Select(i => TwoServers.Message(account, i, 900)));
         var folder = Directory.CreateTempSubdirectory("caravan-full").FullName;
-        await using (var service = await TestService.StartAsync(folder)) await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster([account])));
+        await using (var service = await TestService.StartAsync(folder))
+            await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster([account])));
         // No file may grow beyond what the store has now and a little: what a write beyond it meets is the error of a disk without room.
         var blocks = (Directory.GetFiles(folder, "caravan.db*").Max(f => new FileInfo(f).Length) / 1024) + 150;
-        using var process = await ServiceProcess.StartAsync(folder, $"trap '' XFSZ; export DOTNET_EnableWriteXorExecute=0; ulimit -S -f {blocks}; exec \"$@\"");
+        using var process = await ServiceProcess.StartAsync(
+            folder,
+            $"trap '' XFSZ; export DOTNET_EnableWriteXorExecute=0; ulimit -S -f {blocks}; exec \"$@\""
+        );
         await process.ActAsync(MoveAction.Start);
         await TestService.UntilAsync(async () => (await process.TodayAsync()).NeedsYou.Any(n => n.Cause == "store-full"));
-        using (var raise = Process.Start("prlimit", ["--pid", $"{process.Id}", "--fsize=unlimited"])) await raise.WaitForExitAsync();
-        await TestService.UntilAsync(async () => (await process.MovesAsync())[0] is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle }, seconds: 120);
+        using (var raise = Process.Start("prlimit", ["--pid", $"{process.Id}", "--fsize=unlimited"]))
+            await raise.WaitForExitAsync();
+        await TestService.UntilAsync(
+            async () => (await process.MovesAsync())[0] is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle },
+            seconds: 120
+        );
         Assert.DoesNotContain((await process.TodayAsync()).NeedsYou, n => n.Cause == "store-full");
         using var to = await servers.AtToAsync(account);
         Assert.Equal(4_000, (await to.ReadFolderAsync("INBOX")).Count);

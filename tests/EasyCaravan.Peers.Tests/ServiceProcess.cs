@@ -24,28 +24,48 @@ public sealed class ServiceProcess : IDisposable
     /// <param name="shell">A line of a shell that ends in running <c>"$@"</c>; null: as it is.</param>
     public static async Task<ServiceProcess> StartAsync(string folder, string? shell = null)
     {
-        string[] command = ["dotnet", Path.Combine(AppContext.BaseDirectory, "EasyCaravan.Service.dll"), "serve", "--data", folder, "--listen", "http://127.0.0.1:0"];
-        if (shell is not null) command = ["bash", "-c", shell, "bash", .. command];
-        var process = Process.Start(new ProcessStartInfo(command[0], command[1..]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        string[] command =
+        [
+            "dotnet",
+            Path.Combine(AppContext.BaseDirectory, "EasyCaravan.Service.dll"),
+            "serve",
+            "--data",
+            folder,
+            "--listen",
+            "http://127.0.0.1:0",
+        ];
+        if (shell is not null)
+            command = ["bash", "-c", shell, "bash", .. command];
+        var process = Process.Start(
+            new ProcessStartInfo(command[0], command[1..]) { RedirectStandardOutput = true, RedirectStandardError = true }
+        )!;
         process.ErrorDataReceived += (_, _) => { };
         process.BeginErrorReadLine();
         const string Before = "Easy Caravan listens on ";
         while (await process.StandardOutput.ReadLineAsync() is { } line)
         {
-            if (!line.StartsWith(Before, StringComparison.Ordinal)) continue;
+            if (!line.StartsWith(Before, StringComparison.Ordinal))
+                continue;
             // Nobody reads what it says later: a full pipe would stop it.
             _ = process.StandardOutput.ReadToEndAsync();
-            return new ServiceProcess(process, new Uri(line[Before.Length..]), (await File.ReadAllTextAsync(Path.Combine(folder, CaravanHost.TokenFile))).Trim());
+            return new ServiceProcess(
+                process,
+                new Uri(line[Before.Length..]),
+                (await File.ReadAllTextAsync(Path.Combine(folder, CaravanHost.TokenFile))).Trim()
+            );
         }
         throw new InvalidOperationException("The service ended before it listened.");
     }
 
-    public async Task<List<MoveView>> MovesAsync() => [.. (await _api.GetFromJsonAsync<Page<MoveView>>("/api/v1/batches/crew/moves", ContractJson.Options))!.Items];
+    public async Task<List<MoveView>> MovesAsync() =>
+        [.. (await _api.GetFromJsonAsync<Page<MoveView>>("/api/v1/batches/crew/moves", ContractJson.Options))!.Items];
 
     public async Task<Today> TodayAsync() => (await _api.GetFromJsonAsync<Today>("/api/v1/today", ContractJson.Options))!;
 
     public async Task ActAsync(MoveAction action) =>
-        (await _api.PostAsJsonAsync("/api/v1/batches/crew/actions", new MoveActionRequest(action, null), ContractJson.Options)).EnsureSuccessStatusCode();
+        (
+            await _api.PostAsJsonAsync("/api/v1/batches/crew/actions", new MoveActionRequest(action, null), ContractJson.Options)
+        ).EnsureSuccessStatusCode();
 
     public void Kill()
     {
@@ -62,7 +82,8 @@ public sealed class ServiceProcess : IDisposable
 
     public void Dispose()
     {
-        if (!_process.HasExited) Kill();
+        if (!_process.HasExited)
+            Kill();
         _process.Dispose();
         _api.Dispose();
     }

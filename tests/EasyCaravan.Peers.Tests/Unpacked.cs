@@ -6,7 +6,8 @@ internal static class Unpacked
     public static string FolderOf(string server)
     {
         for (var folder = new DirectoryInfo(AppContext.BaseDirectory); folder is not null; folder = folder.Parent)
-            if (File.Exists(Path.Combine(folder.FullName, "EasyCaravan.slnx"))) return Path.Combine(folder.FullName, "artifacts", "peers", server);
+            if (File.Exists(Path.Combine(folder.FullName, "EasyCaravan.slnx")))
+                return Path.Combine(folder.FullName, "artifacts", "peers", server);
         throw new InvalidOperationException("The tests do not run from the repository's artifacts.");
     }
 }

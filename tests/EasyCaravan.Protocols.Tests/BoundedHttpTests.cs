@@ -22,10 +22,29 @@ public sealed class BoundedHttpTests
         using var listener = new TcpListener(IPAddress.Loopback, 0);
         listener.Start();
         var serving = ServeAsync(listener, begins);
-        var client = new OAuthClient(new Uri($"http://127.0.0.1:{((IPEndPoint)listener.LocalEndpoint).Port}/token"), null, null, "caravan", null, [], null, null, null, null);
-        var service = new Service("lanternpost", new MailConnection(MailProtocol.Imap, "h", 1, Security.None), new Core.Planning.SignIn.OAuth(OAuthGrant.RefreshToken, client, null), new Trust.System(), Limits.Default);
+        var client = new OAuthClient(
+            new Uri($"http://127.0.0.1:{((IPEndPoint)listener.LocalEndpoint).Port}/token"),
+            null,
+            null,
+            "caravan",
+            null,
+            [],
+            null,
+            null,
+            null,
+            null
+        );
+        var service = new Service(
+            "lanternpost",
+            new MailConnection(MailProtocol.Imap, "h", 1, Security.None),
+            new Core.Planning.SignIn.OAuth(OAuthGrant.RefreshToken, client, null),
+            new Trust.System(),
+            Limits.Default
+        );
         using var tokens = new AccessTokens(_ => "", (_, _, _) => Task.CompletedTask, TimeProvider.System);
-        await Assert.ThrowsAsync<FaultException>(() => tokens.GetAsync(service, new Credentials("a", "a", "s"), null, CancellationToken.None));
+        await Assert.ThrowsAsync<FaultException>(() =>
+            tokens.GetAsync(service, new Credentials("a", "a", "s"), null, CancellationToken.None)
+        );
         // Buffers on the way take some of it; nothing like all.
         Assert.InRange(await serving, 0, 30_000_000);
     }
@@ -41,7 +60,8 @@ public sealed class BoundedHttpTests
             await stream.ReadAtLeastAsync(new byte[4096], 1);
             await stream.WriteAsync(Encoding.ASCII.GetBytes(begins));
             var piece = Encoding.ASCII.GetBytes(new string('a', 64 * 1024));
-            for (; sent < Endless; sent += piece.Length) await stream.WriteAsync(piece);
+            for (; sent < Endless; sent += piece.Length)
+                await stream.WriteAsync(piece);
         }
         catch (Exception e) when (e is IOException or SocketException)
         {

@@ -27,7 +27,11 @@ public sealed class ImapVerbTableTests
         foreach (var verb in ImapVerbs.All.Where(v => v.Needs is not null))
         {
             var connection = new ImapConnection(wire, Traits(ImapCapabilities.None)) { Open = ("INBOX", true) };
-            Assert.Contains("without", Assert.Throws<InvalidOperationException>(() => connection.TagFor(verb)).Message, StringComparison.Ordinal);
+            Assert.Contains(
+                "without",
+                Assert.Throws<InvalidOperationException>(() => connection.TagFor(verb)).Message,
+                StringComparison.Ordinal
+            );
             Assert.Equal("C1", new ImapConnection(wire, Traits(verb.Needs!.Value)) { Open = ("INBOX", true) }.TagFor(verb));
         }
     }

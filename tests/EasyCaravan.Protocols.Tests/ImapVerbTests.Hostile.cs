@@ -19,12 +19,26 @@ public sealed partial class ImapVerbTests
     [InlineData("yesterday", null)]
     public async Task A_date_is_taken_to_the_second_with_its_zone_and_one_that_is_none_is_named(string written, string? read)
     {
-        await using var server = new ScriptedServer(Everything, Pieces.Whole,
-            [Examine, ("T UID FETCH 1 (UID RFC822.SIZE INTERNALDATE FLAGS)", $"* 1 FETCH (UID 1 RFC822.SIZE 9 INTERNALDATE \"{written}\" FLAGS ())\r\n§ OK done\r\n")]);
+        await using var server = new ScriptedServer(
+            Everything,
+            Pieces.Whole,
+            [
+                Examine,
+                (
+                    "T UID FETCH 1 (UID RFC822.SIZE INTERNALDATE FLAGS)",
+                    $"* 1 FETCH (UID 1 RFC822.SIZE 9 INTERNALDATE \"{written}\" FLAGS ())\r\n§ OK done\r\n"
+                ),
+            ]
+        );
         await using var account = await server.SignInAsync();
         var unreadable = new Dictionary<uint, Fault>();
         var items = await account.ListItemsAsync(FolderPath.Inbox, new NumberSet([1]), unreadable, CancellationToken.None);
-        Assert.Equal(read, items.Count == 0 ? null : items[0].Received.ToString("yyyy-MM-ddTHH:mm:sszzz", System.Globalization.CultureInfo.InvariantCulture));
+        Assert.Equal(
+            read,
+            items.Count == 0
+                ? null
+                : items[0].Received.ToString("yyyy-MM-ddTHH:mm:sszzz", System.Globalization.CultureInfo.InvariantCulture)
+        );
         Assert.Equal(read is null ? [1u] : [], unreadable.Keys);
     }
 
@@ -42,8 +56,13 @@ public sealed partial class ImapVerbTests
     public async Task Two_hundred_thousand_folders_of_nonsense_end_the_connection_and_not_the_service()
     {
         var nonsense = new StringBuilder();
-        for (var i = 0; i < 200_000; i++) nonsense.Append(System.Globalization.CultureInfo.InvariantCulture, $"* LIST () \"/\" \"x{i}\"\r\n");
-        await using var server = new ScriptedServer("LIST-EXTENDED LIST-STATUS", Pieces.Whole, [("T LIST \"\" \"*\" RETURN (SUBSCRIBED STATUS (MESSAGES UIDNEXT UIDVALIDITY))", nonsense + "§ OK done\r\n")]);
+        for (var i = 0; i < 200_000; i++)
+            nonsense.Append(System.Globalization.CultureInfo.InvariantCulture, $"* LIST () \"/\" \"x{i}\"\r\n");
+        await using var server = new ScriptedServer(
+            "LIST-EXTENDED LIST-STATUS",
+            Pieces.Whole,
+            [("T LIST \"\" \"*\" RETURN (SUBSCRIBED STATUS (MESSAGES UIDNEXT UIDVALIDITY))", nonsense + "§ OK done\r\n")]
+        );
         await using var account = await server.SignInAsync();
         var fault = await Assert.ThrowsAsync<FaultException>(() => account.ListFoldersAsync(CancellationToken.None));
         Assert.Equal((Cause.ProtocolBroken, Verdict.Close), (fault.Fault.Cause, fault.Verdict));
@@ -69,7 +88,11 @@ public sealed partial class ImapVerbTests
     [Fact]
     public async Task A_message_that_is_longer_than_told_is_not_given_out_as_whole()
     {
-        await using var server = new ScriptedServer(Everything, Pieces.Whole, [Examine, ("T UID FETCH 1 (UID BODY.PEEK[])", "* 1 FETCH (UID 1 BODY[] {3}\r\nSubject: cut short\r\n)\r\n§ OK done\r\n")]);
+        await using var server = new ScriptedServer(
+            Everything,
+            Pieces.Whole,
+            [Examine, ("T UID FETCH 1 (UID BODY.PEEK[])", "* 1 FETCH (UID 1 BODY[] {3}\r\nSubject: cut short\r\n)\r\n§ OK done\r\n")]
+        );
         await using var account = await server.SignInAsync();
         var reader = await account.ReadMessagesAsync([(FolderPath.Inbox, new NumberSet([1]))], CancellationToken.None);
         Assert.Equal(3, (await reader.NextAsync(CancellationToken.None))!.Value.Size);
@@ -84,7 +107,9 @@ public sealed partial class ImapVerbTests
     [InlineData("* 5 EXISTS\r\n", 10_000_001)]
     public async Task An_answer_without_end_is_cut_off(string line, int times)
     {
-        var answer = line.StartsWith("* SEARCH", StringComparison.Ordinal) ? line + string.Concat(Enumerable.Repeat("{0}\r\n", times)) : string.Concat(Enumerable.Repeat(line, times));
+        var answer = line.StartsWith("* SEARCH", StringComparison.Ordinal)
+            ? line + string.Concat(Enumerable.Repeat("{0}\r\n", times))
+            : string.Concat(Enumerable.Repeat(line, times));
         await using var server = new ScriptedServer(Everything, Pieces.Whole, [Examine, ("T UID SEARCH RETURN (ALL) ALL", answer)]);
         await using var account = await server.SignInAsync();
         var fault = await Assert.ThrowsAsync<FaultException>(() => account.ListNumbersAsync(FolderPath.Inbox, CancellationToken.None));
@@ -94,12 +119,21 @@ public sealed partial class ImapVerbTests
     [Fact]
     public async Task Cut_at_any_octet_of_its_answers_a_lost_connection_is_told_as_such()
     {
-        (string, string)[] steps = [Examine, ("T UID FETCH 1:2 (UID BODY.PEEK[])", "* 1 FETCH (UID 1 BODY[] {6}\r\n)\r\nT x)\r\n* 2 FETCH (UID 2 BODY[] {1}\r\nb)\r\n§ OK done\r\n")];
+        (string, string)[] steps =
+        [
+            Examine,
+            (
+                "T UID FETCH 1:2 (UID BODY.PEEK[])",
+                "* 1 FETCH (UID 1 BODY[] {6}\r\n)\r\nT x)\r\n* 2 FETCH (UID 2 BODY[] {1}\r\nb)\r\n§ OK done\r\n"
+            ),
+        ];
         for (var cut = 0; cut < steps.Sum(s => s.Item2.Length); cut++)
         {
             await using var server = new ScriptedServer(Everything, Pieces.Whole, steps, cut);
             await using var account = await server.SignInAsync();
-            var fault = await Assert.ThrowsAsync<FaultException>(async () => await ReadAllAsync(await account.ReadMessagesAsync([(FolderPath.Inbox, new NumberSet([1, 2]))], CancellationToken.None)));
+            var fault = await Assert.ThrowsAsync<FaultException>(async () =>
+                await ReadAllAsync(await account.ReadMessagesAsync([(FolderPath.Inbox, new NumberSet([1, 2]))], CancellationToken.None))
+            );
             Assert.Equal(Cause.ConnectionLost, fault.Fault.Cause);
         }
     }
@@ -107,7 +141,14 @@ public sealed partial class ImapVerbTests
     [Fact]
     public async Task A_folder_that_is_gone_since_it_was_listed_is_looked_for_again()
     {
-        await using var server = new ScriptedServer(Everything, Pieces.Whole, [("T EXAMINE \"INBOX\"", "§ NO [NONEXISTENT] Mailbox doesn't exist\r\n"), ("T UID SEARCH RETURN (ALL) ALL", "§ BAD no mailbox\r\n")]);
+        await using var server = new ScriptedServer(
+            Everything,
+            Pieces.Whole,
+            [
+                ("T EXAMINE \"INBOX\"", "§ NO [NONEXISTENT] Mailbox doesn't exist\r\n"),
+                ("T UID SEARCH RETURN (ALL) ALL", "§ BAD no mailbox\r\n"),
+            ]
+        );
         await using var account = await server.SignInAsync();
         var fault = await Assert.ThrowsAsync<FaultException>(() => account.ListNumbersAsync(FolderPath.Inbox, CancellationToken.None));
         Assert.Equal((FaultAction.RetryLater, Verdict.Keep), (fault.Fault.Action, fault.Verdict));
@@ -117,7 +158,11 @@ public sealed partial class ImapVerbTests
     [Fact]
     public async Task An_endless_line_is_cut_off()
     {
-        await using var server = new ScriptedServer(Everything, Pieces.Whole, [Examine, ("T UID SEARCH RETURN (ALL) ALL", "* SEARCH " + new string('1', 20_000_000))]);
+        await using var server = new ScriptedServer(
+            Everything,
+            Pieces.Whole,
+            [Examine, ("T UID SEARCH RETURN (ALL) ALL", "* SEARCH " + new string('1', 20_000_000))]
+        );
         await using var account = await server.SignInAsync();
         var fault = await Assert.ThrowsAsync<FaultException>(() => account.ListNumbersAsync(FolderPath.Inbox, CancellationToken.None));
         Assert.Equal((Cause.ProtocolBroken, Verdict.Close), (fault.Fault.Cause, fault.Verdict));
@@ -126,7 +171,12 @@ public sealed partial class ImapVerbTests
     [Fact]
     public async Task A_farewell_is_told_in_the_servers_words()
     {
-        await using var server = new ScriptedServer(Everything, Pieces.Whole, [("T EXAMINE \"INBOX\"", "* BYE Maintenance until nine\r\n§")], cutAfter: 30);
+        await using var server = new ScriptedServer(
+            Everything,
+            Pieces.Whole,
+            [("T EXAMINE \"INBOX\"", "* BYE Maintenance until nine\r\n§")],
+            cutAfter: 30
+        );
         await using var account = await server.SignInAsync();
         var fault = await Assert.ThrowsAsync<FaultException>(() => account.ListNumbersAsync(FolderPath.Inbox, CancellationToken.None));
         Assert.Equal(Cause.ServiceBusy, fault.Fault.Cause);

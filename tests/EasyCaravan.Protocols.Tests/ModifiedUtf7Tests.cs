@@ -20,11 +20,12 @@ public sealed class ModifiedUtf7Tests
 
     [Fact]
     public void Any_name_comes_back() =>
-        Gen.String[Gen.OneOf(Gen.Char["abc &-,/~"], Gen.Char['\u0080', '\ud7ff']), 0, 20].Sample(name =>
-        {
-            Assert.True(ModifiedUtf7.TryDecode(ModifiedUtf7.Encode(name), out var read));
-            Assert.Equal(name, read);
-        });
+        Gen.String[Gen.OneOf(Gen.Char["abc &-,/~"], Gen.Char['\u0080', '\ud7ff']), 0, 20]
+            .Sample(name =>
+            {
+                Assert.True(ModifiedUtf7.TryDecode(ModifiedUtf7.Encode(name), out var read));
+                Assert.Equal(name, read);
+            });
 
     [Theory]
     [InlineData("&broken")]

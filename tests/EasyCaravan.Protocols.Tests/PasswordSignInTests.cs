@@ -35,7 +35,9 @@ public sealed class PasswordSignInTests
     public async Task A_server_that_asks_for_minutes_of_work_is_left()
     {
         var began = System.Diagnostics.Stopwatch.StartNew();
-        var fault = await SignInAsync("AUTH=SCRAM-SHA-256", (first, _) => $"r={NonceOf(first)}x,s={Convert.ToBase64String("salt"u8)},i=20000000");
+        var fault = await SignInAsync("AUTH=SCRAM-SHA-256", (first, _) =>
+            $"r={NonceOf(first)}x,s={Convert.ToBase64String("salt"u8)},i=20000000"
+        );
         Assert.Equal(Cause.SignInRefused, fault!.Cause);
         Assert.Contains("20000000 iterations", fault.What, StringComparison.Ordinal);
         Assert.True(began.Elapsed < TimeSpan.FromSeconds(10), "twenty million iterations take longer");
@@ -49,7 +51,9 @@ public sealed class PasswordSignInTests
         var fault = await SignInAsync("AUTH=SCRAM-SHA-256", (first, final) =>
         {
             var challenge = $"r={NonceOf(first)}x,s={Convert.ToBase64String("salt"u8)},i=4096";
-            return final is null ? challenge : knows ? $"v={ServerSignature(first, challenge, final)}" : "";
+            return final is null ? challenge
+                : knows ? $"v={ServerSignature(first, challenge, final)}"
+                : "";
         });
         Assert.Equal(cause, fault?.Cause);
     }
@@ -64,16 +68,31 @@ public sealed class PasswordSignInTests
         return Convert.ToBase64String(HMACSHA256.HashData(HMACSHA256.HashData(salted, "Server Key"u8), Encoding.UTF8.GetBytes(message)));
     }
 
-    /// <param name="answer">Gets the client's first and, once it came, its final message; null refuses, an empty text lets the client in at once.</param>
+    /// <param name="answer">
+    /// Gets the client's first and, once it came, its final message; null refuses, an empty text lets the client in at once.
+    /// </param>
     private async Task<Fault?> SignInAsync(string offered, Func<string, string?, string?> answer)
     {
         using var listener = new TcpListener(IPAddress.Loopback, 0);
         listener.Start();
         var serving = ServeAsync(listener, $"IMAP4rev1 SASL-IR {offered}".Trim(), answer);
-        var service = new Service("scripted", new MailConnection(MailProtocol.Imap, "127.0.0.1", ((IPEndPoint)listener.LocalEndpoint).Port, Security.None), new Core.Planning.SignIn.Password(null), new Trust.System(), Limits.Default);
+        var service = new Service(
+            "scripted",
+            new MailConnection(MailProtocol.Imap, "127.0.0.1", ((IPEndPoint)listener.LocalEndpoint).Port, Security.None),
+            new Core.Planning.SignIn.Password(null),
+            new Trust.System(),
+            Limits.Default
+        );
         try
         {
-            await using var account = await ImapMailAccount.OpenAsync(service, new Credentials("a@x.example", "a@x.example", Secret), null, null, null, CancellationToken.None);
+            await using var account = await ImapMailAccount.OpenAsync(
+                service,
+                new Credentials("a@x.example", "a@x.example", Secret),
+                null,
+                null,
+                null,
+                CancellationToken.None
+            );
             return null;
         }
         catch (FaultException e)
@@ -110,7 +129,8 @@ public sealed class PasswordSignInTests
                 }
                 else
                 {
-                    if (words[1] == "LIST") await writer.WriteLineAsync("* LIST () \"/\" INBOX");
+                    if (words[1] == "LIST")
+                        await writer.WriteLineAsync("* LIST () \"/\" INBOX");
                     await writer.WriteLineAsync($"{words[0]} OK done");
                 }
             }
@@ -129,7 +149,8 @@ public sealed class PasswordSignInTests
         while (answer(first, final) is { Length: > 0 } said)
         {
             await writer.WriteLineAsync($"+ {Convert.ToBase64String(Encoding.UTF8.GetBytes(said))}");
-            if (await reader.ReadLineAsync() is not { } reply || reply == "*") break;
+            if (await reader.ReadLineAsync() is not { } reply || reply == "*")
+                break;
             if (reply.Length == 0 || final is not null)
             {
                 await writer.WriteLineAsync($"{words[0]} OK in");
@@ -137,6 +158,8 @@ public sealed class PasswordSignInTests
             }
             final = Decode(reply);
         }
-        await writer.WriteLineAsync(final is not null && answer(first, final) == "" ? $"{words[0]} OK in" : $"{words[0]} NO [AUTHENTICATIONFAILED] no");
+        await writer.WriteLineAsync(
+            final is not null && answer(first, final) == "" ? $"{words[0]} OK in" : $"{words[0]} NO [AUTHENTICATIONFAILED] no"
+        );
     }
 }

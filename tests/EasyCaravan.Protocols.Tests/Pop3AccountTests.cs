@@ -19,18 +19,26 @@ public sealed class Pop3AccountTests
     public async Task Without_TOP_headers_come_from_the_messages_themselves(string capability)
     {
         await using var server = new Server(capability, command => command switch
-        {
-            "UIDL" => "+OK\r\n1 a\r\n2 b\r\n3 c\r\n.\r\n",
-            "LIST" => "+OK\r\n1 90\r\n2 8\r\n3 9\r\n.\r\n",
-            "RETR 1" => $"+OK\r\n{First}.\r\n",
-            "RETR 2" => "+OK\r\n\r\nbody\r\n.\r\n",
-            _ => "-ERR not here\r\n",
-        });
+            {
+                "UIDL" => "+OK\r\n1 a\r\n2 b\r\n3 c\r\n.\r\n",
+                "LIST" => "+OK\r\n1 90\r\n2 8\r\n3 9\r\n.\r\n",
+                "RETR 1" => $"+OK\r\n{First}.\r\n",
+                "RETR 2" => "+OK\r\n\r\nbody\r\n.\r\n",
+                _ => "-ERR not here\r\n",
+            });
         await using var account = await server.SignInAsync();
         var headers = new List<ItemHeader>();
         await account.ReadHeadersAsync(FolderPath.Inbox, new NumberSet([1, 2, 3]), headers.Add, CancellationToken.None);
-        Assert.Equal([(1u, First[..First.IndexOf("body", StringComparison.Ordinal)]), (2u, "\r\n")], headers.Select(h => (h.Number, Encoding.Latin1.GetString(h.Header))));
-        var items = await account.ListItemsAsync(FolderPath.Inbox, new NumberSet([1]), new Dictionary<uint, Fault>(), CancellationToken.None);
+        Assert.Equal(
+            [(1u, First[..First.IndexOf("body", StringComparison.Ordinal)]), (2u, "\r\n")],
+            headers.Select(h => (h.Number, Encoding.Latin1.GetString(h.Header)))
+        );
+        var items = await account.ListItemsAsync(
+            FolderPath.Inbox,
+            new NumberSet([1]),
+            new Dictionary<uint, Fault>(),
+            CancellationToken.None
+        );
         Assert.Equal(new DateTimeOffset(2019, 3, 30, 23, 59, 58, TimeSpan.FromMinutes(-90)), Assert.Single(items).Received);
     }
 
@@ -39,25 +47,30 @@ public sealed class Pop3AccountTests
     [InlineData("PIPELINING\r\n")]
     public async Task Cut_at_any_octet_it_is_a_lost_connection_and_whole_or_in_pieces_the_messages_come(string capability)
     {
-        static string Answer(string command) => command switch
-        {
-            "UIDL" => "+OK\r\n1 a\r\n2 b\r\n.\r\n",
-            "LIST" => "+OK\r\n1 90\r\n2 8\r\n.\r\n",
-            "TOP 1 0" => $"+OK\r\n{First[..First.IndexOf("body", StringComparison.Ordinal)]}.\r\n",
-            "RETR 1" => $"+OK\r\n{First}..x\r\n.\r\n",
-            "RETR 2" => "+OK\r\n\r\nbody\r\n.\r\n",
-            _ => "-ERR not here\r\n",
-        };
+        static string Answer(string command) =>
+            command switch
+            {
+                "UIDL" => "+OK\r\n1 a\r\n2 b\r\n.\r\n",
+                "LIST" => "+OK\r\n1 90\r\n2 8\r\n.\r\n",
+                "TOP 1 0" => $"+OK\r\n{First[..First.IndexOf("body", StringComparison.Ordinal)]}.\r\n",
+                "RETR 1" => $"+OK\r\n{First}..x\r\n.\r\n",
+                "RETR 2" => "+OK\r\n\r\nbody\r\n.\r\n",
+                _ => "-ERR not here\r\n",
+            };
         static async Task<string> ReadAllAsync(Server server)
         {
             await using var account = await server.SignInAsync();
             var numbers = new NumberSet([1, 2]);
             Assert.Equal(2u, Assert.Single(await account.ListFoldersAsync(CancellationToken.None)).Cursor!.Count);
-            Assert.Equal(2, (await account.ListItemsAsync(FolderPath.Inbox, numbers, new Dictionary<uint, Fault>(), CancellationToken.None)).Count);
+            Assert.Equal(
+                2,
+                (await account.ListItemsAsync(FolderPath.Inbox, numbers, new Dictionary<uint, Fault>(), CancellationToken.None)).Count
+            );
             var reader = await account.ReadMessagesAsync([(FolderPath.Inbox, numbers)], CancellationToken.None);
             var all = new MemoryStream();
             while (await reader.NextAsync(CancellationToken.None) is not null)
-                while (await reader.ReadAsync(CancellationToken.None) is { Length: > 0 } piece) all.Write(piece.Span);
+            while (await reader.ReadAsync(CancellationToken.None) is { Length: > 0 } piece)
+                all.Write(piece.Span);
             return Encoding.Latin1.GetString(all.ToArray());
         }
         var said = 0;
@@ -104,12 +117,30 @@ public sealed class Pop3AccountTests
 
         public async Task<IMailAccount> SignInAsync()
         {
-            var service = new Service("lanternpost", new MailConnection(MailProtocol.Pop3, "127.0.0.1", ((IPEndPoint)_listener.LocalEndpoint).Port, Security.None), new Core.Planning.SignIn.Password(null), new Trust.System(), Limits.Default);
-            return await Pop3MailAccount.OpenAsync(service, new Credentials("a@x.example", "a@x.example", "secret"), null, this, null, null, CancellationToken.None);
+            var service = new Service(
+                "lanternpost",
+                new MailConnection(MailProtocol.Pop3, "127.0.0.1", ((IPEndPoint)_listener.LocalEndpoint).Port, Security.None),
+                new Core.Planning.SignIn.Password(null),
+                new Trust.System(),
+                Limits.Default
+            );
+            return await Pop3MailAccount.OpenAsync(
+                service,
+                new Credentials("a@x.example", "a@x.example", "secret"),
+                null,
+                this,
+                null,
+                null,
+                CancellationToken.None
+            );
         }
 
-        public Task<IReadOnlyList<uint>> NumberAsync(string service, string account, IReadOnlyList<string> names, CancellationToken cancel) =>
-            Task.FromResult<IReadOnlyList<uint>>([.. names.Select((_, i) => (uint)i + 1)]);
+        public Task<IReadOnlyList<uint>> NumberAsync(
+            string service,
+            string account,
+            IReadOnlyList<string> names,
+            CancellationToken cancel
+        ) => Task.FromResult<IReadOnlyList<uint>>([.. names.Select((_, i) => (uint)i + 1)]);
 
         public async ValueTask DisposeAsync()
         {
@@ -136,9 +167,12 @@ public sealed class Pop3AccountTests
                     var said = Encoding.Latin1.GetBytes(way ?? answer(command));
                     var length = way is null ? Math.Min(said.Length, cutAfter - Said) : said.Length;
                     var step = inPieces ? 1 : Math.Max(1, length);
-                    for (var at = 0; at < length; at += step) await client.GetStream().WriteAsync(said.AsMemory(at, step));
-                    if (length < said.Length) return;
-                    if (way is null) Said += length;
+                    for (var at = 0; at < length; at += step)
+                        await client.GetStream().WriteAsync(said.AsMemory(at, step));
+                    if (length < said.Length)
+                        return;
+                    if (way is null)
+                        Said += length;
                 }
             }
             catch (Exception e) when (e is IOException or SocketException or ObjectDisposedException)

@@ -26,7 +26,10 @@ internal sealed class ScriptedServer : IAsyncDisposable
     private string _lastTag = "";
 
     /// <param name="capabilities">Beyond IMAP4rev1 and AUTH=PLAIN.</param>
-    /// <param name="steps">What the client must send after signing in (tags are replaced by <c>T</c>), and the answer, in which <c>§</c> stands for the tag of the last command.</param>
+    /// <param name="steps">
+    /// What the client must send after signing in (tags are replaced by <c>T</c>), and the answer, in which <c>§</c> stands for the tag of
+    /// the last command.
+    /// </param>
     /// <param name="cutAfter">Octets of the answers after which the connection breaks; null: never.</param>
     public ScriptedServer(string capabilities, Pieces pieces, IEnumerable<(string Expect, string Answer)> steps, int? cutAfter = null)
     {
@@ -34,12 +37,27 @@ internal sealed class ScriptedServer : IAsyncDisposable
         _run = RunAsync($"IMAP4rev1 AUTH=PLAIN {capabilities}".Trim(), pieces, [.. steps], cutAfter);
     }
 
-    public Service Service => new("scripted", new MailConnection(MailProtocol.Imap, "127.0.0.1", ((IPEndPoint)_listener.LocalEndpoint).Port, Security.None), new Core.Planning.SignIn.Password(null), new Trust.System(), Limits.Default);
+    public Service Service =>
+        new(
+            "scripted",
+            new MailConnection(MailProtocol.Imap, "127.0.0.1", ((IPEndPoint)_listener.LocalEndpoint).Port, Security.None),
+            new Core.Planning.SignIn.Password(null),
+            new Trust.System(),
+            Limits.Default
+        );
 
     /// <summary>Octets of answers given so far.</summary>
     public int Said { get; private set; }
 
-    public async Task<IMailAccount> SignInAsync() => await ImapMailAccount.OpenAsync(Service, new Credentials("a@x.example", "a@x.example", "secret"), null, null, null, CancellationToken.None);
+    public async Task<IMailAccount> SignInAsync() =>
+        await ImapMailAccount.OpenAsync(
+            Service,
+            new Credentials("a@x.example", "a@x.example", "secret"),
+            null,
+            null,
+            null,
+            CancellationToken.None
+        );
 
     public async Task<List<string>> UnexpectedAsync()
     {
@@ -78,22 +96,30 @@ internal sealed class ScriptedServer : IAsyncDisposable
                 // What is asked around the sign-in is not what is tested: our own commands have short tags.
                 if (steps.Count == 0 || (tag.Length > 4 && tag[1..].All(char.IsAsciiDigit)))
                 {
-                    if (command == "LOGOUT") return;
-                    if (command.StartsWith("LIST", StringComparison.Ordinal)) await SayAsync(stream, $"* LIST () \"/\" {(command.Contains("INBOX", StringComparison.Ordinal) ? "INBOX" : "\"\"")}\r\n", Pieces.Whole);
+                    if (command == "LOGOUT")
+                        return;
+                    if (command.StartsWith("LIST", StringComparison.Ordinal))
+                        await SayAsync(
+                            stream,
+                            $"* LIST () \"/\" {(command.Contains("INBOX", StringComparison.Ordinal) ? "INBOX" : "\"\"")}\r\n",
+                            Pieces.Whole
+                        );
                     await SayAsync(stream, $"{tag} OK done\r\n", Pieces.Whole);
                     continue;
                 }
                 var (expect, answer) = steps[0];
                 steps.RemoveAt(0);
                 var sent = expect[0] is 'T' ? $"T {command}" : $"raw {line}";
-                if (sent != expect) _unexpected.Add($"expected '{expect}', got '{sent}'");
+                if (sent != expect)
+                    _unexpected.Add($"expected '{expect}', got '{sent}'");
                 if (cutAfter is { } cut && Said + answer.Length > cut)
                 {
                     await SayAsync(stream, answer[..Math.Max(0, cut - Said)], pieces);
                     return;
                 }
                 Said += answer.Length;
-                if (expect[0] is 'T') _lastTag = tag;
+                if (expect[0] is 'T')
+                    _lastTag = tag;
                 await SayAsync(stream, answer.Replace("§", _lastTag, StringComparison.Ordinal), pieces);
             }
         }
@@ -111,7 +137,8 @@ internal sealed class ScriptedServer : IAsyncDisposable
             await stream.WriteAsync(octets);
             return;
         }
-        for (var i = 0; i < octets.Length; i++) await stream.WriteAsync(octets.AsMemory(i, 1));
+        for (var i = 0; i < octets.Length; i++)
+            await stream.WriteAsync(octets.AsMemory(i, 1));
     }
 
     private static async Task<string?> ReadLineAsync(NetworkStream stream)
@@ -120,7 +147,8 @@ internal sealed class ScriptedServer : IAsyncDisposable
         var octet = new byte[1];
         while (await stream.ReadAsync(octet) == 1)
         {
-            if (octet[0] == '\n') return Encoding.Latin1.GetString([.. line]).TrimEnd('\r');
+            if (octet[0] == '\n')
+                return Encoding.Latin1.GetString([.. line]).TrimEnd('\r');
             line.Add(octet[0]);
         }
         return null;

@@ -29,8 +29,16 @@ public sealed class ServiceFinderTests
             await client.GetStream().WriteAsync("* OK hello\r\n"u8.ToArray());
         });
         var found = await new ServiceFinder(
-            new Names(new() { ["_imaps._tcp.saltmarsh.invalid"] = [("127.0.0.1", port)], ["_pop3s._tcp.saltmarsh.invalid"] = [("", 0)], ["_carddavs._tcp.saltmarsh.invalid"] = [("dav.saltmarsh.invalid", 443)] }),
-            new Trust.System()).FindAsync("saltmarsh.invalid", CancellationToken.None);
+            new Names(
+                new()
+                {
+                    ["_imaps._tcp.saltmarsh.invalid"] = [("127.0.0.1", port)],
+                    ["_pop3s._tcp.saltmarsh.invalid"] = [("", 0)],
+                    ["_carddavs._tcp.saltmarsh.invalid"] = [("dav.saltmarsh.invalid", 443)],
+                }
+            ),
+            new Trust.System()
+        ).FindAsync("saltmarsh.invalid", CancellationToken.None);
         await serving;
         listener.Stop();
         var imap = Assert.Single(found, f => f.Kind == "imap");
@@ -61,7 +69,10 @@ public sealed class ServiceFinderTests
         var found = await new ServiceFinder(new Names([]), trust).FindAsync($"localhost:{port}", CancellationToken.None);
         listener.Stop();
         await serving;
-        Assert.Equal(expected.Replace("PORT", $"{port}", StringComparison.Ordinal), string.Join(", ", found.Select(f => $"{f.Kind} {f.Url}")));
+        Assert.Equal(
+            expected.Replace("PORT", $"{port}", StringComparison.Ordinal),
+            string.Join(", ", found.Select(f => $"{f.Kind} {f.Url}"))
+        );
     }
 
     private static async Task ServeAsync(TcpListener listener, X509Certificate2 certificate)
@@ -76,8 +87,13 @@ public sealed class ServiceFinderTests
                 using var reader = new StreamReader(tls);
                 var asked = await reader.ReadLineAsync() ?? "";
                 while (await reader.ReadLineAsync() is { Length: > 0 }) { }
-                var answer = asked.Contains("carddav", StringComparison.Ordinal) ? "301 Moved\r\nLocation: https://dav.saltmarsh.example/card" : asked.Contains("caldav", StringComparison.Ordinal) ? "401 Who are you" : "404 Not here";
-                await tls.WriteAsync(System.Text.Encoding.ASCII.GetBytes($"HTTP/1.1 {answer}\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"));
+                var answer =
+                    asked.Contains("carddav", StringComparison.Ordinal) ? "301 Moved\r\nLocation: https://dav.saltmarsh.example/card"
+                    : asked.Contains("caldav", StringComparison.Ordinal) ? "401 Who are you"
+                    : "404 Not here";
+                await tls.WriteAsync(
+                    System.Text.Encoding.ASCII.GetBytes($"HTTP/1.1 {answer}\r\nContent-Length: 0\r\nConnection: close\r\n\r\n")
+                );
             }
             catch (Exception e) when (e is SocketException or InvalidOperationException)
             {

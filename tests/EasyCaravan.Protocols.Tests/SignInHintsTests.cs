@@ -31,11 +31,29 @@ public sealed class SignInHintsTests
 
     [Fact]
     public void For_an_administrator_a_refused_authorization_is_about_the_right_to_act() =>
-        Assert.Equal(Cause.NotOnBehalf, SignInHints.CauseOf(ImapResult.Parse("NO [AUTHORIZATIONFAILED] no"u8), new Core.Planning.SignIn.OnBehalf("admin", new Core.Planning.SecretReference.File("f"), null)));
+        Assert.Equal(
+            Cause.NotOnBehalf,
+            SignInHints.CauseOf(
+                ImapResult.Parse("NO [AUTHORIZATIONFAILED] no"u8),
+                new Core.Planning.SignIn.OnBehalf("admin", new Core.Planning.SecretReference.File("f"), null)
+            )
+        );
 
     [Fact]
     public void Whatever_words_make_of_a_refusal_it_is_a_persons_turn() =>
         Assert.All(
-            new[] { Cause.SignInRefused, Cause.AppPasswordNeeded, Cause.ProtocolOff, Cause.AccountLocked, Cause.AccountNotFound, Cause.LoginFormWrong, Cause.NotOnBehalf, Cause.ScopeMissing, Cause.ConsentMissing },
-            cause => Assert.Equal((FaultAction.AskPerson, true), (FaultRules.ActionOf(cause), FaultRules.RemedyFor(cause).Length > 10)));
+            new[]
+            {
+                Cause.SignInRefused,
+                Cause.AppPasswordNeeded,
+                Cause.ProtocolOff,
+                Cause.AccountLocked,
+                Cause.AccountNotFound,
+                Cause.LoginFormWrong,
+                Cause.NotOnBehalf,
+                Cause.ScopeMissing,
+                Cause.ConsentMissing,
+            },
+            cause => Assert.Equal((FaultAction.AskPerson, true), (FaultRules.ActionOf(cause), FaultRules.RemedyFor(cause).Length > 10))
+        );
 }

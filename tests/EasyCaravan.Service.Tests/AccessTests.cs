@@ -55,14 +55,19 @@ public sealed class AccessTests : IAsyncLifetime
         using var signedIn = await browser.PostAsJsonAsync("/api/v1/session", new SessionRequest(_service.Token), ContractJson.Options);
         Assert.Equal(HttpStatusCode.OK, signedIn.StatusCode);
         Assert.All(cookies.GetAllCookies(), c => Assert.True(c.HttpOnly));
-        Assert.Contains(signedIn.Headers.GetValues("Set-Cookie"), c => c.Contains("caravan-session", StringComparison.Ordinal) && c.Contains("samesite=strict", StringComparison.OrdinalIgnoreCase));
-        using (var read = await browser.GetAsync("/api/v1/today")) Assert.Equal(HttpStatusCode.OK, read.StatusCode);
+        Assert.Contains(signedIn.Headers.GetValues("Set-Cookie"), c =>
+            c.Contains("caravan-session", StringComparison.Ordinal) && c.Contains("samesite=strict", StringComparison.OrdinalIgnoreCase)
+        );
+        using (var read = await browser.GetAsync("/api/v1/today"))
+            Assert.Equal(HttpStatusCode.OK, read.StatusCode);
 
         var check = new PlanSubmission("p", "x", new Dictionary<string, string>());
-        using (var forged = await browser.PostAsJsonAsync("/api/v1/plan/check", check, ContractJson.Options)) Assert.Equal(HttpStatusCode.Forbidden, forged.StatusCode);
+        using (var forged = await browser.PostAsJsonAsync("/api/v1/plan/check", check, ContractJson.Options))
+            Assert.Equal(HttpStatusCode.Forbidden, forged.StatusCode);
         var session = (await browser.GetFromJsonAsync<SessionView>("/api/v1/session", ContractJson.Options))!;
         browser.DefaultRequestHeaders.Add("X-Caravan-Antiforgery", session.Antiforgery);
-        using (var own = await browser.PostAsJsonAsync("/api/v1/plan/check", check, ContractJson.Options)) Assert.Equal(HttpStatusCode.OK, own.StatusCode);
+        using (var own = await browser.PostAsJsonAsync("/api/v1/plan/check", check, ContractJson.Options))
+            Assert.Equal(HttpStatusCode.OK, own.StatusCode);
     }
 
     [Fact]
@@ -101,30 +106,47 @@ public sealed class AccessTests : IAsyncLifetime
     [InlineData(1, "moves", "nobody")]
     [InlineData(2, "plan", "check", "no-such-file.yaml")]
     [InlineData(0, "journal")]
-    public async Task Exit_codes_tell_scripts_what_happened(int code, params string[] args) => Assert.Equal(code, (await _service.RunAsync(args)).Code);
+    public async Task Exit_codes_tell_scripts_what_happened(int code, params string[] args) =>
+        Assert.Equal(code, (await _service.RunAsync(args)).Code);
 
     [Fact]
     public async Task A_service_that_is_not_there_and_a_wrong_token_end_with_four_and_the_way_out()
     {
         var error = new StringWriter();
-        Assert.Equal(4, await CaravanCommand.RunAsync(["moves", "x", "--service", "http://127.0.0.1:9", "--token", "t"], new CommandHost { Error = error, Out = TextWriter.Null }));
+        Assert.Equal(
+            4,
+            await CaravanCommand.RunAsync(
+                ["moves", "x", "--service", "http://127.0.0.1:9", "--token", "t"],
+                new CommandHost { Error = error, Out = TextWriter.Null }
+            )
+        );
         Assert.Contains("caravan serve", error.ToString(), StringComparison.Ordinal);
-        Assert.Equal(4, await CaravanCommand.RunAsync(["moves", "x", "--service", _service.Address.ToString(), "--token", "wrong"], new CommandHost { Error = error, Out = TextWriter.Null }));
+        Assert.Equal(
+            4,
+            await CaravanCommand.RunAsync(
+                ["moves", "x", "--service", _service.Address.ToString(), "--token", "wrong"],
+                new CommandHost { Error = error, Out = TextWriter.Null }
+            )
+        );
         Assert.Contains("admin.token", error.ToString(), StringComparison.Ordinal);
     }
 
     [Fact]
     public async Task Two_services_never_share_a_data_folder() =>
-        await Assert.ThrowsAsync<DataFolderException>(() => CaravanHost.BuildAsync(new CaravanOptions(_service.Folder, new Uri("http://127.0.0.1:0")), CancellationToken.None));
+        await Assert.ThrowsAsync<DataFolderException>(() =>
+            CaravanHost.BuildAsync(new CaravanOptions(_service.Folder, new Uri("http://127.0.0.1:0")), CancellationToken.None)
+        );
 
     [Fact]
     public async Task The_committed_description_of_the_API_is_the_one_that_is_served()
     {
         var root = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(root, "EasyCaravan.slnx"))) root = Path.GetDirectoryName(root)!;
+        while (!File.Exists(Path.Combine(root, "EasyCaravan.slnx")))
+            root = Path.GetDirectoryName(root)!;
         var file = Path.Combine(root, "docs", "openapi.json");
         var served = await _service.Api.GetStringAsync("/openapi/v1.json");
-        if (Environment.GetEnvironmentVariable("CARAVAN_WRITE_OPENAPI") == "1") await File.WriteAllTextAsync(file, served);
+        if (Environment.GetEnvironmentVariable("CARAVAN_WRITE_OPENAPI") == "1")
+            await File.WriteAllTextAsync(file, served);
         Assert.Equal(served.ReplaceLineEndings().Trim(), (await File.ReadAllTextAsync(file)).ReplaceLineEndings().Trim());
     }
 }

@@ -31,19 +31,30 @@ public sealed class ClientTests : IAsyncLifetime
         await _to.DisposeAsync();
     }
 
-    private Task<Ran> ApplyAsync(string secret = "s", string route = "") => _service.ApplyAsync(
-        $$"""
-        services:
-          lanternpost: {mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none} }
-          northquay: {mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none} }
-        routes: {crossing: {from: lanternpost, to: northquay{{route}}} }
-        batches: {crew: {route: crossing, roster: crew.csv} }
-        """, ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{Account},{Account},{secret},s\n"));
+    private Task<Ran> ApplyAsync(string secret = "s", string route = "") =>
+        _service.ApplyAsync(
+            $$"""
+            services:
+              lanternpost: {mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none} }
+              northquay: {mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none} }
+            routes: {crossing: {from: lanternpost, to: northquay{{route}}} }
+            batches: {crew: {route: crossing, roster: crew.csv} }
+            """,
+            ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{Account},{Account},{secret},s\n")
+        );
 
     private static async Task<Ran> RunAsync(TextReader? input, params string[] args)
     {
         var (output, error) = (new StringWriter(), new StringWriter());
-        var code = await CaravanCommand.RunAsync(args, new CommandHost { Out = output, Error = error, In = input ?? TextReader.Null });
+        var code = await CaravanCommand.RunAsync(
+            args,
+            new CommandHost
+            {
+                Out = output,
+                Error = error,
+                In = input ?? TextReader.Null,
+            }
+        );
         return new Ran(code, output.ToString(), error.ToString());
     }
 
@@ -67,7 +78,11 @@ public sealed class ClientTests : IAsyncLifetime
     {
         await ApplyAsync();
         Assert.Contains("Nothing in it differs", (await ApplyAsync()).Out, StringComparison.Ordinal);
-        Assert.Contains("route crossing: deletions changed", (await ApplyAsync(route: ", deletions: follow")).Out, StringComparison.Ordinal);
+        Assert.Contains(
+            "route crossing: deletions changed",
+            (await ApplyAsync(route: ", deletions: follow")).Out,
+            StringComparison.Ordinal
+        );
     }
 
     [Theory]
@@ -101,7 +116,8 @@ public sealed class ClientTests : IAsyncLifetime
     public async Task A_cause_that_many_meet_is_told_once_with_its_people()
     {
         const int People = 12;
-        for (var i = 0; i < People; i++) _from.AddAccount($"p{i}@saltmarsh.example", "other");
+        for (var i = 0; i < People; i++)
+            _from.AddAccount($"p{i}@saltmarsh.example", "other");
         await _service.ApplyAsync(
             $$"""
             services:
@@ -109,7 +125,13 @@ public sealed class ClientTests : IAsyncLifetime
               northquay: {mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none} }
             routes: {crossing: {from: lanternpost, to: northquay} }
             batches: {crew: {route: crossing, roster: crew.csv} }
-            """, ("crew.csv", "name,from_account,to_account,from_secret,to_secret\n" + string.Concat(Enumerable.Range(0, People).Select(i => $"P{i},p{i}@saltmarsh.example,p{i}@saltmarsh.example,s,s\n"))));
+            """,
+            (
+                "crew.csv",
+                "name,from_account,to_account,from_secret,to_secret\n"
+                    + string.Concat(Enumerable.Range(0, People).Select(i => $"P{i},p{i}@saltmarsh.example,p{i}@saltmarsh.example,s,s\n"))
+            )
+        );
         await _service.RunAsync("start", "crew");
         await TestService.UntilAsync(async () => (await _service.MovesAsync("crew")).TrueForAll(m => m.Condition is MoveCondition.Waiting));
         var shown = (await _service.RunAsync("moves", "crew")).Out;
@@ -123,7 +145,10 @@ public sealed class ClientTests : IAsyncLifetime
         var address = _service.Address.ToString();
         var file = Path.Combine(_service.Folder, CaravanHost.TokenFile);
         Assert.Equal(0, (await RunAsync(null, "journal", "--service", address, "--token-file", file)).Code);
-        Assert.Equal(0, (await RunAsync(new StringReader(_service.Token + "\n"), "journal", "--service", address, "--token-file", "-")).Code);
+        Assert.Equal(
+            0,
+            (await RunAsync(new StringReader(_service.Token + "\n"), "journal", "--service", address, "--token-file", "-")).Code
+        );
         Assert.Equal(2, (await RunAsync(null, "journal", "--service", address, "--token-file", "-")).Code);
         Assert.Equal(2, (await RunAsync(null, "journal", "--service", address, "--token-file", file + ".not")).Code);
     }
@@ -149,9 +174,20 @@ public sealed class ClientTests : IAsyncLifetime
             using var reader = new StreamReader(client.GetStream());
             while (await reader.ReadLineAsync() is { Length: > 0 }) { }
             await using var writer = new StreamWriter(client.GetStream());
-            await writer.WriteAsync($"HTTP/1.1 307 Temporary Redirect\r\nLocation: http://127.0.0.1:{((IPEndPoint)elsewhere.LocalEndpoint).Port}/\r\nContent-Length: 0\r\nConnection: close\r\n\r\n");
+            await writer.WriteAsync(
+                $"HTTP/1.1 307 Temporary Redirect\r\nLocation: http://127.0.0.1:{((IPEndPoint)elsewhere.LocalEndpoint).Port}/\r\n"
+                    + "Content-Length: 0\r\nConnection: close\r\n\r\n"
+            );
         });
-        var ran = await RunAsync(null, "hold", "crew", "--service", $"http://127.0.0.1:{((IPEndPoint)listener.LocalEndpoint).Port}", "--token", "t");
+        var ran = await RunAsync(
+            null,
+            "hold",
+            "crew",
+            "--service",
+            $"http://127.0.0.1:{((IPEndPoint)listener.LocalEndpoint).Port}",
+            "--token",
+            "t"
+        );
         await serving;
         Assert.Equal(4, ran.Code);
         Assert.Contains("sends callers elsewhere", ran.Error, StringComparison.Ordinal);

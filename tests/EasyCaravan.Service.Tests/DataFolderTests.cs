@@ -4,7 +4,9 @@ using EasyCaravan.Testing;
 
 namespace EasyCaravan.Service.Tests;
 
-/// <summary>An installation knows that it was one before: a store that is gone, cut short or damaged is never replaced by an empty one.</summary>
+/// <summary>
+/// An installation knows that it was one before: a store that is gone, cut short or damaged is never replaced by an empty one.
+/// </summary>
 public sealed class DataFolderTests : IAsyncLifetime
 {
     private const string Account = "aoife@saltmarsh.example";
@@ -28,7 +30,9 @@ public sealed class DataFolderTests : IAsyncLifetime
               northquay: {mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none} }
             routes: {crossing: {from: lanternpost, to: northquay} }
             batches: {crew: {route: crossing, roster: crew.csv} }
-            """, ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{Account},{Account},s,s\n"));
+            """,
+            ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife,{Account},{Account},s,s\n")
+        );
         Assert.Equal(0, (await service.RunAsync("start", "crew", "--wait")).Code);
     }
 
@@ -45,11 +49,15 @@ public sealed class DataFolderTests : IAsyncLifetime
         Assert.False(File.Exists(Store + "-wal") && new FileInfo(Store + "-wal").Length > 0, "something is left in the log");
         var copy = Directory.CreateTempSubdirectory("caravan-copy").FullName;
         Directory.CreateDirectory(Path.Combine(copy, "keys"));
-        foreach (var key in Directory.GetFiles(Path.Combine(_folder, "keys"))) File.Copy(key, Path.Combine(copy, "keys", Path.GetFileName(key)));
+        foreach (var key in Directory.GetFiles(Path.Combine(_folder, "keys")))
+            File.Copy(key, Path.Combine(copy, "keys", Path.GetFileName(key)));
         File.Copy(Store, Path.Combine(copy, "caravan.db"));
         File.Copy(Path.Combine(_folder, CaravanHost.TokenFile), Path.Combine(copy, CaravanHost.TokenFile));
         await using (var service = await TestService.StartAsync(copy))
-            Assert.Equal((MoveStage.InStep, 1L), ((await service.MovesAsync("crew"))[0].Stage, (await service.MovesAsync("crew"))[0].Counts.Carried));
+            Assert.Equal(
+                (MoveStage.InStep, 1L),
+                ((await service.MovesAsync("crew"))[0].Stage, (await service.MovesAsync("crew"))[0].Counts.Carried)
+            );
         Directory.Delete(copy, recursive: true);
     }
 
@@ -64,12 +72,24 @@ public sealed class DataFolderTests : IAsyncLifetime
     {
         switch (harm)
         {
-            case "gone": File.Delete(Store); break;
-            case "emptied": File.WriteAllBytes(Store, []); break;
-            case "cut": Cut(); break;
-            case "head": Overwrite(0, 64); break;
-            case "middle": Overwrite(4096, 8192); break;
-            default: CopyWithoutLog(); break;
+            case "gone":
+                File.Delete(Store);
+                break;
+            case "emptied":
+                File.WriteAllBytes(Store, []);
+                break;
+            case "cut":
+                Cut();
+                break;
+            case "head":
+                Overwrite(0, 64);
+                break;
+            case "middle":
+                Overwrite(4096, 8192);
+                break;
+            default:
+                CopyWithoutLog();
+                break;
         }
         var before = File.Exists(Store) ? File.ReadAllBytes(Store) : null;
         var refused = await Assert.ThrowsAsync<DataFolderException>(async () => await TestService.StartAsync(_folder));

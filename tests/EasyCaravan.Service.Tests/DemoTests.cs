@@ -12,7 +12,13 @@ public sealed class DemoTests
         Console.SetOut(output);
         try
         {
-            Assert.Equal(0, await DemoCommand.RunAsync(new DemoOptions(ExitWhenDone: true, Fast: true, null, new Uri("http://127.0.0.1:0")), CancellationToken.None));
+            Assert.Equal(
+                0,
+                await DemoCommand.RunAsync(
+                    new DemoOptions(ExitWhenDone: true, Fast: true, null, new Uri("http://127.0.0.1:0")),
+                    CancellationToken.None
+                )
+            );
         }
         finally
         {

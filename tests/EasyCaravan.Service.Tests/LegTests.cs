@@ -14,28 +14,31 @@ namespace EasyCaravan.Service.Tests;
 /// <summary>A move of two kinds, of which one is scripted here: what it cannot do keeps mail from nothing.</summary>
 public sealed class LegTests : IAsyncLifetime
 {
-    private const string Aoife = "aoife@saltmarsh.example", Bram = "bram@saltmarsh.example";
+    private const string Aoife = "aoife@saltmarsh.example",
+        Bram = "bram@saltmarsh.example";
 
     private readonly StandInImap _from = new(new StandInManners());
     private readonly StandInImap _to = new(new StandInManners('.'));
     private readonly ScriptedContacts _contacts = new();
     private TestService _service = null!;
 
-    private string Plan(string carry = "[contacts, mail]", string timetable = "") => $$"""
-        services:
-          lanternpost:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none}
-            contacts: {speaks: carddav, url: "https://dav.lanternpost.example/"}
-          northquay:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none}
-            contacts: {speaks: carddav, url: "https://dav.northquay.example/"}
-        routes:
-          crossing: {from: lanternpost, to: northquay, carry: {{carry}}}
-        batches:
-          crew: {route: crossing, roster: crew.csv{{timetable}}}
-        """;
+    private string Plan(string carry = "[contacts, mail]", string timetable = "") =>
+        $$"""
+            services:
+              lanternpost:
+                mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none}
+                contacts: {speaks: carddav, url: "https://dav.lanternpost.example/"}
+              northquay:
+                mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none}
+                contacts: {speaks: carddav, url: "https://dav.northquay.example/"}
+            routes:
+              crossing: {from: lanternpost, to: northquay, carry: {{carry}}}
+            batches:
+              crew: {route: crossing, roster: crew.csv{{timetable}}}
+            """;
 
-    private const string Roster = $"name,from_account,to_account,from_secret,to_secret\nAoife Marsh,{Aoife},{Aoife},s,s\nBram Tolland,{Bram},{Bram},s,s\n";
+    private const string Roster =
+        $"name,from_account,to_account,from_secret,to_secret\nAoife Marsh,{Aoife},{Aoife},s,s\nBram Tolland,{Bram},{Bram},s,s\n";
 
     public async ValueTask InitializeAsync()
     {
@@ -44,7 +47,8 @@ public sealed class LegTests : IAsyncLifetime
         foreach (var account in new[] { Aoife, Bram })
         {
             _to.AddAccount(account, "s");
-            for (var i = 0; i < 5; i++) Deliver(_from.AddAccount(account, "s"), i, 5);
+            for (var i = 0; i < 5; i++)
+                Deliver(_from.AddAccount(account, "s"), i, 5);
         }
     }
 
@@ -66,7 +70,10 @@ public sealed class LegTests : IAsyncLifetime
 
         var aoife = (await _service.MovesAsync("crew")).Single(m => m.Account == Aoife);
         Assert.Equal((MoveStage.Copying, MoveCondition.NeedsYou), (aoife.Stage, aoife.Condition));
-        Assert.Equal([(MoveKind.Contacts, MoveStage.Copying, true), (MoveKind.Mail, MoveStage.InStep, false)], aoife.Legs.Select(l => (l.Kind, l.Stage, l.NeedsYou)));
+        Assert.Equal(
+            [(MoveKind.Contacts, MoveStage.Copying, true), (MoveKind.Mail, MoveStage.InStep, false)],
+            aoife.Legs.Select(l => (l.Kind, l.Stage, l.NeedsYou))
+        );
         Assert.Equal(5, _to.Find(Aoife)!.Find("INBOX")!.Messages.Count);
 
         // The catch-up that somebody asks for carries mail, and leaves contacts to whoever sees to them.
@@ -77,8 +84,14 @@ public sealed class LegTests : IAsyncLifetime
         await TestService.UntilAsync(async () => (await _service.MovesAsync("crew"))[0].Condition is MoveCondition.NeedsYou);
         Assert.Equal(tried, _contacts.Tried(Aoife));
         var today = await _service.GetAsync<Today>("today");
-        Assert.Contains(today.NeedsYou, n => n.What.StartsWith("contacts: ", StringComparison.Ordinal) && n.Moves.Single().Account == Aoife);
-        Assert.Contains("contacts: the address book may not be read", (await _service.RunAsync("waybill", "crew")).Out, StringComparison.Ordinal);
+        Assert.Contains(today.NeedsYou, n =>
+            n.What.StartsWith("contacts: ", StringComparison.Ordinal) && n.Moves.Single().Account == Aoife
+        );
+        Assert.Contains(
+            "contacts: the address book may not be read",
+            (await _service.RunAsync("waybill", "crew")).Out,
+            StringComparison.Ordinal
+        );
 
         // Mended, it goes on by itself, and the sums of each kind are told apart though both have an INBOX.
         _contacts.Refuses = _ => false;
@@ -102,9 +115,17 @@ public sealed class LegTests : IAsyncLifetime
         _contacts.IsLost = account => account == Bram;
         await _service.ApplyAsync(Plan(timetable: ", timetable: {zone: Europe/Dublin, catch-up-every: 1m}"), ("crew.csv", Roster));
         await _service.RunAsync("start", "crew");
-        await TestService.UntilAsync(async () => (await _service.MovesAsync("crew")).TrueForAll(m => m.Legs.Single(l => l.Kind is MoveKind.Mail).EndedAt is not null));
+        await TestService.UntilAsync(async () =>
+            (await _service.MovesAsync("crew")).TrueForAll(m => m.Legs.Single(l => l.Kind is MoveKind.Mail).EndedAt is not null)
+        );
         var moves = await _service.MovesAsync("crew");
-        Assert.All(moves, m => Assert.InRange(m.Legs.Single(l => l.Kind is MoveKind.Mail).Due!.Value, DateTimeOffset.UtcNow, DateTimeOffset.UtcNow.AddMinutes(1)));
+        Assert.All(moves, m =>
+            Assert.InRange(
+                m.Legs.Single(l => l.Kind is MoveKind.Mail).Due!.Value,
+                DateTimeOffset.UtcNow,
+                DateTimeOffset.UtcNow.AddMinutes(1)
+            )
+        );
         Assert.Equal((true, null), (moves[0].Legs[0].NeedsYou, moves[0].Legs[0].Due));
         await TestService.UntilAsync(() => Task.FromResult(_contacts.Tried(Bram) >= 3));
         var bram = (await _service.MovesAsync("crew")).Single(m => m.Account == Bram);
@@ -120,7 +141,11 @@ public sealed class LegTests : IAsyncLifetime
         await _service.ApplyAsync(Plan("[mail]"), ("crew.csv", Roster));
         Assert.Equal(0, (await _service.RunAsync("start", "crew", "--wait")).Code);
         await _service.ApplyAsync(Plan(), ("crew.csv", Roster));
-        await TestService.UntilAsync(async () => (await _service.MovesAsync("crew")).TrueForAll(m => m is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle, Legs.Count: 2 }));
+        await TestService.UntilAsync(async () =>
+            (await _service.MovesAsync("crew")).TrueForAll(m =>
+                m is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle, Legs.Count: 2 }
+            )
+        );
         Assert.Equal(1, _contacts.Tried(Aoife));
         await _service.ApplyAsync(Plan("[mail]"), ("crew.csv", Roster));
         Assert.All(await _service.MovesAsync("crew"), m => Assert.Equal((1, 5), (m.Legs.Count, m.Counts.Carried)));
@@ -133,7 +158,11 @@ public sealed class LegTests : IAsyncLifetime
         Assert.Equal(2, calendars.Code);
         Assert.Contains("plan.yaml:9: calendars cannot be carried by this version", calendars.Error, StringComparison.Ordinal);
         await using var mailOnly = await TestService.StartAsync();
-        Assert.Contains("contacts cannot be carried", (await mailOnly.ApplyAsync(Plan(), ("crew.csv", Roster))).Error, StringComparison.Ordinal);
+        Assert.Contains(
+            "contacts cannot be carried",
+            (await mailOnly.ApplyAsync(Plan(), ("crew.csv", Roster))).Error,
+            StringComparison.Ordinal
+        );
         // A service may have what is not carried.
         var unsaid = Plan().Replace(", carry: [contacts, mail]", "", StringComparison.Ordinal);
         Assert.Equal(0, (await mailOnly.ApplyAsync(unsaid, ("crew.csv", Roster))).Code);
@@ -143,7 +172,13 @@ public sealed class LegTests : IAsyncLifetime
     {
         lock (account.Lock)
             for (var i = from; i < from + many; i++)
-                account.Find("INBOX")!.Add(System.Text.Encoding.ASCII.GetBytes($"Message-ID: <{i}@saltmarsh.example>\r\nSubject: Tide {i}\r\n\r\nx\r\n"), [], DateTimeOffset.UtcNow);
+                account
+                    .Find("INBOX")!
+                    .Add(
+                        System.Text.Encoding.ASCII.GetBytes($"Message-ID: <{i}@saltmarsh.example>\r\nSubject: Tide {i}\r\n\r\nx\r\n"),
+                        [],
+                        DateTimeOffset.UtcNow
+                    );
     }
 
     /// <summary>Three contacts in an address book that is called INBOX, for everybody who may be read.</summary>
@@ -165,13 +200,23 @@ public sealed class LegTests : IAsyncLifetime
         {
             var account = order.Claim.Person.FromAccount;
             _tried.AddOrUpdate(account, 1, (_, n) => n + 1);
-            if (Refuses(account)) throw new FaultException(new Fault(Cause.NotPermitted, account, "the address book may not be read"), Verdict.Keep);
-            if (IsLost(account)) throw new FaultException(new Fault(Cause.ConnectionLost, account, "the connection was lost"), Verdict.Close);
+            if (Refuses(account))
+                throw new FaultException(new Fault(Cause.NotPermitted, account, "the address book may not be read"), Verdict.Keep);
+            if (IsLost(account))
+                throw new FaultException(new Fault(Cause.ConnectionLost, account, "the connection was lost"), Verdict.Close);
             var ledger = Store.LedgerOf(order.Claim, Kind);
             var page = (await ledger.OpenAsync([new PageOpening(FolderPath.Inbox, FolderPath.Inbox, 1, 1, 1) { Found = 3 }], cancel))[0];
             if ((await ledger.SettledAsync(page.Id, cancel)).Count == 0)
             {
-                await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 3).Select(i => new LedgerEntry((uint)i, (uint)i, Outcome.Carried, FlagSet.Empty) { Size = 10 })], cancel);
+                await ledger.RecordAsync(
+                    page.Id,
+                    [
+                        .. Enumerable
+                            .Range(1, 3)
+                            .Select(i => new LedgerEntry((uint)i, (uint)i, Outcome.Carried, FlagSet.Empty) { Size = 10 }),
+                    ],
+                    cancel
+                );
                 order.Tally.Carry(3, 30);
             }
             await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(1, 4, 1, 3), 3, null)], cancel);

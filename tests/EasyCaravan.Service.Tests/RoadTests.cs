@@ -12,23 +12,26 @@ public sealed class RoadTests : IAsyncLifetime
     private readonly StandInImap _to = new(new StandInManners('.', LargestMessage: 20_000));
     private TestService _service = null!;
 
-    private string Plan => $$"""
-        services:
-          lanternpost:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none}
-          northquay:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none}
-        routes:
-          crossing:
-            from: lanternpost
-            to: northquay
-            folders: [{match: Spam, leave: true}]
-            mail: {since: 2020-01-01}
-        batches:
-          crew: {route: crossing, roster: crew.csv}
-        """;
+    private string Plan =>
+        $$"""
+            services:
+              lanternpost:
+                mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none}
+              northquay:
+                mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none}
+            routes:
+              crossing:
+                from: lanternpost
+                to: northquay
+                folders: [{match: Spam, leave: true}]
+                mail: {since: 2020-01-01}
+            batches:
+              crew: {route: crossing, roster: crew.csv}
+            """;
 
-    private const string Roster = "name,from_account,to_account,from_secret,to_secret\nAoife Marsh,aoife@saltmarsh.example,aoife@saltmarsh.example,s,s\nBram Tolland,bram@saltmarsh.example,bram@saltmarsh.example,s,s\n";
+    private const string Roster =
+        "name,from_account,to_account,from_secret,to_secret\nAoife Marsh,aoife@saltmarsh.example,aoife@saltmarsh.example,s,s\n"
+        + "Bram Tolland,bram@saltmarsh.example,bram@saltmarsh.example,s,s\n";
 
     public async ValueTask InitializeAsync()
     {
@@ -37,7 +40,8 @@ public sealed class RoadTests : IAsyncLifetime
         {
             var box = _from.AddAccount($"{name}@saltmarsh.example", "s");
             _to.AddAccount($"{name}@saltmarsh.example", "s");
-            for (var i = 0; i < 12; i++) box.Find("INBOX")!.Add(Message(i, 400), ["\\Seen"], new DateTimeOffset(2019, 6, 1, 0, 0, 0, TimeSpan.Zero).AddMonths(i));
+            for (var i = 0; i < 12; i++)
+                box.Find("INBOX")!.Add(Message(i, 400), ["\\Seen"], new DateTimeOffset(2019, 6, 1, 0, 0, 0, TimeSpan.Zero).AddMonths(i));
             box.Make("Spam", "\\Junk").Add(Message(99, 300), [], DateTimeOffset.UtcNow);
         }
     }
@@ -107,7 +111,8 @@ public sealed class RoadTests : IAsyncLifetime
         _from.Find("bram@saltmarsh.example")!.DropAfter = 2;
         await _service.ApplyAsync(Plan.Replace("2020-01-01", "2010-01-01", StringComparison.Ordinal), ("crew.csv", Roster));
         Assert.Equal(0, (await _service.RunAsync("start", "crew", "--wait")).Code);
-        foreach (var name in new[] { "aoife", "bram" }) Assert.Equal(12, _to.Find($"{name}@saltmarsh.example")!.Find("INBOX")!.Messages.Count);
+        foreach (var name in new[] { "aoife", "bram" })
+            Assert.Equal(12, _to.Find($"{name}@saltmarsh.example")!.Find("INBOX")!.Messages.Count);
     }
 
     [Fact]
@@ -117,7 +122,10 @@ public sealed class RoadTests : IAsyncLifetime
         await _service.RunAsync("hold", "crew", "--move", "Aoife Marsh");
         await _service.RunAsync("start", "crew");
         await TestService.UntilAsync(async () => (await _service.MovesAsync("crew"))[1].Stage is MoveStage.InStep);
-        Assert.Equal((MoveStage.Listed, MoveCondition.Held), ((await _service.MovesAsync("crew"))[0].Stage, (await _service.MovesAsync("crew"))[0].Condition));
+        Assert.Equal(
+            (MoveStage.Listed, MoveCondition.Held),
+            ((await _service.MovesAsync("crew"))[0].Stage, (await _service.MovesAsync("crew"))[0].Condition)
+        );
         await _service.RunAsync("resume", "crew");
         Assert.Equal(0, (await _service.RunAsync("start", "crew", "--wait")).Code);
         await _service.RunAsync("withdraw", "crew", "--move", "bram@saltmarsh.example");
@@ -132,7 +140,10 @@ public sealed class RoadTests : IAsyncLifetime
         var dropped = await _service.ApplyAsync(Plan, ("crew.csv", Roster[..Roster.IndexOf("Bram", StringComparison.Ordinal)]));
         Assert.Equal(2, dropped.Code);
         Assert.Contains("bram@saltmarsh.example of batch crew has begun to move", dropped.Error, StringComparison.Ordinal);
-        var redirected = await _service.ApplyAsync(Plan, ("crew.csv", Roster.Replace(",bram@saltmarsh.example,s", ",other@saltmarsh.example,s", StringComparison.Ordinal)));
+        var redirected = await _service.ApplyAsync(
+            Plan,
+            ("crew.csv", Roster.Replace(",bram@saltmarsh.example,s", ",other@saltmarsh.example,s", StringComparison.Ordinal))
+        );
         Assert.Contains("crew.csv:3:", redirected.Error, StringComparison.Ordinal);
         Assert.Equal(2, (await _service.MovesAsync("crew")).Count);
     }
@@ -141,7 +152,10 @@ public sealed class RoadTests : IAsyncLifetime
     public async Task An_invalid_plan_changes_nothing_and_names_every_place()
     {
         await _service.ApplyAsync(Plan, ("crew.csv", Roster));
-        var bad = await _service.ApplyAsync(Plan.Replace("speaks: imap, host: 127.0.0.1, port: " + _from.Port, "speaks: imap, hosst: x", StringComparison.Ordinal), ("crew.csv", "name,from_account\nX,x@y\n"));
+        var bad = await _service.ApplyAsync(
+            Plan.Replace("speaks: imap, host: 127.0.0.1, port: " + _from.Port, "speaks: imap, hosst: x", StringComparison.Ordinal),
+            ("crew.csv", "name,from_account\nX,x@y\n")
+        );
         Assert.Equal(2, bad.Code);
         Assert.Contains("plan.yaml:3: 'hosst' is not known in 'mail'; did you mean 'host'?", bad.Error, StringComparison.Ordinal);
         Assert.Equal(2, (await _service.MovesAsync("crew")).Count);
@@ -167,5 +181,8 @@ public sealed class RoadTests : IAsyncLifetime
     }
 
     private static byte[] Message(int i, int octets) =>
-        System.Text.Encoding.ASCII.GetBytes($"Message-ID: <{i}@saltmarsh.example>\r\nDate: Sat, 1 Jun 2019 00:00:00 +0000\r\nFrom: desk@saltmarsh.example\r\nSubject: Tide {i}\r\n\r\n{new string('t', octets)}\r\n");
+        System.Text.Encoding.ASCII.GetBytes(
+            $"Message-ID: <{i}@saltmarsh.example>\r\nDate: Sat, 1 Jun 2019 00:00:00 +0000\r\nFrom: desk@saltmarsh.example\r\n"
+                + $"Subject: Tide {i}\r\n\r\n{new string('t', octets)}\r\n"
+        );
 }

@@ -1,8 +1,8 @@
+using System.Net.Http.Json;
 using System.Security.Cryptography;
 using EasyCaravan.Contract;
 using EasyCaravan.StandIns;
 using EasyCaravan.Testing;
-using System.Net.Http.Json;
 
 namespace EasyCaravan.Service.Tests;
 
@@ -29,7 +29,8 @@ public sealed class SignInTests : IAsyncLifetime
             server.AddAccount(Aoife, "s");
             server.AddAccount("bram@saltmarsh.example", "s");
         }
-        for (var i = 0; i < 5; i++) _from.Find(Aoife)!.Find("INBOX")!.Add(Message(i), [], DateTimeOffset.UtcNow);
+        for (var i = 0; i < 5; i++)
+            _from.Find(Aoife)!.Find("INBOX")!.Add(Message(i), [], DateTimeOffset.UtcNow);
     }
 
     public async ValueTask DisposeAsync()
@@ -41,28 +42,34 @@ public sealed class SignInTests : IAsyncLifetime
         _key.Dispose();
     }
 
-    private static byte[] Message(int i) => System.Text.Encoding.ASCII.GetBytes($"Message-ID: <{i}@saltmarsh.example>\r\nSubject: Tide {i}\r\n\r\nHello\r\n");
+    private static byte[] Message(int i) =>
+        System.Text.Encoding.ASCII.GetBytes($"Message-ID: <{i}@saltmarsh.example>\r\nSubject: Tide {i}\r\n\r\nHello\r\n");
 
-    private string Plan(string signIn, string more = "") => $$"""
-        services:
-          lanternpost:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none}
-            sign-in: {{signIn}}
-            {{more}}
-          northquay:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none}
-        routes:
-          crossing: {from: lanternpost, to: northquay}
-        batches:
-          crew: {route: crossing, roster: crew.csv}
-        """;
+    private string Plan(string signIn, string more = "") =>
+        $$"""
+            services:
+              lanternpost:
+                mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none}
+                sign-in: {{signIn}}
+                {{more}}
+              northquay:
+                mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none}
+            routes:
+              crossing: {from: lanternpost, to: northquay}
+            batches:
+              crew: {route: crossing, roster: crew.csv}
+            """;
 
     private string OAuth(string grant, string more = "") =>
-        $"{{with: oauth, grant: {grant}, token-url: \"{_tokens.Address}token\", device-url: \"{_tokens.Address}device\", authorize-url: \"{_tokens.Address}authorize\", client-id: caravan, scopes: [mail]{more}}}";
+        $"{{with: oauth, grant: {grant}, token-url: \"{_tokens.Address}token\", device-url: \"{_tokens.Address}device\", authorize-url: "
+        + $"\"{_tokens.Address}authorize\", client-id: caravan, scopes: [mail]{more}}}";
 
     private async Task ApplyAsync(string signIn, string secret = "s", string more = "")
     {
-        var applied = await _service.ApplyAsync(Plan(signIn, more), ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife Marsh,{Aoife},{Aoife},{secret},s\n"));
+        var applied = await _service.ApplyAsync(
+            Plan(signIn, more),
+            ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife Marsh,{Aoife},{Aoife},{secret},s\n")
+        );
         Assert.True(applied.Code == 0, applied.Error);
     }
 
@@ -85,7 +92,8 @@ public sealed class SignInTests : IAsyncLifetime
         {
             var box = _from.Find(Aoife)!;
             var both = _from.AddAccount($"{Aoife}*harbourmaster", "keys");
-            foreach (var message in box.Find("INBOX")!.Messages) both.Find("INBOX")!.Add(message.Octets, [], message.Received);
+            foreach (var message in box.Find("INBOX")!.Messages)
+                both.Find("INBOX")!.Add(message.Octets, [], message.Received);
         }
         await Secret("harbourmaster", "keys\n");
         await ApplyAsync($"{{with: on-behalf, admin: harbourmaster, secret: {{file: harbourmaster}}{pattern}}}", "");
@@ -95,11 +103,18 @@ public sealed class SignInTests : IAsyncLifetime
     [Theory]
     [InlineData("harbourmaster", "nobody@saltmarsh.example", "not-on-behalf")]
     [InlineData("wrong", "aoife@saltmarsh.example", "sign-in-refused")]
-    public async Task An_administrator_who_may_not_act_for_an_account_is_told_from_a_wrong_password(string admin, string account, string cause)
+    public async Task An_administrator_who_may_not_act_for_an_account_is_told_from_a_wrong_password(
+        string admin,
+        string account,
+        string cause
+    )
     {
         _from.Manners = new StandInManners { Administrator = ("harbourmaster", "keys") };
         await Secret("harbourmaster", "keys");
-        var applied = await _service.ApplyAsync(Plan($"{{with: on-behalf, admin: {admin}, secret: {{file: harbourmaster}} }}"), ("crew.csv", $"name,from_account,to_account,to_secret\nA,{account},{Aoife},s\n"));
+        var applied = await _service.ApplyAsync(
+            Plan($"{{with: on-behalf, admin: {admin}, secret: {{file: harbourmaster}} }}"),
+            ("crew.csv", $"name,from_account,to_account,to_secret\nA,{account},{Aoife},s\n")
+        );
         Assert.True(applied.Code == 0, applied.Error);
         await _service.RunAsync("survey", "crew", "--wait");
         Assert.Equal(cause, (await _service.MovesAsync("crew"))[0].Problem!.Cause);
@@ -111,7 +126,15 @@ public sealed class SignInTests : IAsyncLifetime
         await Secret("shared", "s");
         await ApplyAsync("{with: password, secret: {file: shared}}", "");
         await ArrivesAsync();
-        var missing = await _service.ApplyAsync(Plan("{with: password, secret: {file: other}}"), ("crew.csv", "name,from_account,to_account,from_secret_ref,to_secret\nBram,bram@saltmarsh.example,bram@saltmarsh.example,env:CARAVAN_SECRET_NOBODY_SET,s\n" + $"Aoife Marsh,{Aoife},{Aoife},,s\n"));
+        var missing = await _service.ApplyAsync(
+            Plan("{with: password, secret: {file: other}}"),
+            (
+                "crew.csv",
+                "name,from_account,to_account,from_secret_ref,to_secret\n"
+                    + "Bram,bram@saltmarsh.example,bram@saltmarsh.example,env:CARAVAN_SECRET_NOBODY_SET,s\n"
+                    + $"Aoife Marsh,{Aoife},{Aoife},,s\n"
+            )
+        );
         Assert.True(missing.Code == 0, missing.Error);
         var started = await _service.RunAsync("start", "crew", "--move", "Bram", "--wait");
         Assert.Equal(3, started.Code);
@@ -128,7 +151,12 @@ public sealed class SignInTests : IAsyncLifetime
         _from.Manners = new StandInManners { Tokens = _tokens };
         await Secret("client", _tokens.ClientSecret);
         await Secret("key.pem", _key.ExportPkcs8PrivateKeyPem());
-        var more = grant switch { "client-credentials" => ", client-secret: {file: client}", "jwt-bearer" => ", key: {file: key.pem}", _ => "" };
+        var more = grant switch
+        {
+            "client-credentials" => ", client-secret: {file: client}",
+            "jwt-bearer" => ", key: {file: key.pem}",
+            _ => "",
+        };
         await ApplyAsync(OAuth(grant, $"{more}, mechanism: {mechanism}"), grant == "refresh-token" ? _tokens.Consent(Aoife) : "");
         await ArrivesAsync();
         Assert.Equal(1, _tokens.Given);
@@ -143,7 +171,8 @@ public sealed class SignInTests : IAsyncLifetime
         for (var f = 0; f < 8; f++)
         {
             var folder = _from.Find(Aoife)!.Make($"Deck {f}");
-            for (var i = 0; i < 6; i++) folder.Add(Message(1000 + (f * 10) + i), [], DateTimeOffset.UtcNow);
+            for (var i = 0; i < 6; i++)
+                folder.Add(Message(1000 + (f * 10) + i), [], DateTimeOffset.UtcNow);
         }
         await ApplyAsync(OAuth("refresh-token"), _tokens.Consent(Aoife));
         await ArrivesAsync();
@@ -174,7 +203,9 @@ public sealed class SignInTests : IAsyncLifetime
 
         async Task ConsentAsync()
         {
-            var begun = await (await _service.Api.PostAsJsonAsync("/api/v1/services/lanternpost/consent", new ConsentRequest(Aoife), ContractJson.Options)).Content.ReadFromJsonAsync<ConsentBegun>(ContractJson.Options);
+            var begun = await (
+                await _service.Api.PostAsJsonAsync("/api/v1/services/lanternpost/consent", new ConsentRequest(Aoife), ContractJson.Options)
+            ).Content.ReadFromJsonAsync<ConsentBegun>(ContractJson.Options);
             Assert.True(_tokens.Approve(begun!.UserCode!, Aoife));
             await TestService.UntilAsync(async () => (await _service.GetAsync<ConsentState>($"consents/{begun.Id}")).State == "given");
         }
@@ -185,7 +216,11 @@ public sealed class SignInTests : IAsyncLifetime
     {
         _from.Manners = new StandInManners { Tokens = _tokens };
         await ApplyAsync(OAuth("authorization-code"), "");
-        var begun = (await (await _service.Api.PostAsJsonAsync("/api/v1/services/lanternpost/consent", new ConsentRequest(Aoife), ContractJson.Options)).Content.ReadFromJsonAsync<ConsentBegun>(ContractJson.Options))!;
+        var begun = (
+            await (
+                await _service.Api.PostAsJsonAsync("/api/v1/services/lanternpost/consent", new ConsentRequest(Aoife), ContractJson.Options)
+            ).Content.ReadFromJsonAsync<ConsentBegun>(ContractJson.Options)
+        )!;
         // A browser without any session of ours, as after the way over another site.
         using var browser = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false });
         using var atTheService = await browser.GetAsync(begun.Where);
@@ -202,7 +237,10 @@ public sealed class SignInTests : IAsyncLifetime
     {
         _from.Manners = new StandInManners { Tokens = _tokens, Scope = "mail.read" };
         _tokens.Withheld.Add("mail.read");
-        await ApplyAsync(OAuth("refresh-token").Replace("[mail]", "[mail, mail.read]", StringComparison.Ordinal), _tokens.Consent(Aoife, "mail mail.read"));
+        await ApplyAsync(
+            OAuth("refresh-token").Replace("[mail]", "[mail, mail.read]", StringComparison.Ordinal),
+            _tokens.Consent(Aoife, "mail mail.read")
+        );
         var tried = await _service.RunAsync("service", "try", "lanternpost", "--account", Aoife);
         Assert.Equal(1, tried.Code);
         Assert.Contains("did not grant mail.read", tried.Out, StringComparison.Ordinal);
@@ -237,7 +275,10 @@ public sealed class SignInTests : IAsyncLifetime
     public async Task A_remedy_of_the_services_own_definition_appears_where_it_is_needed()
     {
         _from.Find(Aoife)!.Door = StandInDoor.AppPasswordOnly;
-        await ApplyAsync("{with: password}", more: "help: [{says: \"application-specific\", remedy: \"Make one at my.lanternpost.example under Keys.\"}]");
+        await ApplyAsync(
+            "{with: password}",
+            more: "help: [{says: \"application-specific\", remedy: \"Make one at my.lanternpost.example under Keys.\"}]"
+        );
         var tried = await _service.RunAsync("service", "try", "lanternpost", "--account", Aoife);
         Assert.Contains("Make one at my.lanternpost.example under Keys.", tried.Out, StringComparison.Ordinal);
         await _service.RunAsync("start", "crew", "--wait");
@@ -250,7 +291,9 @@ public sealed class SignInTests : IAsyncLifetime
         _from.Manners = new StandInManners { MostConnections = 0 };
         await ApplyAsync("{with: password}");
         await _service.RunAsync("start", "crew");
-        await TestService.UntilAsync(async () => (await _service.MovesAsync("crew"))[0] is { Condition: MoveCondition.Waiting, Problem.Cause: "service-busy" });
+        await TestService.UntilAsync(async () =>
+            (await _service.MovesAsync("crew"))[0] is { Condition: MoveCondition.Waiting, Problem.Cause: "service-busy" }
+        );
         _from.Manners = new StandInManners();
         await ArrivesAsync();
     }
@@ -263,7 +306,11 @@ public sealed class SignInTests : IAsyncLifetime
         Assert.True(tried.Code == 0, tried.Out + tried.Error);
         Assert.Contains("a folder was made, a message added, and both deleted again", tried.Out, StringComparison.Ordinal);
         Assert.Equal("INBOX", Assert.Single(_to.Find(Aoife)!.Folders).Name);
-        Assert.DoesNotContain("write", (await _service.RunAsync("service", "try", "lanternpost", "--account", Aoife)).Out, StringComparison.Ordinal);
+        Assert.DoesNotContain(
+            "write",
+            (await _service.RunAsync("service", "try", "lanternpost", "--account", Aoife)).Out,
+            StringComparison.Ordinal
+        );
         _to.Manners = new StandInManners('.') { LongestName = 3 };
         var refused = await _service.RunAsync("service", "try", "northquay", "--account", Aoife);
         Assert.Contains("no folder can be made", refused.Out, StringComparison.Ordinal);

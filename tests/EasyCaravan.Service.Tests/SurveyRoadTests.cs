@@ -11,26 +11,36 @@ namespace EasyCaravan.Service.Tests;
 public sealed class SurveyRoadTests : IAsyncLifetime
 {
     private readonly StandInImap _from = new(new StandInManners());
-    private readonly StandInImap _to = new(new StandInManners(null, LargestMessage: 2_000_000) { Reserved = new HashSet<string> { "Outbox" }, DropsKeywords = true });
+    private readonly StandInImap _to = new(
+        new StandInManners(null, LargestMessage: 2_000_000)
+        {
+            Reserved = new HashSet<string> { "Outbox" },
+            DropsKeywords = true,
+        }
+    );
     private TestService _service = null!;
 
-    private string Plan => $$"""
-        # the crew goes first
-        services:
-          lanternpost:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none}
-          northquay:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none}
-            folder-names: {reserved: [Outbox]}
-        routes:
-          crossing:
-            from: lanternpost
-            to: northquay   # flat
-        batches:
-          crew: {route: crossing, roster: crew.csv}
-        """;
+    private string Plan =>
+        $$"""
+            # the crew goes first
+            services:
+              lanternpost:
+                mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none}
+              northquay:
+                mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none}
+                folder-names: {reserved: [Outbox]}
+            routes:
+              crossing:
+                from: lanternpost
+                to: northquay   # flat
+            batches:
+              crew: {route: crossing, roster: crew.csv}
+            """;
 
-    private const string Roster = "name,from_account,to_account,from_secret,to_secret\nAoife Marsh,aoife@saltmarsh.example,aoife@saltmarsh.example,s,s\nBram Tolland,bram@saltmarsh.example,bram@saltmarsh.example,s,s\nUna Bracken,una@saltmarsh.example,una@saltmarsh.example,wrong,s\n";
+    private const string Roster =
+        "name,from_account,to_account,from_secret,to_secret\nAoife Marsh,aoife@saltmarsh.example,aoife@saltmarsh.example,s,s\n"
+        + "Bram Tolland,bram@saltmarsh.example,bram@saltmarsh.example,s,s\n"
+        + "Una Bracken,una@saltmarsh.example,una@saltmarsh.example,wrong,s\n";
 
     public async ValueTask InitializeAsync()
     {
@@ -39,7 +49,8 @@ public sealed class SurveyRoadTests : IAsyncLifetime
         {
             var box = _from.AddAccount($"{name}@saltmarsh.example", "s");
             _to.AddAccount($"{name}@saltmarsh.example", "s");
-            for (var i = 0; i < 6; i++) box.Find("INBOX")!.Add(Message($"{name}{i}", 400), ["\\Seen"], DateTimeOffset.UtcNow.AddYears(-i * 2));
+            for (var i = 0; i < 6; i++)
+                box.Find("INBOX")!.Add(Message($"{name}{i}", 400), ["\\Seen"], DateTimeOffset.UtcNow.AddYears(-i * 2));
         }
         var aoife = _from.Find("aoife@saltmarsh.example")!;
         aoife.Make("Outbox").Add(Message("out", 300), ["$Ropes"], DateTimeOffset.UtcNow);
@@ -57,9 +68,15 @@ public sealed class SurveyRoadTests : IAsyncLifetime
         await _to.DisposeAsync();
     }
 
-    private static byte[] Message(string id, int size) => Encoding.ASCII.GetBytes($"Message-ID: <{id}@saltmarsh.example>\r\nSubject: {id}\r\n\r\n".PadRight(size, 'x'));
+    private static byte[] Message(string id, int size) =>
+        Encoding.ASCII.GetBytes($"Message-ID: <{id}@saltmarsh.example>\r\nSubject: {id}\r\n\r\n".PadRight(size, 'x'));
 
-    private async Task<List<string>> OpenAsync() => [.. (await _service.GetAsync<List<FindingGroup>>("batches/crew/findings")).Where(g => g.Open > 0 && g.Weight != "note").Select(g => g.Code)];
+    private async Task<List<string>> OpenAsync() =>
+        [
+            .. (await _service.GetAsync<List<FindingGroup>>("batches/crew/findings"))
+                .Where(g => g.Open > 0 && g.Weight != "note")
+                .Select(g => g.Code),
+        ];
 
     [Fact]
     public async Task What_the_survey_promised_arrives_where_the_preview_said()
@@ -69,11 +86,31 @@ public sealed class SurveyRoadTests : IAsyncLifetime
         Assert.Contains("2 of 3 looked at, 1 cannot be entered", survey.Out, StringComparison.Ordinal);
         Assert.Equal(["cannot-get-in", "no-room", "message-too-large", "keywords-lost", "reserved-name", "too-deep"], await OpenAsync());
         // Reads only: nothing was made or changed on either side.
-        Assert.All([_from, _to], server => Assert.DoesNotContain(server.Commands.Keys, verb => verb is "CREATE" or "APPEND" or "STORE" or "DELETE" or "SUBSCRIBE"));
+        Assert.All([_from, _to], server =>
+            Assert.DoesNotContain(server.Commands.Keys, verb => verb is "CREATE" or "APPEND" or "STORE" or "DELETE" or "SUBSCRIBE")
+        );
 
-        foreach (var decision in new[] { "choose crew reserved-name suffix --value _mail", "choose crew too-deep flatten --value +", "choose crew keywords-lost drop-keywords", "choose crew tidy-trash leave-trash --route", "choose crew no-room accept --move Bram", "choose crew message-too-large accept", "choose crew cannot-get-in withdraw --move Una" })
+        foreach (
+            var decision in new[]
+            {
+                "choose crew reserved-name suffix --value _mail",
+                "choose crew too-deep flatten --value +",
+                "choose crew keywords-lost drop-keywords",
+                "choose crew tidy-trash leave-trash --route",
+                "choose crew no-room accept --move Bram",
+                "choose crew message-too-large accept",
+                "choose crew cannot-get-in withdraw --move Una",
+            }
+        )
         {
-            var chosen = await _service.RunAsync(decision.Split(' ').Select(w => w.Replace("Bram", "Bram Tolland", StringComparison.Ordinal).Replace("Una", "Una Bracken", StringComparison.Ordinal)).ToArray());
+            var chosen = await _service.RunAsync(
+                decision
+                    .Split(' ')
+                    .Select(w =>
+                        w.Replace("Bram", "Bram Tolland", StringComparison.Ordinal).Replace("Una", "Una Bracken", StringComparison.Ordinal)
+                    )
+                    .ToArray()
+            );
             Assert.True(chosen.Code == 0, chosen.Out + chosen.Error);
         }
         Assert.Empty(await OpenAsync());
@@ -93,7 +130,9 @@ public sealed class SurveyRoadTests : IAsyncLifetime
 
         there.Rename("Outbox_mail", "Ropes");
         await _service.RunAsync("catch-up", "crew", "--wait");
-        var renamed = (await _service.GetAsync<FolderPreview>("batches/crew/folders?move=aoife@saltmarsh.example")).Landings.Single(l => l.From == "Outbox");
+        var renamed = (await _service.GetAsync<FolderPreview>("batches/crew/folders?move=aoife@saltmarsh.example")).Landings.Single(l =>
+            l.From == "Outbox"
+        );
         Assert.Equal(("Ropes", "its owner renamed 'Outbox_mail' on the new side"), (renamed.To, renamed.Note));
     }
 
@@ -104,7 +143,10 @@ public sealed class SurveyRoadTests : IAsyncLifetime
         await _service.RunAsync("choose", "crew", "no-room", "since", "--value", "2024-01-01", "--route");
         await _service.RunAsync("choose", "crew", "no-room", "largest", "--value", "1MB", "--move", "Bram Tolland");
         var decisions = (await _service.GetAsync<List<FindingGroup>>("batches/crew/findings")).Single(g => g.Code == "no-room").Decisions;
-        Assert.Equal(["route crossing since 2024-01-01", "move bram@saltmarsh.example largest 1MB"], decisions.Select(d => $"{d.Scope} {d.Place} {d.Way} {d.Value}"));
+        Assert.Equal(
+            ["route crossing since 2024-01-01", "move bram@saltmarsh.example largest 1MB"],
+            decisions.Select(d => $"{d.Scope} {d.Place} {d.Way} {d.Value}")
+        );
         var before = (await _service.GetAsync<MoveInventory>("batches/crew/inventory/bram@saltmarsh.example")).Summary;
         Assert.Equal(6, before.CarryMessages);
         await _service.RunAsync("choose", "crew", "no-room", "--undo", "--move", "Bram Tolland");
@@ -132,10 +174,19 @@ public sealed class SurveyRoadTests : IAsyncLifetime
     {
         await _service.RunAsync("survey", "crew", "--wait");
         const string Rules = "- {match: \"Projects/**\", to: \"Work/**\"}\n- {match: {use: trash}, leave: true}\n";
-        var tried = await _service.Api.PostAsJsonAsync("/api/v1/batches/crew/folders?move=aoife@saltmarsh.example", new FolderRulesRequest(Rules), ContractJson.Options);
+        var tried = await _service.Api.PostAsJsonAsync(
+            "/api/v1/batches/crew/folders?move=aoife@saltmarsh.example",
+            new FolderRulesRequest(Rules),
+            ContractJson.Options
+        );
         var preview = (await tried.Content.ReadFromJsonAsync<FolderPreview>(ContractJson.Options))!;
         Assert.Equal("Work - Ramp - 2019", preview.Landings.Single(l => l.From == "Projects/Ramp/2019").To);
-        Assert.Equal("Projects - Ramp - 2019", (await _service.GetAsync<FolderPreview>("batches/crew/folders?move=aoife@saltmarsh.example")).Landings.Single(l => l.From == "Projects/Ramp/2019").To);
+        Assert.Equal(
+            "Projects - Ramp - 2019",
+            (await _service.GetAsync<FolderPreview>("batches/crew/folders?move=aoife@saltmarsh.example"))
+                .Landings.Single(l => l.From == "Projects/Ramp/2019")
+                .To
+        );
 
         var set = await _service.Api.PutAsJsonAsync("/api/v1/routes/crossing/folders", new FolderRulesRequest(Rules), ContractJson.Options);
         Assert.Equal(HttpStatusCode.OK, set.StatusCode);
@@ -143,12 +194,23 @@ public sealed class SurveyRoadTests : IAsyncLifetime
         Assert.Contains("# the crew goes first", plan.Text, StringComparison.Ordinal);
         Assert.Contains("# flat", plan.Text, StringComparison.Ordinal);
         Assert.Equal(3, (await _service.MovesAsync("crew")).Count);
-        Assert.Equal("1 left out by rule 2 (use trash)", (await _service.GetAsync<FolderPreview>("batches/crew/folders")).Summary.Split("; ")[1]);
+        Assert.Equal(
+            "1 left out by rule 2 (use trash)",
+            (await _service.GetAsync<FolderPreview>("batches/crew/folders")).Summary.Split("; ")[1]
+        );
 
-        var late = await _service.Api.PutAsJsonAsync("/api/v1/routes/crossing/folders", new FolderRulesRequest("", Before: "- {match: Seen, leave: true}\n"), ContractJson.Options);
+        var late = await _service.Api.PutAsJsonAsync(
+            "/api/v1/routes/crossing/folders",
+            new FolderRulesRequest("", Before: "- {match: Seen, leave: true}\n"),
+            ContractJson.Options
+        );
         Assert.Equal(HttpStatusCode.Conflict, late.StatusCode);
 
-        var wrong = await _service.Api.PutAsJsonAsync("/api/v1/routes/crossing/folders", new FolderRulesRequest("- {match: Trash, leave: true}\n- {match: \"a**b//\", leave: true}\n"), ContractJson.Options);
+        var wrong = await _service.Api.PutAsJsonAsync(
+            "/api/v1/routes/crossing/folders",
+            new FolderRulesRequest("- {match: Trash, leave: true}\n- {match: \"a**b//\", leave: true}\n"),
+            ContractJson.Options
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, wrong.StatusCode);
         Assert.Contains("\"line\":2", await wrong.Content.ReadAsStringAsync(), StringComparison.Ordinal);
     }
@@ -161,8 +223,16 @@ public sealed class SurveyRoadTests : IAsyncLifetime
         var forecast = await _service.RunAsync("forecast", "crew");
         Assert.Contains("Rates are assumed", forecast.Out, StringComparison.Ordinal);
         Assert.Contains("1 not in it", forecast.Out, StringComparison.Ordinal);
-        Assert.StartsWith("weight,code,name,account,what", (await _service.RunAsync("findings", "crew", "--rows", "--output", "csv")).Out, StringComparison.Ordinal);
-        Assert.Contains("\"heldBackBy\": \"one-mailbox\"", (await _service.RunAsync("forecast", "crew", "--output", "json")).Out, StringComparison.Ordinal);
+        Assert.StartsWith(
+            "weight,code,name,account,what",
+            (await _service.RunAsync("findings", "crew", "--rows", "--output", "csv")).Out,
+            StringComparison.Ordinal
+        );
+        Assert.Contains(
+            "\"heldBackBy\": \"one-mailbox\"",
+            (await _service.RunAsync("forecast", "crew", "--output", "json")).Out,
+            StringComparison.Ordinal
+        );
         var inventory = await _service.GetAsync<MoveInventory>("batches/crew/inventory/aoife@saltmarsh.example");
         Assert.Equal(("INBOX", 2_500_000, "big"), (inventory.Largest[0].Folder, inventory.Largest[0].Octets, inventory.Largest[0].Subject));
         Assert.Equal(["$Ropes"], inventory.Keywords);
@@ -171,20 +241,33 @@ public sealed class SurveyRoadTests : IAsyncLifetime
     [Fact]
     public async Task What_a_service_allows_in_a_day_ends_a_pass_until_its_next_day_and_is_told_before()
     {
-        var limited = Plan.Replace("security: none}\n  northquay", "security: none}\n    limits: {bytes-per-day-per-account: 1kB}\n  northquay", StringComparison.Ordinal);
+        var limited = Plan.Replace(
+            "security: none}\n  northquay",
+            "security: none}\n    limits: {bytes-per-day-per-account: 1kB}\n  northquay",
+            StringComparison.Ordinal
+        );
         Assert.Equal(0, (await _service.ApplyAsync(limited, ("crew.csv", Roster))).Code);
         await _service.RunAsync("survey", "crew", "--wait");
-        Assert.Contains("the 1 kB a day that lanternpost allows an account", (await _service.RunAsync("forecast", "crew")).Out, StringComparison.Ordinal);
+        Assert.Contains(
+            "the 1 kB a day that lanternpost allows an account",
+            (await _service.RunAsync("forecast", "crew")).Out,
+            StringComparison.Ordinal
+        );
         _to.Find("bram@saltmarsh.example")!.Quota = null;
         await _service.RunAsync("start", "crew", "--move", "Bram Tolland");
-        await TestService.UntilAsync(async () => (await _service.MovesAsync("crew")).Single(m => m.Name == "Bram Tolland") is { Condition: MoveCondition.Waiting, Problem.Cause: "day-spent" });
+        await TestService.UntilAsync(async () =>
+            (await _service.MovesAsync("crew")).Single(m => m.Name == "Bram Tolland")
+                is { Condition: MoveCondition.Waiting, Problem.Cause: "day-spent" }
+        );
         var bram = (await _service.MovesAsync("crew")).Single(m => m.Name == "Bram Tolland");
         // Two messages of 400 octets fit in a thousand.
         Assert.Equal(2, _to.Find("bram@saltmarsh.example")!.Find("INBOX")!.Messages.Count);
         Assert.Equal(DateTimeOffset.UtcNow.Date.AddDays(1), bram.Until!.Value.UtcDateTime);
         // Asked again on the same day, nothing more is carried.
         await _service.RunAsync("retry", "crew", "--move", "Bram Tolland");
-        await TestService.UntilAsync(async () => (await _service.MovesAsync("crew")).Single(m => m.Name == "Bram Tolland").Condition is MoveCondition.Waiting);
+        await TestService.UntilAsync(async () =>
+            (await _service.MovesAsync("crew")).Single(m => m.Name == "Bram Tolland").Condition is MoveCondition.Waiting
+        );
         Assert.Equal(2, _to.Find("bram@saltmarsh.example")!.Find("INBOX")!.Messages.Count);
         var service = (await _service.GetAsync<List<ServiceView>>("services")).Single(s => s.Name == "lanternpost");
         Assert.Equal((1, 1_000), (service.Waiting, service.BytesPerDay));
@@ -203,7 +286,9 @@ public sealed class SurveyRoadTests : IAsyncLifetime
         }
         _from.Manners = _from.Manners with { MostConnections = int.MaxValue };
         await using (var second = await TestService.StartAsync(folder))
-            await TestService.UntilAsync(async () => (await second.GetAsync<BatchSurvey>("batches/crew/survey")) is { Surveyed: 2, Closed: 1 });
+            await TestService.UntilAsync(async () =>
+                (await second.GetAsync<BatchSurvey>("batches/crew/survey")) is { Surveyed: 2, Closed: 1 }
+            );
         Directory.Delete(folder, recursive: true);
     }
 
@@ -214,6 +299,8 @@ public sealed class SurveyRoadTests : IAsyncLifetime
         await _service.RunAsync("survey", "crew");
         await TestService.UntilAsync(async () => (await _service.MovesAsync("crew")).TrueForAll(m => m.Condition is MoveCondition.Waiting));
         _from.Manners = _from.Manners with { MostConnections = int.MaxValue };
-        await TestService.UntilAsync(async () => (await _service.MovesAsync("crew")).TrueForAll(m => m.Stage is MoveStage.Surveyed || m.Condition is MoveCondition.NeedsYou));
+        await TestService.UntilAsync(async () =>
+            (await _service.MovesAsync("crew")).TrueForAll(m => m.Stage is MoveStage.Surveyed || m.Condition is MoveCondition.NeedsYou)
+        );
     }
 }

@@ -45,7 +45,10 @@ public sealed class TestService : IAsyncDisposable
     public async Task<Ran> RunAsync(params string[] args)
     {
         var (output, error) = (new StringWriter(), new StringWriter());
-        var code = await CaravanCommand.RunAsync([.. args, "--service", Address.ToString(), "--token", Token], new CommandHost { Out = output, Error = error });
+        var code = await CaravanCommand.RunAsync(
+            [.. args, "--service", Address.ToString(), "--token", Token],
+            new CommandHost { Out = output, Error = error }
+        );
         return new Ran(code, output.ToString(), error.ToString());
     }
 
@@ -54,20 +57,23 @@ public sealed class TestService : IAsyncDisposable
     {
         var folder = Directory.CreateDirectory(Path.Combine(Folder, "plan")).FullName;
         await File.WriteAllTextAsync(Path.Combine(folder, "plan.yaml"), plan);
-        foreach (var (name, text) in files) await File.WriteAllTextAsync(Path.Combine(folder, name), text);
+        foreach (var (name, text) in files)
+            await File.WriteAllTextAsync(Path.Combine(folder, name), text);
         return await RunAsync("plan", "apply", Path.Combine(folder, "plan.yaml"));
     }
 
     public async Task<T> GetAsync<T>(string path) => (await Api.GetFromJsonAsync<T>($"/api/v1/{path}", ContractJson.Options))!;
 
-    public async Task<List<MoveView>> MovesAsync(string batch) => [.. (await GetAsync<Page<MoveView>>($"batches/{batch}/moves?limit=1000")).Items];
+    public async Task<List<MoveView>> MovesAsync(string batch) =>
+        [.. (await GetAsync<Page<MoveView>>($"batches/{batch}/moves?limit=1000")).Items];
 
     public static async Task UntilAsync(Func<Task<bool>> condition, int seconds = 60)
     {
         using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(seconds));
         while (!await condition())
         {
-            if (patience.IsCancellationRequested) throw new TimeoutException($"What was waited for did not come within {seconds} s.");
+            if (patience.IsCancellationRequested)
+                throw new TimeoutException($"What was waited for did not come within {seconds} s.");
             await Task.Delay(20);
         }
     }
@@ -77,7 +83,8 @@ public sealed class TestService : IAsyncDisposable
         Api.Dispose();
         await _app.StopAsync();
         await _app.DisposeAsync();
-        if (!_keep) Directory.Delete(Folder, recursive: true);
+        if (!_keep)
+            Directory.Delete(Folder, recursive: true);
     }
 
     private static Task<WebApplication> BuildAsync(string folder, Func<CaravanOptions, CaravanOptions> options) =>

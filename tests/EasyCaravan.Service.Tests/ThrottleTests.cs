@@ -12,20 +12,23 @@ public sealed class ThrottleTests : IAsyncLifetime
     private readonly StandInImap _from = new(new StandInManners());
     private readonly StandInImap _to = new(new StandInManners());
 
-    private string Plan(string limits = "{connections: 20, per-account: 4}", string route = "") => $$"""
-        services:
-          lanternpost:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none}
-          northquay:
-            mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none}
-            limits: {{limits}}
-        routes:
-          crossing: {from: lanternpost, to: northquay{{route}}}
-        batches:
-          crew: {route: crossing, roster: crew.csv}
-        """;
+    private string Plan(string limits = "{connections: 20, per-account: 4}", string route = "") =>
+        $$"""
+            services:
+              lanternpost:
+                mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none}
+              northquay:
+                mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none}
+                limits: {{limits}}
+            routes:
+              crossing: {from: lanternpost, to: northquay{{route}}}
+            batches:
+              crew: {route: crossing, roster: crew.csv}
+            """;
 
-    private static string Roster(int people = People) => "name,from_account,to_account,from_secret,to_secret\n" + string.Concat(Enumerable.Range(0, people).Select(i => $"P{i},p{i}@saltmarsh.example,p{i}@saltmarsh.example,s,s\n"));
+    private static string Roster(int people = People) =>
+        "name,from_account,to_account,from_secret,to_secret\n"
+        + string.Concat(Enumerable.Range(0, people).Select(i => $"P{i},p{i}@saltmarsh.example,p{i}@saltmarsh.example,s,s\n"));
 
     public ValueTask InitializeAsync()
     {
@@ -33,7 +36,8 @@ public sealed class ThrottleTests : IAsyncLifetime
         {
             var box = _from.AddAccount($"p{i}@saltmarsh.example", "s").Find("INBOX")!;
             // The first on the list has the largest mailbox.
-            for (var m = 0; m < People - i; m++) box.Add(Message(m), [], DateTimeOffset.UnixEpoch);
+            for (var m = 0; m < People - i; m++)
+                box.Add(Message(m), [], DateTimeOffset.UnixEpoch);
             _to.AddAccount($"p{i}@saltmarsh.example", "s");
         }
         return ValueTask.CompletedTask;
@@ -54,7 +58,9 @@ public sealed class ThrottleTests : IAsyncLifetime
         await service.RunAsync("start", "crew");
         var moves = new List<MoveView>();
         // One look: a moment later one of them may be trying for all.
-        await TestService.UntilAsync(async () => (moves = await service.MovesAsync("crew")).TrueForAll(m => m.Condition is MoveCondition.Waiting));
+        await TestService.UntilAsync(async () =>
+            (moves = await service.MovesAsync("crew")).TrueForAll(m => m.Condition is MoveCondition.Waiting)
+        );
         Assert.All(moves, m =>
         {
             Assert.Contains("waits with all others for northquay", m.ConditionText, StringComparison.Ordinal);
@@ -70,7 +76,9 @@ public sealed class ThrottleTests : IAsyncLifetime
         Assert.InRange(_to.Calls, 1, 16);
         _to.Manners = _to.Manners with { Closed = null };
         await service.RunAsync("retry", "crew");
-        await TestService.UntilAsync(async () => (await service.MovesAsync("crew")).TrueForAll(m => m is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle }));
+        await TestService.UntilAsync(async () =>
+            (await service.MovesAsync("crew")).TrueForAll(m => m is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle })
+        );
         Assert.Null((await service.GetAsync<List<ServiceView>>("services")).Single(s => s.Name == "northquay").PausedUntil);
     }
 
@@ -81,16 +89,28 @@ public sealed class ThrottleTests : IAsyncLifetime
         _to.Manners = _to.Manners with { MostConnections = 3, PausePerMessage = TimeSpan.FromMilliseconds(2) };
         await service.ApplyAsync(Plan(), ("crew.csv", Roster()));
         await service.RunAsync("start", "crew");
-        await TestService.UntilAsync(async () => (await service.GetAsync<List<ServiceView>>("services")).Any(s => s.Pace?.Contains("fewer for a minute", StringComparison.Ordinal) == true));
+        await TestService.UntilAsync(async () =>
+            (await service.GetAsync<List<ServiceView>>("services")).Any(s =>
+                s.Pace?.Contains("fewer for a minute", StringComparison.Ordinal) == true
+            )
+        );
         await TestService.UntilAsync(async () => (await service.MovesAsync("crew")).TrueForAll(m => m.Stage is MoveStage.InStep));
-        for (var i = 0; i < People; i++) Assert.Equal(People - i, _to.Find($"p{i}@saltmarsh.example")!.Find("INBOX")!.Messages.Count);
+        for (var i = 0; i < People; i++)
+            Assert.Equal(People - i, _to.Find($"p{i}@saltmarsh.example")!.Find("INBOX")!.Messages.Count);
     }
 
     [Fact]
     public async Task Whoever_runs_long_gives_way_to_those_who_wait_and_goes_on_after_them()
     {
-        await using var service = await TestService.StartAsync(options: o => o with { MovesAtOnce = 1, TimeSlice = TimeSpan.FromMilliseconds(200) });
-        for (var m = 0; m < 2_000; m++) _from.Find("p0@saltmarsh.example")!.Find("INBOX")!.Add(Message(1000 + m), [], DateTimeOffset.UnixEpoch);
+        await using var service = await TestService.StartAsync(options: o =>
+            o with
+            {
+                MovesAtOnce = 1,
+                TimeSlice = TimeSpan.FromMilliseconds(200),
+            }
+        );
+        for (var m = 0; m < 2_000; m++)
+            _from.Find("p0@saltmarsh.example")!.Find("INBOX")!.Add(Message(1000 + m), [], DateTimeOffset.UnixEpoch);
         _to.Manners = _to.Manners with { PausePerMessage = TimeSpan.FromMilliseconds(5) };
         await service.ApplyAsync(Plan(), ("crew.csv", Roster(4)));
         await service.RunAsync("start", "crew");
@@ -110,13 +130,17 @@ public sealed class ThrottleTests : IAsyncLifetime
         await using var service = await TestService.StartAsync();
         var account = _from.Find("p0@saltmarsh.example")!;
         // Too many to travel with the small folder, so that the inbox is done before the other is begun.
-        for (var m = 0; m < 2_500; m++) account.Find("INBOX")!.Add(Message(1000 + m), [], DateTimeOffset.UnixEpoch);
+        for (var m = 0; m < 2_500; m++)
+            account.Find("INBOX")!.Add(Message(1000 + m), [], DateTimeOffset.UnixEpoch);
         account.Make("For'bid\\den").Add(Message(1), [], DateTimeOffset.UnixEpoch);
         _to.Manners = _to.Manners with { Reserved = new HashSet<string> { "For'bid\\den" } };
         await service.ApplyAsync(Plan(), ("crew.csv", Roster(1)));
         Assert.Equal(3, (await service.RunAsync("start", "crew", "--wait")).Code);
         var move = (await service.MovesAsync("crew"))[0];
-        Assert.Equal((MoveStage.InStep, MoveCondition.Idle, 2_501L + People, 2_500L + People, 1L, 1L), (move.Stage, move.Condition, move.Counts.Found, move.Counts.Carried, move.Counts.LeftBehind, move.OpenLeftBehind));
+        Assert.Equal(
+            (MoveStage.InStep, MoveCondition.Idle, 2_501L + People, 2_500L + People, 1L, 1L),
+            (move.Stage, move.Condition, move.Counts.Found, move.Counts.Carried, move.Counts.LeftBehind, move.OpenLeftBehind)
+        );
         var batch = (await service.GetAsync<List<BatchView>>("batches")).Single();
         Assert.Equal(move.Counts, batch.Counts);
         var left = Assert.Single(await service.GetAsync<List<LeftBehindView>>("batches/crew/left-behind"));
@@ -137,7 +161,9 @@ public sealed class ThrottleTests : IAsyncLifetime
         Assert.Equal(3, (await service.RunAsync("catch-up", "crew", "--wait")).Code);
         _to.Manners = _to.Manners with { Reserved = new HashSet<string>() };
         Assert.Equal(0, (await service.RunAsync("left-behind", "crew", "--retry")).Code);
-        await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0] is { OpenLeftBehind: 0, Condition: MoveCondition.Idle });
+        await TestService.UntilAsync(async () =>
+            (await service.MovesAsync("crew"))[0] is { OpenLeftBehind: 0, Condition: MoveCondition.Idle }
+        );
         Assert.Single(_to.Find("p0@saltmarsh.example")!.Find("Not here")!.Messages);
     }
 
@@ -149,7 +175,10 @@ public sealed class ThrottleTests : IAsyncLifetime
         await service.ApplyAsync(Plan(), ("crew.csv", Roster(1)));
         await service.RunAsync("start", "crew");
         // Several passes, each some seconds after the one before: whether the message is at fault shows only in time.
-        await TestService.UntilAsync(async () => (await service.MovesAsync("crew"))[0] is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle }, seconds: 120);
+        await TestService.UntilAsync(
+            async () => (await service.MovesAsync("crew"))[0] is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle },
+            seconds: 120
+        );
         Assert.Equal(People - 1, _to.Find("p0@saltmarsh.example")!.Find("INBOX")!.Messages.Count);
         var left = await service.RunAsync("left-behind", "crew");
         Assert.Contains("Tide 5", left.Out, StringComparison.Ordinal);
@@ -170,7 +199,12 @@ public sealed class ThrottleTests : IAsyncLifetime
         await service.RunAsync("start", "crew", "--wait");
         var ended = new List<(string Account, DateTimeOffset At)>();
         foreach (var move in await service.MovesAsync("crew"))
-            ended.Add((move.Account, (await service.GetAsync<MoveDetail>($"batches/crew/moves/{move.Account}")).Passes.First(p => p.Kind == "first").Started));
+            ended.Add(
+                (
+                    move.Account,
+                    (await service.GetAsync<MoveDetail>($"batches/crew/moves/{move.Account}")).Passes.First(p => p.Kind == "first").Started
+                )
+            );
         // The last on the list is the smallest; the order of starts is theirs, from the back.
         Assert.Equal(ended.Select(e => e.Account).Reverse(), ended.OrderBy(e => e.At).Select(e => e.Account));
     }
@@ -182,7 +216,8 @@ public sealed class ThrottleTests : IAsyncLifetime
         await service.ApplyAsync(Plan("{connections: 20, per-account: 4, messages-per-second: 25}"), ("crew.csv", Roster(4)));
         await service.RunAsync("start", "crew", "--wait");
         var passes = new List<PassView>();
-        foreach (var move in await service.MovesAsync("crew")) passes.Add((await service.GetAsync<MoveDetail>($"batches/crew/moves/{move.Account}")).Passes[0]);
+        foreach (var move in await service.MovesAsync("crew"))
+            passes.Add((await service.GetAsync<MoveDetail>($"batches/crew/moves/{move.Account}")).Passes[0]);
         var messages = passes.Sum(p => p.Legs.Sum(l => l.Carried));
         Assert.Equal(24 + 23 + 22 + 21, messages);
         // A second's worth may go at once; the rest takes its time, however many moves share it.
@@ -191,5 +226,8 @@ public sealed class ThrottleTests : IAsyncLifetime
     }
 
     private static byte[] Message(int i) =>
-        System.Text.Encoding.ASCII.GetBytes($"Message-ID: <{i}@saltmarsh.example>\r\nDate: Sat, 1 Jun 2019 00:00:00 +0000\r\nFrom: desk@saltmarsh.example\r\nSubject: Tide {i}\r\n\r\n{new string('t', 400)}\r\n");
+        System.Text.Encoding.ASCII.GetBytes(
+            $"Message-ID: <{i}@saltmarsh.example>\r\nDate: Sat, 1 Jun 2019 00:00:00 +0000\r\nFrom: desk@saltmarsh.example\r\n"
+                + $"Subject: Tide {i}\r\n\r\n{new string('t', 400)}\r\n"
+        );
 }

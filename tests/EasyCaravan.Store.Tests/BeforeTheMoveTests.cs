@@ -20,12 +20,26 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
     {
         _database = await Database.OpenAsync(Path.Combine(_folder, "caravan.db"), None);
         _journal = new Journal(_database, TimeProvider.System);
-        await _database.WriteAsync(db =>
-        {
-            foreach (var name in new[] { "aoife", "bram" })
-                db.Moves.Add(new MoveRow { Batch = "crew", Name = name, FromAccount = name, ToAccount = name, FromLogin = name, ToLogin = name, DueAt = 0 });
-            return Task.CompletedTask;
-        }, None);
+        await _database.WriteAsync(
+            db =>
+            {
+                foreach (var name in new[] { "aoife", "bram" })
+                    db.Moves.Add(
+                        new MoveRow
+                        {
+                            Batch = "crew",
+                            Name = name,
+                            FromAccount = name,
+                            ToAccount = name,
+                            FromLogin = name,
+                            ToLogin = name,
+                            DueAt = 0,
+                        }
+                    );
+                return Task.CompletedTask;
+            },
+            None
+        );
     }
 
     public ValueTask DisposeAsync()
@@ -41,17 +55,39 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
         var store = new MoveStore(_database, TimeProvider.System);
         var claim = (await store.ClaimAsync("one", [], None))!;
         var folder = new FolderInventory(
-            "Überfahrten/März", SpecialUse.Archive, true, false, 2, 300, DateTimeOffset.UnixEpoch, DateTimeOffset.UnixEpoch.AddDays(1), 0, ["$Ropes"], [new Cell(new NodaTime.LocalDate(2020, 1, 1), 0, 2, 300)], null);
+            "Überfahrten/März",
+            SpecialUse.Archive,
+            true,
+            false,
+            2,
+            300,
+            DateTimeOffset.UnixEpoch,
+            DateTimeOffset.UnixEpoch.AddDays(1),
+            0,
+            ["$Ropes"],
+            [new Cell(new NodaTime.LocalDate(2020, 1, 1), 0, 2, 300)],
+            null
+        );
         var inventory = new Inventory(
-            DateTimeOffset.UnixEpoch, new FromInventory([folder], [], new Room(10, 5, null, 0), ["x@y.example"]), null,
-            null, new Fault(Cause.AppPasswordNeeded, "b", "refused", "X") { Help = "Make one" });
+            DateTimeOffset.UnixEpoch,
+            new FromInventory([folder], [], new Room(10, 5, null, 0), ["x@y.example"]),
+            null,
+            null,
+            new Fault(Cause.AppPasswordNeeded, "b", "refused", "X") { Help = "Make one" }
+        );
         var surveys = new Surveys(_database);
         await surveys.SaveAsync(claim, inventory, None);
         await surveys.SaveAsync(claim, inventory, None);
         await using var db = _database.Read();
         var back = Surveys.InventoryOf(await db.Surveys.SingleAsync());
-        Assert.Equal((folder.Path, folder.Cells[0], "$Ropes"), (back.From!.Folders[0].Path, back.From.Folders[0].Cells[0], back.From.Folders[0].Keywords[0]));
-        Assert.Equal((inventory.ToFault, inventory.From!.Room, "x@y.example"), (back.ToFault, back.From.Room, back.From.Forwards!.Value[0]));
+        Assert.Equal(
+            (folder.Path, folder.Cells[0], "$Ropes"),
+            (back.From!.Folders[0].Path, back.From.Folders[0].Cells[0], back.From.Folders[0].Keywords[0])
+        );
+        Assert.Equal(
+            (inventory.ToFault, inventory.From!.Room, "x@y.example"),
+            (back.ToFault, back.From.Room, back.From.Forwards!.Value[0])
+        );
         await Assert.ThrowsAsync<LeaseLostException>(() => surveys.SaveAsync(claim with { Fence = claim.Fence - 1 }, inventory, None));
     }
 
@@ -69,17 +105,61 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
     public async Task A_decision_holds_where_it_was_made_and_the_last_word_stands()
     {
         var decisions = new Decisions(_database, _journal, TimeProvider.System);
-        var plan = new Plan([], [new Route("r", "a", "b", [], new MailRules(null, null), Doubles.Pair)], [new Batch("crew", "r", "crew.csv", [], null)]);
+        var plan = new Plan(
+            [],
+            [new Route("r", "a", "b", [], new MailRules(null, null), Doubles.Pair)],
+            [new Batch("crew", "r", "crew.csv", [], null)]
+        );
         await using (var db = _database.Read())
         {
             var aoife = await db.Moves.SingleAsync(m => m.Name == "aoife");
-            await decisions.DecideAsync(plan, "crew", DecisionScope.Batch, [], FindingCode.ToNotEmpty, Resolution.KeepBoth, null, "admin", None);
-            await decisions.DecideAsync(plan, "crew", DecisionScope.Move, [aoife.Id], FindingCode.ToNotEmpty, Resolution.Under, "Old", "admin", None);
-            await decisions.DecideAsync(plan, "crew", DecisionScope.Move, [aoife.Id], FindingCode.ToNotEmpty, Resolution.Under, "Older", "admin", None);
+            await decisions.DecideAsync(
+                plan,
+                "crew",
+                DecisionScope.Batch,
+                [],
+                FindingCode.ToNotEmpty,
+                Resolution.KeepBoth,
+                null,
+                "admin",
+                None
+            );
+            await decisions.DecideAsync(
+                plan,
+                "crew",
+                DecisionScope.Move,
+                [aoife.Id],
+                FindingCode.ToNotEmpty,
+                Resolution.Under,
+                "Old",
+                "admin",
+                None
+            );
+            await decisions.DecideAsync(
+                plan,
+                "crew",
+                DecisionScope.Move,
+                [aoife.Id],
+                FindingCode.ToNotEmpty,
+                Resolution.Under,
+                "Older",
+                "admin",
+                None
+            );
         }
         Assert.Equal([("Older", Doubles.Pair), (null, Doubles.KeepBoth)], await RulesAsync());
         await using (var db = _database.Read())
-            await decisions.DecideAsync(plan, "crew", DecisionScope.Move, [.. db.Moves.Select(m => m.Id)], FindingCode.ToNotEmpty, null, null, "admin", None);
+            await decisions.DecideAsync(
+                plan,
+                "crew",
+                DecisionScope.Move,
+                [.. db.Moves.Select(m => m.Id)],
+                FindingCode.ToNotEmpty,
+                null,
+                null,
+                "admin",
+                None
+            );
         Assert.Equal([(null, Doubles.KeepBoth), (null, Doubles.KeepBoth)], await RulesAsync());
         await using var read = _database.Read();
         Assert.Equal(5, await read.Journal.CountAsync());

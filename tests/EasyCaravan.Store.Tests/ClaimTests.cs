@@ -60,7 +60,10 @@ public sealed class ClaimTests : IAsyncLifetime
         await using var db = _database.Read();
         var passes = await db.Passes.OrderBy(p => p.Id).ToListAsync();
         Assert.Equal([lost.Pass, again.Pass], passes.Select(p => p.Id));
-        Assert.Equal((true, true, false, false), (passes[0].Stopped, passes[0].EndedAt is not null, passes[1].Stopped, passes[1].EndedAt is not null));
+        Assert.Equal(
+            (true, true, false, false),
+            (passes[0].Stopped, passes[0].EndedAt is not null, passes[1].Stopped, passes[1].EndedAt is not null)
+        );
     }
 
     [Fact]
@@ -92,7 +95,8 @@ public sealed class ClaimTests : IAsyncLifetime
     [Fact]
     public async Task Each_move_is_claimed_once_however_many_ask()
     {
-        for (var i = 0; i < 20; i++) await AddAsync($"p{i}");
+        for (var i = 0; i < 20; i++)
+            await AddAsync($"p{i}");
         var claims = await Task.WhenAll(Enumerable.Range(0, 32).Select(i => _store.ClaimAsync($"w{i}", [], None)));
         Assert.Equal(20, claims.OfType<Claim>().Select(c => c.Person.Id).Distinct().Count());
         Assert.Equal(12, claims.Count(c => c is null));
@@ -103,24 +107,46 @@ public sealed class ClaimTests : IAsyncLifetime
     private async Task<IReadOnlyList<string>> ClaimAllAsync(params string[] except)
     {
         var names = new List<string>();
-        while (await _store.ClaimAsync("one", except, None) is { } claim) names.Add(claim.Person.FromAccount);
+        while (await _store.ClaimAsync("one", except, None) is { } claim)
+            names.Add(claim.Person.FromAccount);
         return names;
     }
 
-    private Task WaitForServiceAsync(string account, string service) => _database.WriteAsync(async db =>
-    {
-        var row = await db.Moves.AsTracking().Include(m => m.Legs).FirstAsync(m => m.FromAccount == account);
-        var busy = new Fault(Cause.ServiceBusy, service, "closed for an hour", "UNAVAILABLE") { Service = service };
-        var state = MoveStates.StateOf(row).Run(Now).End(new PassEnd([new LegEnd(Kind.Mail, busy)], false), _ => Now + Duration.FromHours(6), 0.5, null, Now);
-        MoveStates.Apply(row, state, Now);
-    }, None);
+    private Task WaitForServiceAsync(string account, string service) =>
+        _database.WriteAsync(
+            async db =>
+            {
+                var row = await db.Moves.AsTracking().Include(m => m.Legs).FirstAsync(m => m.FromAccount == account);
+                var busy = new Fault(Cause.ServiceBusy, service, "closed for an hour", "UNAVAILABLE") { Service = service };
+                var state = MoveStates
+                    .StateOf(row)
+                    .Run(Now)
+                    .End(new PassEnd([new LegEnd(Kind.Mail, busy)], false), _ => Now + Duration.FromHours(6), 0.5, null, Now);
+                MoveStates.Apply(row, state, Now);
+            },
+            None
+        );
 
-    private Task AddAsync(string account, long rank = 0, Duration? dueIn = null, string batch = "b") => _database.WriteAsync(db =>
-    {
-        var row = new MoveRow { Batch = batch, Name = "n", FromAccount = account, ToAccount = account, FromLogin = account, ToLogin = account, Rank = rank };
-        MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, Now), Now);
-        if (dueIn is { } later) row.DueAt = (Now + later).ToUnixTimeMilliseconds();
-        db.Moves.Add(row);
-        return Task.CompletedTask;
-    }, None);
+    private Task AddAsync(string account, long rank = 0, Duration? dueIn = null, string batch = "b") =>
+        _database.WriteAsync(
+            db =>
+            {
+                var row = new MoveRow
+                {
+                    Batch = batch,
+                    Name = "n",
+                    FromAccount = account,
+                    ToAccount = account,
+                    FromLogin = account,
+                    ToLogin = account,
+                    Rank = rank,
+                };
+                MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, Now), Now);
+                if (dueIn is { } later)
+                    row.DueAt = (Now + later).ToUnixTimeMilliseconds();
+                db.Moves.Add(row);
+                return Task.CompletedTask;
+            },
+            None
+        );
 }

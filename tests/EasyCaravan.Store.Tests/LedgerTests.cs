@@ -22,7 +22,8 @@ public sealed class LedgerTests : IAsyncLifetime
         _store = new MoveStore(_database, TimeProvider.System);
     }
 
-    private static readonly PassEnd Ended = new([new LegEnd(Kind.Mail)], Stopped: false), Stopped = new([], Stopped: true);
+    private static readonly PassEnd Ended = new([new LegEnd(Kind.Mail)], Stopped: false),
+        Stopped = new([], Stopped: true);
 
     public ValueTask DisposeAsync()
     {
@@ -37,8 +38,20 @@ public sealed class LedgerTests : IAsyncLifetime
         var claim = await ClaimAsync();
         var ledger = _store.LedgerOf(claim, Kind.Mail);
         var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1) { Found = 1003 }], None))[0];
-        await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 1000).Select(i => new LedgerEntry((uint)i, (uint)i + 5000, Outcome.Carried, FlagSet.Parse(i % 2 == 0 ? "\\Seen" : "")))], None);
-        await ledger.RecordAsync(page.Id, [new(1001, 77, Outcome.Paired, FlagSet.Empty), new(1002, null, Outcome.Excluded, FlagSet.Empty)], None);
+        await ledger.RecordAsync(
+            page.Id,
+            [
+                .. Enumerable
+                    .Range(1, 1000)
+                    .Select(i => new LedgerEntry((uint)i, (uint)i + 5000, Outcome.Carried, FlagSet.Parse(i % 2 == 0 ? "\\Seen" : ""))),
+            ],
+            None
+        );
+        await ledger.RecordAsync(
+            page.Id,
+            [new(1001, 77, Outcome.Paired, FlagSet.Empty), new(1002, null, Outcome.Excluded, FlagSet.Empty)],
+            None
+        );
         await ledger.LeaveBehindAsync(page.Id, [Left(1003)], None);
 
         Assert.Equal("1:1003", (await ledger.SettledAsync(page.Id, None)).ToString());
@@ -52,7 +65,10 @@ public sealed class LedgerTests : IAsyncLifetime
         Assert.True(counts.Closes);
         await _store.EndAsync(claim, [new Tally()], Ended, s => s.End(Ended, _ => null, 0.5, null, default), None);
         await using var db = _database.Read();
-        Assert.Equal((1003, 1000, 1), ((await db.Moves.SingleAsync()).Found, (await db.Moves.SingleAsync()).Carried, (await db.Moves.SingleAsync()).LeftBehind));
+        Assert.Equal(
+            (1003, 1000, 1),
+            ((await db.Moves.SingleAsync()).Found, (await db.Moves.SingleAsync()).Carried, (await db.Moves.SingleAsync()).LeftBehind)
+        );
     }
 
     [Theory]
@@ -63,7 +79,11 @@ public sealed class LedgerTests : IAsyncLifetime
         var claim = await ClaimAsync();
         var ledger = _store.LedgerOf(claim, Kind.Mail);
         var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1) { Found = 50 }], None))[0];
-        await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 20).Select(i => new LedgerEntry((uint)i, (uint)i, Outcome.Carried, FlagSet.Empty))], None);
+        await ledger.RecordAsync(
+            page.Id,
+            [.. Enumerable.Range(1, 20).Select(i => new LedgerEntry((uint)i, (uint)i, Outcome.Carried, FlagSet.Empty))],
+            None
+        );
         await ledger.LeaveBehindAsync(page.Id, [Left(21)], None);
         await using var db = _database.Read();
         Assert.Equal(1, (await db.Moves.SingleAsync()).LeftBehind);
@@ -83,7 +103,10 @@ public sealed class LedgerTests : IAsyncLifetime
         var counts = (await db.LedgerFolders.ToListAsync()).Select(Pages.PageOf).Single().Counts;
         Assert.Equal(new FolderCounts(50, 20, 0, 0, 1, 0, 0), counts);
         // Twenty that it expected are in folders to which it did not come; who was killed could not tell.
-        Assert.Equal((killed ? 50 : 70, 20, 1), ((await db.Moves.SingleAsync()).Found, (await db.Moves.SingleAsync()).Carried, (await db.Moves.SingleAsync()).LeftBehind));
+        Assert.Equal(
+            (killed ? 50 : 70, 20, 1),
+            ((await db.Moves.SingleAsync()).Found, (await db.Moves.SingleAsync()).Carried, (await db.Moves.SingleAsync()).LeftBehind)
+        );
     }
 
     [Fact]
@@ -93,14 +116,26 @@ public sealed class LedgerTests : IAsyncLifetime
         var ledger = _store.LedgerOf(claim, Kind.Mail);
         var work = FolderPath.Of("Work");
         var pages = await ledger.OpenAsync([new(Inbox, Inbox, 7, 9, 1) { Found = 1 }, new(work, work, 8, 10, 1) { Found = 2 }], None);
-        await ledger.RecordAsync([new(pages[0].Id, [new(4, 70, Outcome.Carried, FlagSet.Empty)]), new(pages[1].Id, [new(4, 71, Outcome.Paired, FlagSet.Empty), new(5, 72, Outcome.Carried, FlagSet.Empty)])], None);
-        await ledger.CompleteAsync([new(pages[0].Id, new FolderCursor(7, 5, 1, 1), 1, null), new(pages[1].Id, new FolderCursor(8, 6, null, 2), 2, null)], None);
+        await ledger.RecordAsync(
+            [
+                new(pages[0].Id, [new(4, 70, Outcome.Carried, FlagSet.Empty)]),
+                new(pages[1].Id, [new(4, 71, Outcome.Paired, FlagSet.Empty), new(5, 72, Outcome.Carried, FlagSet.Empty)]),
+            ],
+            None
+        );
+        await ledger.CompleteAsync(
+            [new(pages[0].Id, new FolderCursor(7, 5, 1, 1), 1, null), new(pages[1].Id, new FolderCursor(8, 6, null, 2), 2, null)],
+            None
+        );
         await _store.EndAsync(claim, [new Tally()], Ended, s => s.End(Ended, _ => null, 0.5, null, default).CatchUp(null, default), None);
         await _store.LedgerOf((await _store.ClaimAsync("one", [], None))!, Kind.Mail).ForgetEntriesAsync(pages[1].Id, 11, 10, None);
         await using var db = _database.Read();
         var move = await db.Moves.SingleAsync();
         Assert.Equal((1, 1, 0), (move.Found, move.Carried, move.Paired));
-        Assert.Equal([new FolderCounts(1, 1, 0, 0, 0, 0, 0), new FolderCounts(2, 0, 0, 0, 0, 0, 0)], (await db.LedgerFolders.ToListAsync()).Select(Pages.PageOf).Select(p => p.Counts));
+        Assert.Equal(
+            [new FolderCounts(1, 1, 0, 0, 0, 0, 0), new FolderCounts(2, 0, 0, 0, 0, 0, 0)],
+            (await db.LedgerFolders.ToListAsync()).Select(Pages.PageOf).Select(p => p.Counts)
+        );
     }
 
     [Fact]
@@ -113,8 +148,18 @@ public sealed class LedgerTests : IAsyncLifetime
         var pages = await ledger.OpenAsync(openings, None);
         Assert.All(pages, p => Assert.True(p.IsNew));
         await ledger.LeaveBehindAsync(pages[1].Id, [Left(4)], None);
-        await ledger.RecordAsync([new(pages[0].Id, [new(4, 70, Outcome.Carried, FlagSet.Empty)]), new(pages[1].Id, [new(4, 71, Outcome.Paired, FlagSet.Empty), new(5, 72, Outcome.Carried, FlagSet.Empty)])], None);
-        PageEnd[] ends = [new(pages[0].Id, new FolderCursor(7, 5, 1, 1), 1, null), new(pages[1].Id, new FolderCursor(8, 6, null, 2), 2, new Membership(10, 73, 2))];
+        await ledger.RecordAsync(
+            [
+                new(pages[0].Id, [new(4, 70, Outcome.Carried, FlagSet.Empty)]),
+                new(pages[1].Id, [new(4, 71, Outcome.Paired, FlagSet.Empty), new(5, 72, Outcome.Carried, FlagSet.Empty)]),
+            ],
+            None
+        );
+        PageEnd[] ends =
+        [
+            new(pages[0].Id, new FolderCursor(7, 5, 1, 1), 1, null),
+            new(pages[1].Id, new FolderCursor(8, 6, null, 2), 2, new Membership(10, 73, 2)),
+        ];
         await ledger.CompleteAsync(ends, None);
         var complete = await ledger.FoldersAsync(None);
         Assert.Equal([new FolderCounts(1, 1, 0, 0, 0, 0, 0), new FolderCounts(2, 1, 1, 0, 0, 0, 0)], complete.Select(p => p.Counts));
@@ -125,8 +170,29 @@ public sealed class LedgerTests : IAsyncLifetime
         Assert.Empty(await db.LeftBehind.ToListAsync());
 
         // The second page does not exist: nothing of the first may stand either, nor may what failed be written with what comes next.
-        await Assert.ThrowsAnyAsync<Exception>(() => ledger.RecordAsync([new(pages[0].Id, [new(99, 99, Outcome.Carried, FlagSet.Empty)]), new(4711, [new(1, 1, Outcome.Carried, FlagSet.Empty)])], None));
-        await Assert.ThrowsAsync<InvalidOperationException>(() => _database.WriteAsync(db => { db.LedgerFolders.Add(new LedgerFolderRow { MoveId = claim.Person.Id, From = "half", To = "half" }); throw new InvalidOperationException(); }, None));
+        await Assert.ThrowsAnyAsync<Exception>(() =>
+            ledger.RecordAsync(
+                [new(pages[0].Id, [new(99, 99, Outcome.Carried, FlagSet.Empty)]), new(4711, [new(1, 1, Outcome.Carried, FlagSet.Empty)])],
+                None
+            )
+        );
+        await Assert.ThrowsAsync<InvalidOperationException>(() =>
+            _database.WriteAsync(
+                db =>
+                {
+                    db.LedgerFolders.Add(
+                        new LedgerFolderRow
+                        {
+                            MoveId = claim.Person.Id,
+                            From = "half",
+                            To = "half",
+                        }
+                    );
+                    throw new InvalidOperationException();
+                },
+                None
+            )
+        );
         Assert.All(await ledger.OpenAsync(openings, None), p => Assert.False(p.IsNew));
         Assert.Equal(2, (await ledger.FoldersAsync(None)).Count);
         Assert.Equal("4", (await ledger.SettledAsync(pages[0].Id, None)).ToString());
@@ -138,7 +204,18 @@ public sealed class LedgerTests : IAsyncLifetime
         var claim = await ClaimAsync();
         var ledger = _store.LedgerOf(claim, Kind.Mail);
         var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1) { Found = 3 }], None))[0];
-        await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 3).Select(i => new LedgerEntry((uint)i, (uint)i, i == 3 ? Outcome.Paired : Outcome.Carried, FlagSet.Empty) { Size = i * 1_000 })], None);
+        await ledger.RecordAsync(
+            page.Id,
+            [
+                .. Enumerable
+                    .Range(1, 3)
+                    .Select(i => new LedgerEntry((uint)i, (uint)i, i == 3 ? Outcome.Paired : Outcome.Carried, FlagSet.Empty)
+                    {
+                        Size = i * 1_000,
+                    }),
+            ],
+            None
+        );
         Assert.Equal([1_000, 2_000, 3_000], (await ledger.FindAsync(page.Id, new NumberSet([1, 2, 3]), None)).Select(e => e.Size));
         Assert.Equal([1_000, 2_000, 3_000], (await ledger.LandedAsync(Inbox, 9, None)).Select(e => e.Size));
         Assert.Empty(await ledger.LandedAsync(Inbox, 10, None));
@@ -154,21 +231,44 @@ public sealed class LedgerTests : IAsyncLifetime
         var claim = await ClaimAsync();
         var ledger = _store.LedgerOf(claim, Kind.Mail);
         var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1) { Found = 4 }], None))[0];
-        await ledger.RecordAsync(page.Id, [.. Enumerable.Range(1, 4).Select(i => new LedgerEntry((uint)i, (uint)i, Outcome.Carried, FlagSet.Empty))], None);
-        Difference Of(uint number, DifferenceKind kind) => new(page.Id, number, number, kind, "differs", 10, DateTimeOffset.UnixEpoch, "Tide", "desk");
-        await ledger.RecordLooksAsync([new PageLook(page.Id, new Membership(9, 5, 3), [Of(1, DifferenceKind.Missing), Of(2, DifferenceKind.Twice), Of(3, DifferenceKind.Moved)])], None);
+        await ledger.RecordAsync(
+            page.Id,
+            [.. Enumerable.Range(1, 4).Select(i => new LedgerEntry((uint)i, (uint)i, Outcome.Carried, FlagSet.Empty))],
+            None
+        );
+        Difference Of(uint number, DifferenceKind kind) =>
+            new(page.Id, number, number, kind, "differs", 10, DateTimeOffset.UnixEpoch, "Tide", "desk");
+        await ledger.RecordLooksAsync(
+            [
+                new PageLook(
+                    page.Id,
+                    new Membership(9, 5, 3),
+                    [Of(1, DifferenceKind.Missing), Of(2, DifferenceKind.Twice), Of(3, DifferenceKind.Moved)]
+                ),
+            ],
+            None
+        );
         await ledger.AddDifferencesAsync([Of(4, DifferenceKind.Altered), Of(4, DifferenceKind.Altered)], None);
         var counts = (await ledger.FoldersAsync(None)).Single();
-        Assert.Equal((1L, 1L, 1L, 3L, new Membership(9, 5, 3)), (counts.Counts.Missing, counts.Counts.Twice, counts.Counts.Altered, counts.Counts.Undecided, counts.Seen));
+        Assert.Equal(
+            (1L, 1L, 1L, 3L, new Membership(9, 5, 3)),
+            (counts.Counts.Missing, counts.Counts.Twice, counts.Counts.Altered, counts.Counts.Undecided, counts.Seen)
+        );
 
         var moves = new Moves(_database, new Journal(_database, TimeProvider.System), TimeProvider.System);
         Assert.Equal(1, (await moves.DecideDifferencesAsync("b", null, null, null, DifferenceDecision.RemoveSecond, "admin", None)).Items);
-        Assert.Equal(1, (await moves.DecideDifferencesAsync("b", null, null, DifferenceKind.Altered, DifferenceDecision.Accept, "admin", None)).Items);
+        Assert.Equal(
+            1,
+            (await moves.DecideDifferencesAsync("b", null, null, DifferenceKind.Altered, DifferenceDecision.Accept, "admin", None)).Items
+        );
         Assert.Equal(1, (await moves.DecideDifferencesAsync("b", null, null, null, DifferenceDecision.CarryAgain, "admin", None)).Items);
         // Struck out it is fresh again; what is to be removed waits for the pass that does it.
         Assert.Equal("2:4", (await ledger.SettledAsync(page.Id, None)).ToString());
         Assert.True((await ledger.FoldersAsync(None)).Single().Reopened);
-        Assert.Equal([DifferenceState.Remove, DifferenceState.Open, DifferenceState.Accepted], (await ledger.DifferencesAsync(None)).Select(d => d.State));
+        Assert.Equal(
+            [DifferenceState.Remove, DifferenceState.Open, DifferenceState.Accepted],
+            (await ledger.DifferencesAsync(None)).Select(d => d.State)
+        );
         await using var db = _database.Read();
         Assert.Equal(1, (await db.Moves.SingleAsync()).Undecided);
 
@@ -177,7 +277,10 @@ public sealed class LedgerTests : IAsyncLifetime
         Assert.Equal(3, (await ledger.DifferencesAsync(None)).Count);
         Assert.Null((await ledger.FoldersAsync(None))[0].Seen);
         await ledger.RecordLooksAsync([new PageLook(page.Id, new Membership(9, 6, 3), [Of(2, DifferenceKind.Twice)])], None);
-        Assert.Equal([(DifferenceKind.Twice, DifferenceState.Remove), (DifferenceKind.Altered, DifferenceState.Accepted)], (await ledger.DifferencesAsync(None)).Select(d => (d.Difference.Kind, d.State)));
+        Assert.Equal(
+            [(DifferenceKind.Twice, DifferenceState.Remove), (DifferenceKind.Altered, DifferenceState.Accepted)],
+            (await ledger.DifferencesAsync(None)).Select(d => (d.Difference.Kind, d.State))
+        );
         await ledger.ForgetEntriesAsync(page.Id, 7, 11, None);
         Assert.Empty(await ledger.DifferencesAsync(None));
         Assert.Null((await ledger.FoldersAsync(None)).Single().Seen);
@@ -192,7 +295,10 @@ public sealed class LedgerTests : IAsyncLifetime
         await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 6, 1, 5), 5, null)], None);
         await using var db = _database.Read();
         Assert.Equal((5L, 5L), ((await db.Moves.SingleAsync()).LeftBehind, (await db.Moves.SingleAsync()).OpenLeftBehind));
-        Assert.Equal((5L, true), ((await ledger.FoldersAsync(None)).Single().Counts.LeftBehind, (await ledger.FoldersAsync(None)).Single().LeftWhole));
+        Assert.Equal(
+            (5L, true),
+            ((await ledger.FoldersAsync(None)).Single().Counts.LeftBehind, (await ledger.FoldersAsync(None)).Single().LeftWhole)
+        );
         var moves = new Moves(_database, new Journal(_database, TimeProvider.System), TimeProvider.System);
         Assert.Equal(5, (await moves.DecideLeftBehindAsync("b", null, null, accept: true, "admin", None)).Items);
         await using var after = _database.Read();
@@ -236,7 +342,9 @@ public sealed class LedgerTests : IAsyncLifetime
         var taken = await _store.ClaimAsync("two", [], None);
         Assert.NotNull(taken);
         Assert.True(taken.Fence > old.Fence);
-        await Assert.ThrowsAsync<LeaseLostException>(() => _store.LedgerOf(old, Kind.Mail).OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None));
+        await Assert.ThrowsAsync<LeaseLostException>(() =>
+            _store.LedgerOf(old, Kind.Mail).OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None)
+        );
         Assert.False(await _store.RenewAsync(old, [new Tally()], None));
         await _store.EndAsync(old, [new Tally()], Ended, s => s.End(Ended, _ => null, 0.5, null, default), None);
         await using var db = _database.Read();
@@ -251,7 +359,11 @@ public sealed class LedgerTests : IAsyncLifetime
         await using var db = _database.Read();
         var before = await SizeAsync(db);
         foreach (var some in Enumerable.Range(1, 50_000).Chunk(500))
-            await ledger.RecordAsync(page.Id, [.. some.Select(i => new LedgerEntry((uint)i, (uint)i + 100, Outcome.Carried, FlagSet.Parse("\\Seen")))], None);
+            await ledger.RecordAsync(
+                page.Id,
+                [.. some.Select(i => new LedgerEntry((uint)i, (uint)i + 100, Outcome.Carried, FlagSet.Parse("\\Seen")))],
+                None
+            );
         Assert.InRange((await SizeAsync(db) - before) / 50_000.0, 1, 64);
     }
 
@@ -263,9 +375,12 @@ public sealed class LedgerTests : IAsyncLifetime
     }
 
     private static async Task<long> SizeAsync(CaravanDb db) =>
-        await db.Database.SqlQueryRaw<long>("SELECT page_count * page_size AS Value FROM pragma_page_count(), pragma_page_size()").SingleAsync();
+        await db
+            .Database.SqlQueryRaw<long>("SELECT page_count * page_size AS Value FROM pragma_page_count(), pragma_page_size()")
+            .SingleAsync();
 
-    private static LeftBehindItem Left(uint number) => new(number, new Fault(Cause.MessageTooLarge, "a", "too large"), 10, DateTimeOffset.UnixEpoch, "subject", "sender");
+    private static LeftBehindItem Left(uint number) =>
+        new(number, new Fault(Cause.MessageTooLarge, "a", "too large"), 10, DateTimeOffset.UnixEpoch, "subject", "sender");
 
     private async Task<Claim> ClaimAsync()
     {
@@ -273,11 +388,23 @@ public sealed class LedgerTests : IAsyncLifetime
         return (await _store.ClaimAsync("one", [], None))!;
     }
 
-    private Task AddMoveAsync() => _database.WriteAsync(db =>
-    {
-        var row = new MoveRow { Batch = "b", Name = "n", FromAccount = "a", ToAccount = "t", FromLogin = "a", ToLogin = "t" };
-        MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, default), default);
-        db.Moves.Add(row);
-        return Task.CompletedTask;
-    }, None);
+    private Task AddMoveAsync() =>
+        _database.WriteAsync(
+            db =>
+            {
+                var row = new MoveRow
+                {
+                    Batch = "b",
+                    Name = "n",
+                    FromAccount = "a",
+                    ToAccount = "t",
+                    FromLogin = "a",
+                    ToLogin = "t",
+                };
+                MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, default), default);
+                db.Moves.Add(row);
+                return Task.CompletedTask;
+            },
+            None
+        );
 }

@@ -8,7 +8,8 @@ internal static class CompletionCommand
     private const string Bash = """
         _caravan() {
           local IFS=$'\n'
-          COMPREPLY=($(compgen -W "$("${COMP_WORDS[0]}" "[suggest:${COMP_POINT}]" "${COMP_LINE}" 2>/dev/null)" -- "${COMP_WORDS[COMP_CWORD]}"))
+          local words="$("${COMP_WORDS[0]}" "[suggest:${COMP_POINT}]" "${COMP_LINE}" 2>/dev/null)"
+          COMPREPLY=($(compgen -W "$words" -- "${COMP_WORDS[COMP_CWORD]}"))
         }
         complete -o default -F _caravan caravan ./caravan
         """;
@@ -34,7 +35,14 @@ internal static class CompletionCommand
         host.Examples[command] = "source <(caravan completion bash)";
         command.SetAction(p =>
         {
-            host.Out.WriteLine(p.GetValue(shell) switch { "zsh" => Zsh, "fish" => Fish, _ => Bash });
+            host.Out.WriteLine(
+                p.GetValue(shell) switch
+                {
+                    "zsh" => Zsh,
+                    "fish" => Fish,
+                    _ => Bash,
+                }
+            );
             return ExitCode.Well;
         });
         return command;

@@ -7,42 +7,91 @@ namespace EasyCaravan.Cli.Commands;
 /// <summary><c>caravan start, catch-up, hold, resume, retry, withdraw</c> and <c>moves</c></summary>
 internal static class MoveCommands
 {
-    /// <summary>Between two looks: at first often, as small passes end at once, later at most a tenth of the time that has passed.</summary>
-    private static readonly TimeSpan s_shortestLook = TimeSpan.FromMilliseconds(40), s_longestLook = TimeSpan.FromSeconds(1);
+    /// <summary>
+    /// Between two looks: at first often, as small passes end at once, later at most a tenth of the time that has passed.
+    /// </summary>
+    private static readonly TimeSpan s_shortestLook = TimeSpan.FromMilliseconds(40),
+        s_longestLook = TimeSpan.FromSeconds(1);
 
     public static IEnumerable<Command> Make(CommandHost host)
     {
-        yield return Act(host, MoveAction.Start, "start", "Starts the first pass of everybody in a batch who has not begun", "caravan start deckhands --wait", mayWait: true);
-        yield return Act(host, MoveAction.CatchUp, "catch-up", "Carries what is new since the last pass", "caravan catch-up deckhands --move \"Aoife Marsh\"", mayWait: true);
+        yield return Act(
+            host,
+            MoveAction.Start,
+            "start",
+            "Starts the first pass of everybody in a batch who has not begun",
+            "caravan start deckhands --wait",
+            mayWait: true
+        );
+        yield return Act(
+            host,
+            MoveAction.CatchUp,
+            "catch-up",
+            "Carries what is new since the last pass",
+            "caravan catch-up deckhands --move \"Aoife Marsh\"",
+            mayWait: true
+        );
         yield return Act(host, MoveAction.Hold, "hold", "Stops moves where they are, until they are resumed", "caravan hold deckhands");
         yield return Act(host, MoveAction.Resume, "resume", "Lets held moves go on", "caravan resume deckhands");
-        yield return Act(host, MoveAction.Retry, "retry", "Tries again what needs you or waits for its next try", "caravan retry deckhands --move orla.fenwick@saltmarsh.example --wait", mayWait: true);
-        yield return Act(host, MoveAction.Withdraw, "withdraw", "Takes people out of the move for good; what was carried stays on the new side", "caravan withdraw deckhands --move \"Orla Fenwick\"");
+        yield return Act(
+            host,
+            MoveAction.Retry,
+            "retry",
+            "Tries again what needs you or waits for its next try",
+            "caravan retry deckhands --move orla.fenwick@saltmarsh.example --wait",
+            mayWait: true
+        );
+        yield return Act(
+            host,
+            MoveAction.Withdraw,
+            "withdraw",
+            "Takes people out of the move for good; what was carried stays on the new side",
+            "caravan withdraw deckhands --move \"Orla Fenwick\""
+        );
 
         var batch = BatchArgument();
         var needsYou = new Option<bool>("--needs-you") { Description = "Only those that need a person" };
         var search = new Option<string?>("--search") { Description = "Only names and accounts that hold this text" };
-        yield return host.Make("moves", "Lists the moves of a batch: stage, condition, counts", "caravan moves deckhands --needs-you", [batch, needsYou, search],
-            (p, c, w, cancel) => ListAsync(p.GetValue(batch)!, p.GetValue(needsYou), p.GetValue(search), c, w, cancel));
+        yield return host.Make(
+            "moves",
+            "Lists the moves of a batch: stage, condition, counts",
+            "caravan moves deckhands --needs-you",
+            [batch, needsYou, search],
+            (p, c, w, cancel) => ListAsync(p.GetValue(batch)!, p.GetValue(needsYou), p.GetValue(search), c, w, cancel)
+        );
     }
 
     public static Argument<string> BatchArgument() => new("BATCH") { Description = "A batch of the plan" };
 
-    public static Option<string[]> MoveOption() => new("--move") { Description = "Only these people: account or name", AllowMultipleArgumentsPerToken = true };
+    public static Option<string[]> MoveOption() =>
+        new("--move") { Description = "Only these people: account or name", AllowMultipleArgumentsPerToken = true };
 
     private static Command Act(CommandHost host, MoveAction action, string name, string description, string example, bool mayWait = false)
     {
         var batch = BatchArgument();
         var move = MoveOption();
         var wait = new Option<bool>("--wait") { Description = "Wait until every named move is in step, or needs a person" };
-        return host.Make(name, description, example, mayWait ? [batch, move, wait] : [batch, move],
-            (p, c, w, cancel) => ActAsync(action, p.GetValue(batch)!, p.GetValue(move), mayWait && p.GetValue(wait), c, w, cancel));
+        return host.Make(name, description, example, mayWait ? [batch, move, wait] : [batch, move], (p, c, w, cancel) =>
+            ActAsync(action, p.GetValue(batch)!, p.GetValue(move), mayWait && p.GetValue(wait), c, w, cancel)
+        );
     }
 
-    private static async Task<int> ActAsync(MoveAction action, string batch, string[]? who, bool wait, CaravanClient client, Writer writer, CancellationToken cancel)
+    private static async Task<int> ActAsync(
+        MoveAction action,
+        string batch,
+        string[]? who,
+        bool wait,
+        CaravanClient client,
+        Writer writer,
+        CancellationToken cancel
+    )
     {
         var moves = who is { Length: > 0 } ? who : null;
-        var result = await client.PostAsync<MoveActionResult>($"batches/{Uri.EscapeDataString(batch)}/actions", new MoveActionRequest(action, moves), cancel);
+        var result = await client.PostAsync<MoveActionResult>(
+            $"batches/{Uri.EscapeDataString(batch)}/actions",
+            new MoveActionRequest(action, moves),
+            cancel
+        );
         if (writer.Form is OutputForm.Table)
             writer.Say($"{Done(action)}: {result.Changed.Count}{(result.Unchanged > 0 ? $", as they were: {result.Unchanged}" : "")}");
         else if (!wait)
@@ -50,16 +99,17 @@ internal static class MoveCommands
         return wait ? await WaitAsync(batch, moves, client, writer, cancel) : ExitCode.Well;
     }
 
-    private static string Done(MoveAction action) => action switch
-    {
-        MoveAction.Survey => "Looking at",
-        MoveAction.Start => "Started",
-        MoveAction.CatchUp => "Catching up",
-        MoveAction.Hold => "Held",
-        MoveAction.Resume => "Resumed",
-        MoveAction.Retry => "Trying again",
-        MoveAction.Withdraw => "Withdrawn",
-    };
+    private static string Done(MoveAction action) =>
+        action switch
+        {
+            MoveAction.Survey => "Looking at",
+            MoveAction.Start => "Started",
+            MoveAction.CatchUp => "Catching up",
+            MoveAction.Hold => "Held",
+            MoveAction.Resume => "Resumed",
+            MoveAction.Retry => "Trying again",
+            MoveAction.Withdraw => "Withdrawn",
+        };
 
     private static async Task<int> WaitAsync(string batch, string[]? who, CaravanClient client, Writer writer, CancellationToken cancel)
     {
@@ -70,7 +120,9 @@ internal static class MoveCommands
 
     /// <summary>Somebody is needed: to mend what stopped a move, to let a held one go on, or to decide.</summary>
     private static int CodeFor(List<MoveView> moves) =>
-        moves.Exists(m => m.Condition is MoveCondition.NeedsYou or MoveCondition.Held || m.OpenLeftBehind > 0 || m.Undecided > 0) ? ExitCode.NeedsYou : ExitCode.Well;
+        moves.Exists(m => m.Condition is MoveCondition.NeedsYou or MoveCondition.Held || m.OpenLeftBehind > 0 || m.Undecided > 0)
+            ? ExitCode.NeedsYou
+            : ExitCode.Well;
 
     /// <summary>Waits until every named move has nothing more to do by itself now.</summary>
     public static async Task<List<MoveView>> AwaitAsync(string batch, string[]? who, CaravanClient client, CancellationToken cancel)
@@ -80,7 +132,8 @@ internal static class MoveCommands
         {
             var all = await client.GetAllAsync<MoveView>($"batches/{Uri.EscapeDataString(batch)}/moves?limit=1000", cancel);
             var named = who is null ? all : [.. all.Where(m => who.Any(w => IsCalled(m, w)))];
-            if (named.TrueForAll(IsSettled)) return named;
+            if (named.TrueForAll(IsSettled))
+                return named;
             await Task.Delay(TimeSpan.FromTicks(Math.Clamp(began.Elapsed.Ticks / 10, s_shortestLook.Ticks, s_longestLook.Ticks)), cancel);
         }
     }
@@ -89,11 +142,21 @@ internal static class MoveCommands
         new[] { move.Account, move.ToAccount, move.Name }.Contains(word, StringComparer.OrdinalIgnoreCase);
 
     private static bool IsSettled(MoveView move) =>
-        move.Condition is MoveCondition.NeedsYou or MoveCondition.Held || (move.Condition is MoveCondition.Idle && move.Stage is not MoveStage.Copying);
+        move.Condition is MoveCondition.NeedsYou or MoveCondition.Held
+        || (move.Condition is MoveCondition.Idle && move.Stage is not MoveStage.Copying);
 
-    private static async Task<int> ListAsync(string batch, bool needsYou, string? search, CaravanClient client, Writer writer, CancellationToken cancel)
+    private static async Task<int> ListAsync(
+        string batch,
+        bool needsYou,
+        string? search,
+        CaravanClient client,
+        Writer writer,
+        CancellationToken cancel
+    )
     {
-        var query = $"batches/{Uri.EscapeDataString(batch)}/moves?limit=1000{(needsYou ? "&needsYou=true" : "")}{(search is null ? "" : $"&search={Uri.EscapeDataString(search)}")}";
+        var query =
+            $"batches/{Uri.EscapeDataString(batch)}/moves?limit=1000{(needsYou ? "&needsYou=true" : "")}"
+            + $"{(search is null ? "" : $"&search={Uri.EscapeDataString(search)}")}";
         var moves = await client.GetAllAsync<MoveView>(query, cancel);
         Show(moves, writer);
         return CodeFor(moves);
@@ -103,7 +166,9 @@ internal static class MoveCommands
     {
         const int MostNamed = 5;
         var names = moves.Select(m => m.Name).ToList();
-        return names.Count <= MostNamed ? string.Join(", ", names) : $"{string.Join(", ", names.Take(MostNamed))} and {names.Count - MostNamed} more";
+        return names.Count <= MostNamed
+            ? string.Join(", ", names)
+            : $"{string.Join(", ", names.Take(MostNamed))} and {names.Count - MostNamed} more";
     }
 
     /// <summary>A move, or one of its kinds where it has several.</summary>
@@ -121,7 +186,9 @@ internal static class MoveCommands
     private static void Show(List<MoveView> moves, Writer writer)
     {
         var isCsv = writer.Form is OutputForm.Csv;
-        var lines = moves.SelectMany(m => m.Legs.Count > 1 ? m.Legs.Select(l => new Line(m, l)).Prepend(new Line(m, null)) : [new Line(m, null)]).ToList();
+        var lines = moves
+            .SelectMany(m => m.Legs.Count > 1 ? m.Legs.Select(l => new Line(m, l)).Prepend(new Line(m, null)) : [new Line(m, null)])
+            .ToList();
         var columns = new List<Column<Line>>
         {
             new("Name", "name", l => l.Leg is { } leg && !isCsv ? $"  [grey]{Words.Word(leg.Kind)}[/]" : Words.Safe(l.Move.Name)),
@@ -137,9 +204,11 @@ internal static class MoveCommands
             new("Size", "octets", l => isCsv ? $"{l.Octets}" : Words.Size(l.Octets), Right: true),
         };
         // A row for each kind, and one for all of them together.
-        if (isCsv && lines.Exists(l => l.Leg is not null)) columns.Add(new("", "kind", l => l.Leg is { } leg ? Words.Word(leg.Kind) : "all"));
+        if (isCsv && lines.Exists(l => l.Leg is not null))
+            columns.Add(new("", "kind", l => l.Leg is { } leg ? Words.Word(leg.Kind) : "all"));
         writer.Rows(lines, "Nobody.", columns, moves);
-        if (writer.Form is OutputForm.Table) Conclude(moves, writer);
+        if (writer.Form is OutputForm.Table)
+            Conclude(moves, writer);
 
         string Plain(long number) => isCsv ? $"{number}" : Words.Number(number);
         string Alarming(long number, long open) => open > 0 && !isCsv ? $"[red]{Plain(number)}[/]" : Plain(number);
@@ -147,14 +216,26 @@ internal static class MoveCommands
 
     private static string Condition(Line line, bool isCsv)
     {
-        if (line.Leg is not { } leg) return isCsv ? Words.Word(line.Move.Condition) : Words.Condition(line.Move.Condition);
-        return leg.NeedsYou ? isCsv ? "needs-you" : "[red]needs you[/]" : leg.Problem is not null ? "waiting" : "";
+        if (line.Leg is not { } leg)
+            return isCsv ? Words.Word(line.Move.Condition) : Words.Condition(line.Move.Condition);
+        return leg.NeedsYou
+            ? isCsv
+                ? "needs-you"
+                : "[red]needs you[/]"
+            : leg.Problem is not null
+                ? "waiting"
+                : "";
     }
 
     private static void Conclude(List<MoveView> moves, Writer writer)
     {
         // A cause that many meet is told once, with its people.
-        foreach (var same in moves.SelectMany(ProblemsOf).GroupBy(p => (p.Kind, p.Problem.What, p.Problem.Remedy)).OrderByDescending(g => g.Count()))
+        foreach (
+            var same in moves
+                .SelectMany(ProblemsOf)
+                .GroupBy(p => (p.Kind, p.Problem.What, p.Problem.Remedy))
+                .OrderByDescending(g => g.Count())
+        )
         {
             var what = same.Key.Kind is { } kind ? $"{Words.Word(kind)}: {same.Key.What}" : same.Key.What;
             writer.Say($"[red]![/] {Words.Safe(Names(same.Select(p => p.Move)))}: {Words.Safe(what)}.\n  {Words.Safe(same.Key.Remedy)}.");
@@ -169,7 +250,10 @@ internal static class MoveCommands
     /// <summary>What is wrong with a move, by kind where it has several.</summary>
     private static IEnumerable<(MoveView Move, MoveKind? Kind, Problem Problem)> ProblemsOf(MoveView move)
     {
-        var own = move.Legs.Count > 1 ? move.Legs.Where(l => l.Problem is not null).Select(l => (move, (MoveKind?)l.Kind, l.Problem!)).ToList() : [];
+        var own =
+            move.Legs.Count > 1
+                ? move.Legs.Where(l => l.Problem is not null).Select(l => (move, (MoveKind?)l.Kind, l.Problem!)).ToList()
+                : [];
         return own.Count == 0 && move.Problem is { } problem ? [(move, null, problem)] : own;
     }
 }

@@ -14,25 +14,46 @@ internal static class PlanCommands
         var batch = new Argument<string?>("BATCH") { Description = "Only this batch", Arity = ArgumentArity.ZeroOrOne };
         return new Command("plan", "Checks, applies and shows the plan: services, routes and batches")
         {
-            host.Make("check", "Checks a plan and its rosters without changing anything", "caravan plan check ferries.yaml", [file], (p, c, w, cancel) => CheckAsync(p.GetValue(file)!, c, w, cancel)),
-            host.Make("apply", "Puts a plan in force: all of it, or nothing", "caravan plan apply ferries.yaml --dry-run", [file, dryRun], (p, c, w, cancel) => ApplyAsync(p.GetValue(file)!, p.GetValue(dryRun), c, w, cancel)),
-            host.Make("show", "Shows the plan in force", "caravan plan show", [batch], (p, c, w, cancel) => ShowAsync(p.GetValue(batch), c, w, cancel)),
+            host.Make(
+                "check",
+                "Checks a plan and its rosters without changing anything",
+                "caravan plan check ferries.yaml",
+                [file],
+                (p, c, w, cancel) => CheckAsync(p.GetValue(file)!, c, w, cancel)
+            ),
+            host.Make(
+                "apply",
+                "Puts a plan in force: all of it, or nothing",
+                "caravan plan apply ferries.yaml --dry-run",
+                [file, dryRun],
+                (p, c, w, cancel) => ApplyAsync(p.GetValue(file)!, p.GetValue(dryRun), c, w, cancel)
+            ),
+            host.Make("show", "Shows the plan in force", "caravan plan show", [batch], (p, c, w, cancel) =>
+                ShowAsync(p.GetValue(batch), c, w, cancel)
+            ),
         };
     }
 
     private static async Task<int> CheckAsync(string file, CaravanClient client, Writer writer, CancellationToken cancel)
     {
         var check = await client.PostAsync<PlanCheck>("plan/check", await PlanReading.ReadAsync(file, cancel), cancel);
-        if (writer.Form is OutputForm.Json) writer.Json(check);
-        if (!check.Valid) throw new CommandException(ExitCode.WrongUsage, PlanProblems.Write(check.Problems));
-        if (writer.Form is not OutputForm.Json) writer.Rows(check.Batches, "", BatchColumns);
+        if (writer.Form is OutputForm.Json)
+            writer.Json(check);
+        if (!check.Valid)
+            throw new CommandException(ExitCode.WrongUsage, PlanProblems.Write(check.Problems));
+        if (writer.Form is not OutputForm.Json)
+            writer.Rows(check.Batches, "", BatchColumns);
         writer.Say($"[green]{Words.Safe(file)} is sound.[/] Apply it with: caravan plan apply {Words.Safe(file)}");
         return ExitCode.Well;
     }
 
     private static async Task<int> ApplyAsync(string file, bool dryRun, CaravanClient client, Writer writer, CancellationToken cancel)
     {
-        var applied = await client.PostAsync<PlanApplied>($"plan/apply?dryRun={(dryRun ? "true" : "false")}", await PlanReading.ReadAsync(file, cancel), cancel);
+        var applied = await client.PostAsync<PlanApplied>(
+            $"plan/apply?dryRun={(dryRun ? "true" : "false")}",
+            await PlanReading.ReadAsync(file, cancel),
+            cancel
+        );
         if (writer.Form is not OutputForm.Table)
         {
             writer.Rows(applied.Changes, "", ChangeColumns, applied);
@@ -40,11 +61,20 @@ internal static class PlanCommands
         else
         {
             foreach (var batch in applied.Changes.GroupBy(c => (c.Batch, c.Change)))
-                writer.Say($"{Words.Safe(batch.Key.Batch)}: {batch.Count()} {batch.Key.Change}{(batch.Count() <= 5 ? $" ({Words.Safe(string.Join(", ", batch.Select(c => c.Account)))})" : "")}");
-            foreach (var setting in applied.Settings) writer.Say($"{Words.Safe(setting)}");
-            if (applied.Changes.Count == 0 && applied.Settings.Count == 0) writer.Say("Nothing in it differs from the plan in force.");
+                writer.Say(
+                    $"{Words.Safe(batch.Key.Batch)}: {batch.Count()} {batch.Key.Change}"
+                        + $"{(batch.Count() <= 5 ? $" ({Words.Safe(string.Join(", ", batch.Select(c => c.Account)))})" : "")}"
+                );
+            foreach (var setting in applied.Settings)
+                writer.Say($"{Words.Safe(setting)}");
+            if (applied.Changes.Count == 0 && applied.Settings.Count == 0)
+                writer.Say("Nothing in it differs from the plan in force.");
         }
-        writer.Say(applied.DryRun ? "This was a dry run: nothing was changed." : $"[green]The plan is in force.[/]{(applied.Next is { } next ? $" {Words.Safe(next)}" : "")}");
+        writer.Say(
+            applied.DryRun
+                ? "This was a dry run: nothing was changed."
+                : $"[green]The plan is in force.[/]{(applied.Next is { } next ? $" {Words.Safe(next)}" : "")}"
+        );
         return ExitCode.Well;
     }
 
@@ -52,7 +82,11 @@ internal static class PlanCommands
     {
         var plan = await client.GetAsync<PlanView>("plan", cancel);
         var batches = batch is null ? plan.Batches : [.. plan.Batches.Where(b => b.Name == batch)];
-        if (batches.Count == 0) throw new CommandException(ExitCode.Failed, $"There is no batch '{batch}'.\nThe plan has {string.Join(", ", plan.Batches.Select(b => b.Name))}.");
+        if (batches.Count == 0)
+            throw new CommandException(
+                ExitCode.Failed,
+                $"There is no batch '{batch}'.\nThe plan has {string.Join(", ", plan.Batches.Select(b => b.Name))}."
+            );
         writer.Rows(batches, "", BatchColumns, plan);
         writer.Say($"[grey]{Words.Safe(plan.File)}, applied {Words.Time(plan.AppliedAt)} by {Words.Safe(plan.AppliedBy)}[/]");
         return ExitCode.Well;

@@ -11,11 +11,15 @@ internal static class ProfileCommands
         host.Examples[save] = "caravan profile save --service http://127.0.0.1:8470 --token-file data/admin.token";
         save.SetAction(p =>
         {
-            Profile before, profile;
+            Profile before,
+                profile;
             try
             {
                 before = Profile.Load();
-                profile = new Profile(p.GetValue(host.Service) ?? before.Service, p.GetValue(host.Token) ?? host.ReadTokenFile(p.GetValue(host.TokenFile)) ?? before.Token);
+                profile = new Profile(
+                    p.GetValue(host.Service) ?? before.Service,
+                    p.GetValue(host.Token) ?? host.ReadTokenFile(p.GetValue(host.TokenFile)) ?? before.Token
+                );
             }
             catch (CommandException e)
             {
@@ -35,7 +39,9 @@ internal static class ProfileCommands
         show.SetAction(_ =>
         {
             var profile = Profile.Load();
-            host.Out.WriteLine($"Service: {profile.Service ?? "(none saved)"}\nToken:   {(profile.Token is null ? "(none saved)" : "saved")}");
+            host.Out.WriteLine(
+                $"Service: {profile.Service ?? "(none saved)"}\nToken:   {(profile.Token is null ? "(none saved)" : "saved")}"
+            );
             return ExitCode.Well;
         });
         var forget = new Command("forget", "Deletes the saved profile");

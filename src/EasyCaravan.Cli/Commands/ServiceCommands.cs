@@ -17,71 +17,118 @@ internal static class ServiceCommands
         var address = new Argument<string>("ADDRESS") { Description = "An address or a domain" };
         return new Command("service", "Shows the services of the plan, tries whether they let us in, signs in, and finds settings")
         {
-            host.Make("list", "Lists the services with their connections and limits", "caravan service list", [], async (_, c, w, cancel) => List(await c.GetAsync<List<ServiceView>>("services", cancel), w)),
-            host.Make("try", "Tries every connection step by step; on the new side a test folder is made and deleted again", "caravan service try lanternpost --account aoife.marsh@saltmarsh.example", [name, account],
-                (p, c, w, cancel) => TryAsync(p.GetValue(name)!, p.GetValue(account), c, w, cancel)),
-            host.Make("sign-in", "Has the owner of an account consent at a service that asks for it", "caravan service sign-in lanternpost --account aoife.marsh@saltmarsh.example", [name, owner],
-                (p, c, w, cancel) => SignInAsync(p.GetValue(name)!, p.GetValue(owner)!, c, w, cancel)),
-            host.Make("find", "Finds a service's settings from an address, and says where each came from", "caravan service find aoife.marsh@saltmarsh.example", [address],
-                (p, c, w, cancel) => FindAsync(p.GetValue(address)!, c, w, cancel)),
+            host.Make("list", "Lists the services with their connections and limits", "caravan service list", [], async (_, c, w, cancel) =>
+                List(await c.GetAsync<List<ServiceView>>("services", cancel), w)
+            ),
+            host.Make(
+                "try",
+                "Tries every connection step by step; on the new side a test folder is made and deleted again",
+                "caravan service try lanternpost --account aoife.marsh@saltmarsh.example",
+                [name, account],
+                (p, c, w, cancel) => TryAsync(p.GetValue(name)!, p.GetValue(account), c, w, cancel)
+            ),
+            host.Make(
+                "sign-in",
+                "Has the owner of an account consent at a service that asks for it",
+                "caravan service sign-in lanternpost --account aoife.marsh@saltmarsh.example",
+                [name, owner],
+                (p, c, w, cancel) => SignInAsync(p.GetValue(name)!, p.GetValue(owner)!, c, w, cancel)
+            ),
+            host.Make(
+                "find",
+                "Finds a service's settings from an address, and says where each came from",
+                "caravan service find aoife.marsh@saltmarsh.example",
+                [address],
+                (p, c, w, cancel) => FindAsync(p.GetValue(address)!, c, w, cancel)
+            ),
         };
     }
 
     private static int List(List<ServiceView> services, Writer writer)
     {
-        writer.Rows(services, "The plan has no services.",
-        [
-            new("Service", "service", s => Words.Safe(s.Name)),
-            new("Mail", "mail", s => s.Host is { } mailHost ? $"{s.Speaks} {Words.Safe(mailHost)}:{s.Port}" : ""),
-            new("Security", "security", s => s.Warnings.Count > 0 ? $"[red]{s.Security}[/]" : s.Security ?? ""),
-            new("Trust", "trust", s => Words.Safe(s.Trust)),
-            new("Rules", "rules", s => Words.Safe(s.Rules ?? "")),
-            new("Sign-in", "sign_in", s => Words.Safe(s.SignIn)),
-            new("In use", "in_use", s => $"{s.InUse} of {s.Connections}", Right: true),
-        ]);
+        writer.Rows(
+            services,
+            "The plan has no services.",
+            [
+                new("Service", "service", s => Words.Safe(s.Name)),
+                new("Mail", "mail", s => s.Host is { } mailHost ? $"{s.Speaks} {Words.Safe(mailHost)}:{s.Port}" : ""),
+                new("Security", "security", s => s.Warnings.Count > 0 ? $"[red]{s.Security}[/]" : s.Security ?? ""),
+                new("Trust", "trust", s => Words.Safe(s.Trust)),
+                new("Rules", "rules", s => Words.Safe(s.Rules ?? "")),
+                new("Sign-in", "sign_in", s => Words.Safe(s.SignIn)),
+                new("In use", "in_use", s => $"{s.InUse} of {s.Connections}", Right: true),
+            ]
+        );
         foreach (var service in services)
         {
-            if (service.PausedUntil is { } until) writer.Say($"[yellow]! {Words.Safe(service.Name)} is in trouble:[/] {Words.Safe(service.Trouble ?? "")}. All moves over it wait until {until.LocalDateTime:HH:mm:ss}, then one tries for all.");
-            if (service.Pace is { } pace) writer.Say($"{Words.Safe(service.Name)}: {Words.Safe(pace)}");
+            if (service.PausedUntil is { } until)
+                writer.Say(
+                    $"[yellow]! {Words.Safe(service.Name)} is in trouble:[/] {Words.Safe(service.Trouble ?? "")}. All moves over it wait "
+                        + $"until {until.LocalDateTime:HH:mm:ss}, then one tries for all."
+                );
+            if (service.Pace is { } pace)
+                writer.Say($"{Words.Safe(service.Name)}: {Words.Safe(pace)}");
         }
         foreach (var service in services)
-            foreach (var warning in service.Warnings) writer.Say($"[red]! {Words.Safe(service.Name)}:[/] {Words.Safe(warning)}");
+        foreach (var warning in service.Warnings)
+            writer.Say($"[red]! {Words.Safe(service.Name)}:[/] {Words.Safe(warning)}");
         return ExitCode.Well;
     }
 
     private static async Task<int> TryAsync(string name, string? account, CaravanClient client, Writer writer, CancellationToken cancel)
     {
-        var trial = await client.PostAsync<ServiceTrial>($"services/{Uri.EscapeDataString(name)}/try", new ServiceTryRequest(account), cancel);
-        writer.Rows(trial.Steps, "", [
-            new("", "ok", s => s.Ok ? "[green]✓[/]" : "[red]✗[/]"),
-            new("Connection", "connection", s => s.Connection),
-            new("Step", "step", s => s.Name),
-            new("Result", "result", s => Words.Safe(s.Result)),
-            new("Time", "milliseconds", s => $"{s.Milliseconds} ms", Right: true),
-        ], trial);
-        foreach (var failed in trial.Steps.Where(s => !s.Ok)) writer.Say($"[red]{failed.Connection}, {failed.Name}: {Words.Safe(failed.Result)}.[/]\n{Words.Safe(failed.Remedy)}.");
-        if (!trial.Ok) return ExitCode.Failed;
+        var trial = await client.PostAsync<ServiceTrial>(
+            $"services/{Uri.EscapeDataString(name)}/try",
+            new ServiceTryRequest(account),
+            cancel
+        );
+        writer.Rows(
+            trial.Steps,
+            "",
+            [
+                new("", "ok", s => s.Ok ? "[green]✓[/]" : "[red]✗[/]"),
+                new("Connection", "connection", s => s.Connection),
+                new("Step", "step", s => s.Name),
+                new("Result", "result", s => Words.Safe(s.Result)),
+                new("Time", "milliseconds", s => $"{s.Milliseconds} ms", Right: true),
+            ],
+            trial
+        );
+        foreach (var failed in trial.Steps.Where(s => !s.Ok))
+            writer.Say($"[red]{failed.Connection}, {failed.Name}: {Words.Safe(failed.Result)}.[/]\n{Words.Safe(failed.Remedy)}.");
+        if (!trial.Ok)
+            return ExitCode.Failed;
         writer.Say(account is null ? "[green]The service can be reached.[/] Give --account to try a sign-in." : "[green]All is well.[/]");
         return ExitCode.Well;
     }
 
     private static async Task<int> SignInAsync(string name, string account, CaravanClient client, Writer writer, CancellationToken cancel)
     {
-        var begun = await client.PostAsync<ConsentBegun>($"services/{Uri.EscapeDataString(name)}/consent", new ConsentRequest(account), cancel);
-        writer.Say(begun.UserCode is { } code
-            ? $"Have the owner of {Words.Safe(account)} open [bold]{Words.Safe(begun.Where)}[/] and type [bold]{Words.Safe(code)}[/] before {Words.Time(begun.Ends)}."
-            : $"Have the owner of {Words.Safe(account)} open this and consent before {Words.Time(begun.Ends)}:\n{Words.Safe(begun.Where)}");
+        var begun = await client.PostAsync<ConsentBegun>(
+            $"services/{Uri.EscapeDataString(name)}/consent",
+            new ConsentRequest(account),
+            cancel
+        );
+        writer.Say(
+            begun.UserCode is { } code
+                ? $"Have the owner of {Words.Safe(account)} open [bold]{Words.Safe(begun.Where)}[/] and type [bold]{Words.Safe(code)}[/] "
+                    + $"before {Words.Time(begun.Ends)}."
+                : $"Have the owner of {Words.Safe(account)} open this and consent before {Words.Time(begun.Ends)}:\n"
+                    + $"{Words.Safe(begun.Where)}"
+        );
         while (true)
         {
             var state = await client.GetAsync<ConsentState>($"consents/{begun.Id}", cancel);
             switch (state)
             {
                 case { State: "given" }:
-                    if (writer.Form is OutputForm.Json) writer.Json(state);
+                    if (writer.Form is OutputForm.Json)
+                        writer.Json(state);
                     writer.Say("[green]Consent was given.[/]");
                     return ExitCode.Well;
                 case { Problem: { } problem }:
-                    if (writer.Form is OutputForm.Json) writer.Json(state);
+                    if (writer.Form is OutputForm.Json)
+                        writer.Json(state);
                     throw new CommandException(ExitCode.Failed, $"{problem.Whom}: {problem.What}.\n{problem.Remedy}.");
             }
             await Task.Delay(s_look, cancel);
@@ -91,15 +138,16 @@ internal static class ServiceCommands
     private static async Task<int> FindAsync(string address, CaravanClient client, Writer writer, CancellationToken cancel)
     {
         var found = await client.GetAsync<FoundSettings>($"find?address={Uri.EscapeDataString(address)}", cancel);
-        writer.Rows(found.Settings, $"Nothing was found for {found.Domain}: ask the service for host and port.",
-        [
-            new("", "verified", s => writer.Form is OutputForm.Csv ? $"{s.Verified}" : s.Verified ? "[green]✓[/]" : "[yellow]?[/]"),
-            new("What", "kind", s => s.Kind),
-            new("Where", "where", s => Words.Safe(s.Url ?? (s.Host.Length == 0 ? "" : $"{s.Host}:{s.Port} {s.Security}"))),
-            new("From", "source", s => Words.Safe(s.Source)),
-            new("Result", "result", s => Words.Safe(s.Result)),
-        ], found);
-        if (found.Plan is { } plan) writer.Say($"In a plan: [bold]{Words.Safe(plan)}[/]");
+        writer.Rows(
+            found.Settings,
+            $"Nothing was found for {found.Domain}: ask the service for host and port.",
+            [new("", "verified", s => writer.Form is OutputForm.Csv ? $"{s.Verified}"
+                    : s.Verified ? "[green]✓[/]"
+                    : "[yellow]?[/]"), new("What", "kind", s => s.Kind), new("Where", "where", s => Words.Safe(s.Url ?? (s.Host.Length == 0 ? "" : $"{s.Host}:{s.Port} {s.Security}"))), new("From", "source", s => Words.Safe(s.Source)), new("Result", "result", s => Words.Safe(s.Result))],
+            found
+        );
+        if (found.Plan is { } plan)
+            writer.Say($"In a plan: [bold]{Words.Safe(plan)}[/]");
         return found.Plan is null ? ExitCode.Failed : ExitCode.Well;
     }
 }

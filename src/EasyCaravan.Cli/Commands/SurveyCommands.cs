@@ -14,137 +14,257 @@ internal static class SurveyCommands
         var move = MoveCommands.MoveOption();
         var one = new Option<string?>("--move") { Description = "Only this person: account or name" };
         var wait = new Option<bool>("--wait") { Description = "Wait until every account was looked at" };
-        yield return host.Make("survey", "Looks at both accounts of everybody without touching them, and sums up what is there", "caravan survey deckhands --wait", [batch, move, wait],
-            (p, c, w, cancel) => SurveyAsync(p.GetValue(batch)!, p.GetValue(move), p.GetValue(wait), c, w, cancel));
+        yield return host.Make(
+            "survey",
+            "Looks at both accounts of everybody without touching them, and sums up what is there",
+            "caravan survey deckhands --wait",
+            [batch, move, wait],
+            (p, c, w, cancel) => SurveyAsync(p.GetValue(batch)!, p.GetValue(move), p.GetValue(wait), c, w, cancel)
+        );
 
         var code = new Option<string?>("--code") { Description = "Only findings of this kind" };
         var every = new Option<bool>("--rows") { Description = "Person by person instead of by kind" };
-        yield return host.Make("findings", "What surveys found, what will happen, and the ways out", "caravan findings deckhands --rows --code no-room", [batch, one, code, every],
-            (p, c, w, cancel) => FindingsAsync(p.GetValue(batch)!, p.GetValue(one), p.GetValue(code), p.GetValue(every), c, w, cancel));
+        yield return host.Make(
+            "findings",
+            "What surveys found, what will happen, and the ways out",
+            "caravan findings deckhands --rows --code no-room",
+            [batch, one, code, every],
+            (p, c, w, cancel) => FindingsAsync(p.GetValue(batch)!, p.GetValue(one), p.GetValue(code), p.GetValue(every), c, w, cancel)
+        );
 
         var finding = new Argument<string>("CODE") { Description = "The finding, or what tidying calls it" };
         var way = new Argument<string?>("WAY") { Description = "The way out", Arity = ArgumentArity.ZeroOrOne };
         var value = new Option<string?>("--value") { Description = "Its value, where it takes one" };
         var route = new Option<bool>("--route") { Description = "For everybody on the batch's route" };
         var undo = new Option<bool>("--undo") { Description = "Take back what was chosen" };
-        var choose = host.Make("choose", "Chooses a way out of a finding: for the batch, for persons, or for the whole route", "caravan choose deckhands reserved-name suffix --value \" (mail)\"", [batch, finding, way, value, move, route, undo],
-            (p, c, w, cancel) => ChooseAsync(p.GetValue(batch)!, new DecisionRequest(
-                p.GetValue(finding)!, p.GetValue(undo) ? null : p.GetValue(way), p.GetValue(value), p.GetValue(route) ? "route" : p.GetValue(move) is { Length: > 0 } ? "move" : "batch", p.GetValue(move) is { Length: > 0 } who ? who : null), c, w, cancel));
+        var choose = host.Make(
+            "choose",
+            "Chooses a way out of a finding: for the batch, for persons, or for the whole route",
+            "caravan choose deckhands reserved-name suffix --value \" (mail)\"",
+            [batch, finding, way, value, move, route, undo],
+            (p, c, w, cancel) =>
+                ChooseAsync(
+                    p.GetValue(batch)!,
+                    new DecisionRequest(
+                        p.GetValue(finding)!,
+                        p.GetValue(undo) ? null : p.GetValue(way),
+                        p.GetValue(value),
+                        p.GetValue(route) ? "route"
+                            : p.GetValue(move) is { Length: > 0 } ? "move"
+                            : "batch",
+                        p.GetValue(move) is { Length: > 0 } who ? who : null
+                    ),
+                    c,
+                    w,
+                    cancel
+                )
+        );
         choose.Validators.Add(v =>
         {
-            if (v.GetValue(undo) == v.GetValue(way) is not null) v.AddError("Give a way out, or --undo.");
-            if (v.GetValue(route) && v.GetValue(move) is { Length: > 0 }) v.AddError("Give --route or --move, not both.");
+            if (v.GetValue(undo) == v.GetValue(way) is not null)
+                v.AddError("Give a way out, or --undo.");
+            if (v.GetValue(route) && v.GetValue(move) is { Length: > 0 })
+                v.AddError("Give --route or --move, not both.");
         });
         yield return choose;
 
-        yield return host.Make("tidying", "What leaving out trash, junk, old or large mail would save; chosen with 'caravan choose'", "caravan tidying deckhands", [batch],
-            (p, c, w, cancel) => TidyingAsync(p.GetValue(batch)!, c, w, cancel));
+        yield return host.Make(
+            "tidying",
+            "What leaving out trash, junk, old or large mail would save; chosen with 'caravan choose'",
+            "caravan tidying deckhands",
+            [batch],
+            (p, c, w, cancel) => TidyingAsync(p.GetValue(batch)!, c, w, cancel)
+        );
 
-        var rules = new Option<string?>("--rules") { Description = "A file with other folder rules (a YAML list): where would folders land?" };
-        yield return host.Make("folders", "Where folders land and which rule said so, for a batch or a person", "caravan folders deckhands --move \"Aoife Marsh\"", [batch, one, rules],
-            (p, c, w, cancel) => FoldersAsync(p.GetValue(batch)!, p.GetValue(one), p.GetValue(rules), c, w, cancel));
+        var rules = new Option<string?>("--rules")
+        {
+            Description = "A file with other folder rules (a YAML list): where would folders land?",
+        };
+        yield return host.Make(
+            "folders",
+            "Where folders land and which rule said so, for a batch or a person",
+            "caravan folders deckhands --move \"Aoife Marsh\"",
+            [batch, one, rules],
+            (p, c, w, cancel) => FoldersAsync(p.GetValue(batch)!, p.GetValue(one), p.GetValue(rules), c, w, cancel)
+        );
 
-        yield return host.Make("forecast", "How long the first passes of a batch take, and what holds them back", "caravan forecast deckhands", [batch],
-            (p, c, w, cancel) => ForecastAsync(p.GetValue(batch)!, c, w, cancel));
+        yield return host.Make(
+            "forecast",
+            "How long the first passes of a batch take, and what holds them back",
+            "caravan forecast deckhands",
+            [batch],
+            (p, c, w, cancel) => ForecastAsync(p.GetValue(batch)!, c, w, cancel)
+        );
     }
 
     private static string Path(string batch) => $"batches/{Uri.EscapeDataString(batch)}";
 
-    private static async Task<int> SurveyAsync(string batch, string[]? who, bool wait, CaravanClient client, Writer writer, CancellationToken cancel)
+    private static async Task<int> SurveyAsync(
+        string batch,
+        string[]? who,
+        bool wait,
+        CaravanClient client,
+        Writer writer,
+        CancellationToken cancel
+    )
     {
         var moves = who is { Length: > 0 } ? who : null;
-        var asked = await client.PostAsync<MoveActionResult>($"{Path(batch)}/actions", new MoveActionRequest(MoveAction.Survey, moves), cancel);
+        var asked = await client.PostAsync<MoveActionResult>(
+            $"{Path(batch)}/actions",
+            new MoveActionRequest(MoveAction.Survey, moves),
+            cancel
+        );
         writer.Say($"Looking at: {asked.Changed.Count}{(asked.Unchanged > 0 ? $", busy with something else: {asked.Unchanged}" : "")}");
         if (!wait)
         {
-            if (writer.Form is not OutputForm.Table) writer.Rows(asked.Changed, "", [new Column<string>("Account", "account", Words.Safe)], asked);
+            if (writer.Form is not OutputForm.Table)
+                writer.Rows(asked.Changed, "", [new Column<string>("Account", "account", Words.Safe)], asked);
             return ExitCode.Well;
         }
         await MoveCommands.AwaitAsync(batch, moves, client, cancel);
         var survey = await client.GetAsync<BatchSurvey>($"{Path(batch)}/survey", cancel);
-        if (writer.Form is OutputForm.Json) writer.Json(survey);
-        else await ListAsync(batch, survey, client, writer, cancel);
+        if (writer.Form is OutputForm.Json)
+            writer.Json(survey);
+        else
+            await ListAsync(batch, survey, client, writer, cancel);
         var groups = await client.GetAsync<List<FindingGroup>>($"{Path(batch)}/findings", cancel);
         var open = groups.Where(g => g.Open > 0).ToList();
-        writer.Say(open.Count == 0 ? "[green]Nothing to decide.[/]" : $"Found: {Words.Safe(string.Join(", ", open.GroupBy(g => g.Weight).Select(g => $"{g.Count()} {Weight(g.Key, g.Count())}")))}. See: caravan findings {Words.Safe(batch)}");
+        writer.Say(
+            open.Count == 0
+                ? "[green]Nothing to decide.[/]"
+                : $"Found: {Words.Safe(string.Join(", ", open.GroupBy(g => g.Weight).Select(g => $"{g.Count()} {Weight(g.Key, g.Count())}")))}. "
+                    + $"See: caravan findings {Words.Safe(batch)}"
+        );
         return open.Exists(g => g.Weight == "blocks") ? ExitCode.NeedsYou : ExitCode.Well;
     }
 
-    private static string Weight(string weight, int count) => weight switch
-    {
-        "blocks" => count == 1 ? "kind that blocks" : "kinds that block",
-        "loses" => count == 1 ? "kind that loses something" : "kinds that lose something",
-        "changes" => count == 1 ? "kind that changes something" : "kinds that change something",
-        _ => count == 1 ? "note" : "notes",
-    };
+    private static string Weight(string weight, int count) =>
+        weight switch
+        {
+            "blocks" => count == 1 ? "kind that blocks" : "kinds that block",
+            "loses" => count == 1 ? "kind that loses something" : "kinds that lose something",
+            "changes" => count == 1 ? "kind that changes something" : "kinds that change something",
+            _ => count == 1 ? "note" : "notes",
+        };
 
     private static async Task ListAsync(string batch, BatchSurvey survey, CaravanClient client, Writer writer, CancellationToken cancel)
     {
         var accounts = await client.GetAsync<List<AccountInventory>>($"{Path(batch)}/inventory", cancel);
         var plain = writer.Form is OutputForm.Csv;
-        writer.Rows([.. accounts.OrderByDescending(a => a.Octets)], "Nobody.",
-        [
-            new("Name", "name", a => Words.Safe(a.Name)),
-            new("Account", "account", a => Words.Safe(a.Account)),
-            new("Folders", "folders", a => $"{a.Folders}", Right: true),
-            new("Messages", "messages", a => plain ? $"{a.Messages}" : Words.Number(a.Messages), Right: true),
-            new("Size", "octets", a => plain ? $"{a.Octets}" : Words.Size(a.Octets), Right: true),
-            new("To carry", "carry_octets", a => plain ? $"{a.CarryOctets}" : Words.Size(a.CarryOctets), Right: true),
-            new("Oldest", "oldest", a => Day(a.OldestMessage)),
-            new("Newest", "newest", a => Day(a.NewestMessage)),
-            new("Largest", "largest", a => plain ? $"{a.LargestMessage}" : Words.Size(a.LargestMessage), Right: true),
-            new("There already", "to_messages", a => plain ? $"{a.ToMessages}" : Words.Number(a.ToMessages), Right: true),
-            new("To decide", "findings", a => a.Problem is not null && !plain ? "[red]closed[/]" : a.Findings > 0 && !plain ? $"[yellow]{a.Findings}[/]" : $"{a.Findings}", Right: true),
-        ]);
-        writer.Say($"{survey.Surveyed} of {survey.People} looked at{(survey.Closed > 0 ? $", [red]{survey.Closed} cannot be entered[/]" : "")}: {Words.Number(survey.Messages)} messages, {Words.Size(survey.Octets)}; to carry {Words.Number(survey.CarryMessages)}, {Words.Size(survey.CarryOctets)}.");
+        writer.Rows(
+            [.. accounts.OrderByDescending(a => a.Octets)],
+            "Nobody.",
+            [
+                new("Name", "name", a => Words.Safe(a.Name)),
+                new("Account", "account", a => Words.Safe(a.Account)),
+                new("Folders", "folders", a => $"{a.Folders}", Right: true),
+                new("Messages", "messages", a => plain ? $"{a.Messages}" : Words.Number(a.Messages), Right: true),
+                new("Size", "octets", a => plain ? $"{a.Octets}" : Words.Size(a.Octets), Right: true),
+                new("To carry", "carry_octets", a => plain ? $"{a.CarryOctets}" : Words.Size(a.CarryOctets), Right: true),
+                new("Oldest", "oldest", a => Day(a.OldestMessage)),
+                new("Newest", "newest", a => Day(a.NewestMessage)),
+                new("Largest", "largest", a => plain ? $"{a.LargestMessage}" : Words.Size(a.LargestMessage), Right: true),
+                new("There already", "to_messages", a => plain ? $"{a.ToMessages}" : Words.Number(a.ToMessages), Right: true),
+                new(
+                    "To decide",
+                    "findings",
+                    a =>
+                        a.Problem is not null && !plain ? "[red]closed[/]"
+                        : a.Findings > 0 && !plain ? $"[yellow]{a.Findings}[/]"
+                        : $"{a.Findings}",
+                    Right: true
+                ),
+            ]
+        );
+        writer.Say(
+            $"{survey.Surveyed} of {survey.People} looked at{(survey.Closed > 0 ? $", [red]{survey.Closed} cannot be entered[/]" : "")}: "
+                + $"{Words.Number(survey.Messages)} messages, {Words.Size(survey.Octets)}; to carry {Words.Number(survey.CarryMessages)}"
+                + $", {Words.Size(survey.CarryOctets)}."
+        );
     }
 
-    private static async Task<int> FindingsAsync(string batch, string? who, string? code, bool rows, CaravanClient client, Writer writer, CancellationToken cancel)
+    private static async Task<int> FindingsAsync(
+        string batch,
+        string? who,
+        string? code,
+        bool rows,
+        CaravanClient client,
+        Writer writer,
+        CancellationToken cancel
+    )
     {
         if (rows || who is not null)
         {
-            var query = new[] { code is null ? null : $"code={Uri.EscapeDataString(code)}", who is null ? null : $"move={Uri.EscapeDataString(who)}" }.OfType<string>();
+            var query = new[]
+            {
+                code is null ? null : $"code={Uri.EscapeDataString(code)}",
+                who is null ? null : $"move={Uri.EscapeDataString(who)}",
+            }.OfType<string>();
             var found = await client.GetAsync<List<FindingRow>>($"{Path(batch)}/findings/rows?{string.Join('&', query)}", cancel);
-            writer.Rows(found, "Nothing was found.",
-            [
-                new("Weight", "weight", r => Coloured(r.Weight, writer)),
-                new("Finding", "code", r => r.Code),
-                new("Name", "name", r => Words.Safe(r.Name)),
-                new("Account", "account", r => Words.Safe(r.Account)),
-                new("What", "what", r => Words.Safe(r.What)),
-                new("Decided", "decision", r => Words.Safe(r.Decision ?? "")),
-                new("Remedy", "remedy", r => Words.Safe(r.Remedy ?? "")),
-            ]);
+            writer.Rows(
+                found,
+                "Nothing was found.",
+                [
+                    new("Weight", "weight", r => Coloured(r.Weight, writer)),
+                    new("Finding", "code", r => r.Code),
+                    new("Name", "name", r => Words.Safe(r.Name)),
+                    new("Account", "account", r => Words.Safe(r.Account)),
+                    new("What", "what", r => Words.Safe(r.What)),
+                    new("Decided", "decision", r => Words.Safe(r.Decision ?? "")),
+                    new("Remedy", "remedy", r => Words.Safe(r.Remedy ?? "")),
+                ]
+            );
             return found.Exists(r => r is { Weight: "blocks", Decision: null }) ? ExitCode.NeedsYou : ExitCode.Well;
         }
-        var groups = (await client.GetAsync<List<FindingGroup>>($"{Path(batch)}/findings", cancel)).Where(g => code is null || g.Code == code).ToList();
-        writer.Rows(groups, "Nothing was found. Was the batch surveyed?",
-        [
-            new("Weight", "weight", g => Coloured(g.Weight, writer)),
-            new("Finding", "code", g => g.Code),
-            new("What it is", "title", g => Words.Safe(g.Title)),
-            new("People", "people", g => $"{g.People}", Right: true),
-            new("Open", "open", g => $"{g.Open}", Right: true),
-            new("If nothing is decided", "otherwise", g => Words.Safe(g.Otherwise)),
-            new("Ways out", "ways", g => Words.Safe(string.Join(", ", g.Ways.Select(w => w.Way)))),
-        ]);
-        if (groups.Count > 0) writer.Say($"Who and why: caravan findings {Words.Safe(batch)} --rows. Decide: caravan choose {Words.Safe(batch)} CODE WAY");
+        var groups = (await client.GetAsync<List<FindingGroup>>($"{Path(batch)}/findings", cancel))
+            .Where(g => code is null || g.Code == code)
+            .ToList();
+        writer.Rows(
+            groups,
+            "Nothing was found. Was the batch surveyed?",
+            [
+                new("Weight", "weight", g => Coloured(g.Weight, writer)),
+                new("Finding", "code", g => g.Code),
+                new("What it is", "title", g => Words.Safe(g.Title)),
+                new("People", "people", g => $"{g.People}", Right: true),
+                new("Open", "open", g => $"{g.Open}", Right: true),
+                new("If nothing is decided", "otherwise", g => Words.Safe(g.Otherwise)),
+                new("Ways out", "ways", g => Words.Safe(string.Join(", ", g.Ways.Select(w => w.Way)))),
+            ]
+        );
+        if (groups.Count > 0)
+            writer.Say($"Who and why: caravan findings {Words.Safe(batch)} --rows. Decide: caravan choose {Words.Safe(batch)} CODE WAY");
         return groups.Exists(g => g is { Weight: "blocks", Open: > 0 }) ? ExitCode.NeedsYou : ExitCode.Well;
     }
 
-    private static string Coloured(string weight, Writer writer) => writer.Form is not OutputForm.Table ? weight : weight switch
-    {
-        "blocks" => "[red]! blocks[/]",
-        "loses" => "[yellow]− loses[/]",
-        "changes" => "[blue]~ changes[/]",
-        _ => "[grey]· note[/]",
-    };
+    private static string Coloured(string weight, Writer writer) =>
+        writer.Form is not OutputForm.Table
+            ? weight
+            : weight switch
+            {
+                "blocks" => "[red]! blocks[/]",
+                "loses" => "[yellow]− loses[/]",
+                "changes" => "[blue]~ changes[/]",
+                _ => "[grey]· note[/]",
+            };
 
-    private static async Task<int> ChooseAsync(string batch, DecisionRequest request, CaravanClient client, Writer writer, CancellationToken cancel)
+    private static async Task<int> ChooseAsync(
+        string batch,
+        DecisionRequest request,
+        CaravanClient client,
+        Writer writer,
+        CancellationToken cancel
+    )
     {
         var result = await client.PostAsync<DecisionResult>($"{Path(batch)}/decisions", request, cancel);
-        if (writer.Form is OutputForm.Json) writer.Json(result);
-        writer.Say(request.Way is null ? $"Taken back for {result.People}." : $"Chosen for {result.People}: {Words.Safe(request.Code)} {Words.Safe(request.Way)}{(request.Value is null ? "" : $" '{Words.Safe(request.Value)}'")}.");
+        if (writer.Form is OutputForm.Json)
+            writer.Json(result);
+        writer.Say(
+            request.Way is null
+                ? $"Taken back for {result.People}."
+                : $"Chosen for {result.People}: {Words.Safe(request.Code)} {Words.Safe(request.Way)}"
+                    + $"{(request.Value is null ? "" : $" '{Words.Safe(request.Value)}'")}."
+        );
         return ExitCode.Well;
     }
 
@@ -152,51 +272,79 @@ internal static class SurveyCommands
     {
         var savings = await client.GetAsync<List<SavingView>>($"{Path(batch)}/tidying", cancel);
         var plain = writer.Form is OutputForm.Csv;
-        writer.Rows(savings, "Nothing to leave out. Was the batch surveyed?",
-        [
-            new("What", "code", s => s.Code),
-            new("Way", "way", s => Words.Safe($"{s.Way}{(s.Value is null ? "" : $" --value {s.Value}")}")),
-            new("Meaning", "text", s => Words.Safe(s.Text)),
-            new("People", "people", s => $"{s.People}", Right: true),
-            new("Messages", "messages", s => plain ? $"{s.Messages}" : Words.Number(s.Messages), Right: true),
-            new("Size", "octets", s => plain ? $"{s.Octets}" : Words.Size(s.Octets), Right: true),
-            new("Time", "longest_seconds", s => plain ? s.LongestSaved.ToString("0", CultureInfo.InvariantCulture) : Span(s.ShortestSaved, s.LongestSaved), Right: true),
-        ]);
-        if (savings.Count > 0) writer.Say($"Nothing is deleted on the old side. Leave out with: caravan choose {Words.Safe(batch)} WHAT WAY");
+        writer.Rows(
+            savings,
+            "Nothing to leave out. Was the batch surveyed?",
+            [
+                new("What", "code", s => s.Code),
+                new("Way", "way", s => Words.Safe($"{s.Way}{(s.Value is null ? "" : $" --value {s.Value}")}")),
+                new("Meaning", "text", s => Words.Safe(s.Text)),
+                new("People", "people", s => $"{s.People}", Right: true),
+                new("Messages", "messages", s => plain ? $"{s.Messages}" : Words.Number(s.Messages), Right: true),
+                new("Size", "octets", s => plain ? $"{s.Octets}" : Words.Size(s.Octets), Right: true),
+                new(
+                    "Time",
+                    "longest_seconds",
+                    s => plain ? s.LongestSaved.ToString("0", CultureInfo.InvariantCulture) : Span(s.ShortestSaved, s.LongestSaved),
+                    Right: true
+                ),
+            ]
+        );
+        if (savings.Count > 0)
+            writer.Say($"Nothing is deleted on the old side. Leave out with: caravan choose {Words.Safe(batch)} WHAT WAY");
         return ExitCode.Well;
     }
 
-    private static async Task<int> FoldersAsync(string batch, string? who, string? rulesFile, CaravanClient client, Writer writer, CancellationToken cancel)
+    private static async Task<int> FoldersAsync(
+        string batch,
+        string? who,
+        string? rulesFile,
+        CaravanClient client,
+        Writer writer,
+        CancellationToken cancel
+    )
     {
         var path = $"{Path(batch)}/folders{(who is null ? "" : $"?move={Uri.EscapeDataString(who)}")}";
-        if (rulesFile is not null && !File.Exists(rulesFile)) throw new CommandException(ExitCode.WrongUsage, $"There is no file {rulesFile}.\nGive one that holds a YAML list of folder rules.");
+        if (rulesFile is not null && !File.Exists(rulesFile))
+            throw new CommandException(
+                ExitCode.WrongUsage,
+                $"There is no file {rulesFile}.\nGive one that holds a YAML list of folder rules."
+            );
         var preview = rulesFile is null
             ? await client.GetAsync<FolderPreview>(path, cancel)
             : await client.PostAsync<FolderPreview>(path, new FolderRulesRequest(await File.ReadAllTextAsync(rulesFile, cancel)), cancel);
         if (who is not null)
         {
-            writer.Rows(preview.Landings, "No folder.",
-            [
-                new("From", "from", l => Words.Safe(l.From)),
-                new("Messages", "messages", l => $"{l.Messages}", Right: true),
-                new("To", "to", l => l.To is null ? "[grey]stays behind[/]" : Words.Safe(l.To)),
-                new("Carried", "carry_messages", l => $"{l.CarryMessages}", Right: true),
-                new("By", "rule", l => Words.Safe(l.Rule)),
-                new("Note", "note", l => Words.Safe(l.Note ?? "")),
-            ], preview);
+            writer.Rows(
+                preview.Landings,
+                "No folder.",
+                [
+                    new("From", "from", l => Words.Safe(l.From)),
+                    new("Messages", "messages", l => $"{l.Messages}", Right: true),
+                    new("To", "to", l => l.To is null ? "[grey]stays behind[/]" : Words.Safe(l.To)),
+                    new("Carried", "carry_messages", l => $"{l.CarryMessages}", Right: true),
+                    new("By", "rule", l => Words.Safe(l.Rule)),
+                    new("Note", "note", l => Words.Safe(l.Note ?? "")),
+                ],
+                preview
+            );
         }
         else
         {
-            writer.Rows(preview.People, "Nobody was looked at yet.",
-            [
-                new("Name", "name", p => Words.Safe(p.Name)),
-                new("Account", "account", p => Words.Safe(p.Account)),
-                new("Folders", "folders", p => $"{p.Folders}", Right: true),
-                new("Land", "landing", p => $"{p.Landing}", Right: true),
-                new("Left out", "left_behind", p => $"{p.LeftBehind}", Right: true),
-                new("Renamed", "changed", p => $"{p.Changed}", Right: true),
-                new("Merged", "merged", p => $"{p.Merged}", Right: true),
-            ], preview);
+            writer.Rows(
+                preview.People,
+                "Nobody was looked at yet.",
+                [
+                    new("Name", "name", p => Words.Safe(p.Name)),
+                    new("Account", "account", p => Words.Safe(p.Account)),
+                    new("Folders", "folders", p => $"{p.Folders}", Right: true),
+                    new("Land", "landing", p => $"{p.Landing}", Right: true),
+                    new("Left out", "left_behind", p => $"{p.LeftBehind}", Right: true),
+                    new("Renamed", "changed", p => $"{p.Changed}", Right: true),
+                    new("Merged", "merged", p => $"{p.Merged}", Right: true),
+                ],
+                preview
+            );
         }
         writer.Say($"{Words.Safe(preview.Summary)}.{(rulesFile is null ? "" : " Nothing was changed.")}");
         return ExitCode.Well;
@@ -206,23 +354,50 @@ internal static class SurveyCommands
     {
         var estimate = await client.GetAsync<EstimateView>($"{Path(batch)}/estimate", cancel);
         var plain = writer.Form is OutputForm.Csv;
-        writer.Rows(estimate.Moves, "Nobody was looked at yet.",
-        [
-            new("Name", "name", m => Words.Safe(m.Name)),
-            new("Account", "account", m => Words.Safe(m.Account)),
-            new("Messages", "messages", m => plain ? $"{m.Messages}" : Words.Number(m.Messages), Right: true),
-            new("Size", "octets", m => plain ? $"{m.Octets}" : Words.Size(m.Octets), Right: true),
-            new("Shortest", "shortest_seconds", m => plain ? m.Shortest.ToString("0", CultureInfo.InvariantCulture) : Words.Duration(m.Shortest), Right: true),
-            new("Longest", "longest_seconds", m => plain ? m.Longest.ToString("0", CultureInfo.InvariantCulture) : Words.Duration(m.Longest), Right: true),
-        ], estimate);
-        writer.Say($"[bold]{Span(estimate.Shortest, estimate.Longest)}[/] for the first passes when run without pause, {estimate.AtOnce} at a time; held back by {Words.Safe(estimate.Detail)}.");
-        writer.Say(estimate.Measured > 0 ? $"[grey]Rates measured on {estimate.Measured} first passes of this route.[/]" : $"[grey]Rates are assumed ({estimate.MessagesPerSecondLow:0} to {estimate.MessagesPerSecondHigh:0} messages a second) until first passes were measured.[/]");
-        if (estimate.Unknown > 0) writer.Say($"[yellow]{estimate.Unknown} not in it: nobody has looked at them.[/] Look with: caravan survey {Words.Safe(batch)}");
+        writer.Rows(
+            estimate.Moves,
+            "Nobody was looked at yet.",
+            [
+                new("Name", "name", m => Words.Safe(m.Name)),
+                new("Account", "account", m => Words.Safe(m.Account)),
+                new("Messages", "messages", m => plain ? $"{m.Messages}" : Words.Number(m.Messages), Right: true),
+                new("Size", "octets", m => plain ? $"{m.Octets}" : Words.Size(m.Octets), Right: true),
+                new(
+                    "Shortest",
+                    "shortest_seconds",
+                    m => plain ? m.Shortest.ToString("0", CultureInfo.InvariantCulture) : Words.Duration(m.Shortest),
+                    Right: true
+                ),
+                new(
+                    "Longest",
+                    "longest_seconds",
+                    m => plain ? m.Longest.ToString("0", CultureInfo.InvariantCulture) : Words.Duration(m.Longest),
+                    Right: true
+                ),
+            ],
+            estimate
+        );
+        writer.Say(
+            $"[bold]{Span(estimate.Shortest, estimate.Longest)}[/] for the first passes when run without pause, {estimate.AtOnce} at a "
+                + $"time; held back by {Words.Safe(estimate.Detail)}."
+        );
+        writer.Say(
+            estimate.Measured > 0
+                ? $"[grey]Rates measured on {estimate.Measured} first passes of this route.[/]"
+                : $"[grey]Rates are assumed ({estimate.MessagesPerSecondLow:0} to {estimate.MessagesPerSecondHigh:0} messages a second) "
+                    + "until first passes were measured.[/]"
+        );
+        if (estimate.Unknown > 0)
+            writer.Say(
+                $"[yellow]{estimate.Unknown} not in it: nobody has looked at them.[/] Look with: caravan survey {Words.Safe(batch)}"
+            );
         return ExitCode.Well;
     }
 
     private static string Span(double shortest, double longest) =>
-        Words.Duration(shortest) == Words.Duration(longest) ? Words.Duration(longest) : $"{Words.Duration(shortest)} to {Words.Duration(longest)}";
+        Words.Duration(shortest) == Words.Duration(longest)
+            ? Words.Duration(longest)
+            : $"{Words.Duration(shortest)} to {Words.Duration(longest)}";
 
     private static string Day(DateTimeOffset? at) => at?.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture) ?? "";
 }

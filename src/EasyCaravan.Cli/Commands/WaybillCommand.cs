@@ -11,48 +11,135 @@ internal static class WaybillCommand
     {
         var batch = MoveCommands.BatchArgument();
         var move = new Option<string?>("--move") { Description = "Only this person, folder by folder" };
-        return host.Make("waybill", "The proof: what was found on the old side and what became of it", "caravan waybill deckhands --output json", [batch, move],
-            (p, c, w, cancel) => RunAsync(p.GetValue(batch)!, p.GetValue(move), c, w, cancel));
+        return host.Make(
+            "waybill",
+            "The proof: what was found on the old side and what became of it",
+            "caravan waybill deckhands --output json",
+            [batch, move],
+            (p, c, w, cancel) => RunAsync(p.GetValue(batch)!, p.GetValue(move), c, w, cancel)
+        );
     }
 
-    private sealed record Line(MoveWaybill Move, string Label, string To, Counts Counts, long Gone, long Missing, long Twice, long Altered, bool Closes, bool IsFolder);
+    private sealed record Line(
+        MoveWaybill Move,
+        string Label,
+        string To,
+        Counts Counts,
+        long Gone,
+        long Missing,
+        long Twice,
+        long Altered,
+        bool Closes,
+        bool IsFolder
+    );
 
     private static async Task<int> RunAsync(string batch, string? move, CaravanClient client, Writer writer, CancellationToken cancel)
     {
-        var waybill = await client.GetAsync<BatchWaybill>($"batches/{Uri.EscapeDataString(batch)}/waybill{(move is null ? "" : $"?move={Uri.EscapeDataString(move)}")}", cancel);
+        var waybill = await client.GetAsync<BatchWaybill>(
+            $"batches/{Uri.EscapeDataString(batch)}/waybill{(move is null ? "" : $"?move={Uri.EscapeDataString(move)}")}",
+            cancel
+        );
         var byFolder = move is not null || writer.Form is OutputForm.Csv;
         var lines = new List<Line>();
         foreach (var person in waybill.Moves)
         {
-            if (writer.Form is OutputForm.Table) lines.Add(new Line(person, person.Name, person.ToAccount, person.Total, person.Gone, person.Missing, person.Twice, person.Altered, person.Closes, false));
+            if (writer.Form is OutputForm.Table)
+                lines.Add(
+                    new Line(
+                        person,
+                        person.Name,
+                        person.ToAccount,
+                        person.Total,
+                        person.Gone,
+                        person.Missing,
+                        person.Twice,
+                        person.Altered,
+                        person.Closes,
+                        false
+                    )
+                );
             // With one kind there is nothing to tell apart.
             var several = person.Kinds.Count > 1;
             if (several && writer.Form is OutputForm.Table)
-                lines.AddRange(person.Kinds.Select(k => LineOf(person, Words.Word(k.Kind), "", [.. person.Folders.Where(f => f.Kind == k.Kind)], isFolder: true)));
-            if (byFolder) lines.AddRange(person.Folders.Select(f => new Line(person, several ? $"{Words.Word(f.Kind)}: {f.From}" : f.From, f.To ?? "(stays behind)", f.Counts, f.Gone, f.Missing, f.Twice, f.Altered, f.Closes, true)));
+                lines.AddRange(
+                    person.Kinds.Select(k =>
+                        LineOf(person, Words.Word(k.Kind), "", [.. person.Folders.Where(f => f.Kind == k.Kind)], isFolder: true)
+                    )
+                );
+            if (byFolder)
+                lines.AddRange(
+                    person.Folders.Select(f => new Line(
+                        person,
+                        several ? $"{Words.Word(f.Kind)}: {f.From}" : f.From,
+                        f.To ?? "(stays behind)",
+                        f.Counts,
+                        f.Gone,
+                        f.Missing,
+                        f.Twice,
+                        f.Altered,
+                        f.Closes,
+                        true
+                    ))
+                );
         }
         if (writer.Form is OutputForm.Table && waybill.Moves.Count > 1)
-            lines.Add(new Line(waybill.Moves[0], "Together", "", waybill.Total, waybill.Moves.Sum(m => m.Gone), waybill.Moves.Sum(m => m.Missing), waybill.Moves.Sum(m => m.Twice), waybill.Moves.Sum(m => m.Altered), waybill.Closes, false));
+            lines.Add(
+                new Line(
+                    waybill.Moves[0],
+                    "Together",
+                    "",
+                    waybill.Total,
+                    waybill.Moves.Sum(m => m.Gone),
+                    waybill.Moves.Sum(m => m.Missing),
+                    waybill.Moves.Sum(m => m.Twice),
+                    waybill.Moves.Sum(m => m.Altered),
+                    waybill.Closes,
+                    false
+                )
+            );
         writer.Rows(lines, "Nobody.", Columns(writer), waybill);
-        if (writer.Form is OutputForm.Table) Conclude(waybill, writer);
+        if (writer.Form is OutputForm.Table)
+            Conclude(waybill, writer);
         return waybill.Moves.Any(m => m.LeftBehind.Any(i => i.State != "accepted") || !m.Closes) ? ExitCode.NeedsYou : ExitCode.Well;
     }
 
-    private static Line LineOf(MoveWaybill person, string label, string to, List<FolderView> folders, bool isFolder) => new(
-        person, label, to,
-        new Counts(
-            folders.Sum(f => f.Counts.Found), folders.Sum(f => f.Counts.Carried), folders.Sum(f => f.Counts.Paired), folders.Sum(f => f.Counts.Excluded),
-            folders.Sum(f => f.Counts.LeftBehind)),
-        folders.Sum(f => f.Gone), folders.Sum(f => f.Missing), folders.Sum(f => f.Twice), folders.Sum(f => f.Altered), folders.TrueForAll(f => f.Closes), isFolder);
+    private static Line LineOf(MoveWaybill person, string label, string to, List<FolderView> folders, bool isFolder) =>
+        new(
+            person,
+            label,
+            to,
+            new Counts(
+                folders.Sum(f => f.Counts.Found),
+                folders.Sum(f => f.Counts.Carried),
+                folders.Sum(f => f.Counts.Paired),
+                folders.Sum(f => f.Counts.Excluded),
+                folders.Sum(f => f.Counts.LeftBehind)
+            ),
+            folders.Sum(f => f.Gone),
+            folders.Sum(f => f.Missing),
+            folders.Sum(f => f.Twice),
+            folders.Sum(f => f.Altered),
+            folders.TrueForAll(f => f.Closes),
+            isFolder
+        );
 
     private static void Conclude(BatchWaybill waybill, Writer writer)
     {
         foreach (var item in waybill.Moves.SelectMany(m => m.LeftBehind))
-            writer.Say($"[red]left behind[/] {Words.Safe(item.Account)} {Words.Safe(item.Folder)}: {Words.Safe(LeftBehindCommand.Name(item))}: {Words.Safe(item.Problem.What)} [grey]({item.State})[/]");
+            writer.Say(
+                $"[red]left behind[/] {Words.Safe(item.Account)} {Words.Safe(item.Folder)}: {Words.Safe(LeftBehindCommand.Name(item))}: "
+                    + $"{Words.Safe(item.Problem.What)} [grey]({item.State})[/]"
+            );
         foreach (var same in waybill.Moves.Where(m => !m.Closes).GroupBy(m => m.Sentence))
-            writer.Say($"[yellow]{Words.Safe(string.Join(", ", same.Take(5).Select(m => m.Name)))}{(same.Count() > 5 ? $" and {same.Count() - 5} more" : "")}:[/] {Words.Safe(same.Key)}");
+            writer.Say(
+                $"[yellow]{Words.Safe(string.Join(", ", same.Take(5).Select(m => m.Name)))}"
+                    + $"{(same.Count() > 5 ? $" and {same.Count() - 5} more" : "")}:[/] {Words.Safe(same.Key)}"
+            );
         foreach (var (person, last) in waybill.Moves.Where(m => m.Comparison?.EndedAt is not null).Select(m => (m.Name, m.Comparison!)))
-            writer.Say($"[grey]{Words.Safe(person)}: both sides read anew {Words.Time(last.EndedAt!.Value)}, {Words.Number(last.Compared)} message(s) compared, {Words.Number(last.Differing)} differ[/]");
+            writer.Say(
+                $"[grey]{Words.Safe(person)}: both sides read anew {Words.Time(last.EndedAt!.Value)}, {Words.Number(last.Compared)} "
+                    + $"message(s) compared, {Words.Number(last.Differing)} differ[/]"
+            );
         writer.Say(waybill.Closes ? $"[green]{Words.Safe(waybill.Sentence)}[/]" : $"[yellow]{Words.Safe(waybill.Sentence)}[/]");
         writer.Say($"[grey]{Words.Safe(waybill.From)} → {Words.Safe(waybill.To)}, drawn {Words.Time(waybill.DrawnAt)}[/]");
     }
@@ -65,18 +152,35 @@ internal static class WaybillCommand
             columns.Add(new("", "account", l => Words.Safe(l.Move.Account)));
             columns.Add(new("", "to_account", l => Words.Safe(l.Move.ToAccount)));
         }
-        columns.Add(new("Who, folder", "from", l => l.IsFolder && writer.Form is OutputForm.Table ? $"  {Words.Safe(l.Label)}" : $"{(writer.Form is OutputForm.Table ? "[bold]" : "")}{Words.Safe(l.Label)}{(writer.Form is OutputForm.Table ? "[/]" : "")}"));
+        columns.Add(
+            new("Who, folder", "from", l =>
+                l.IsFolder && writer.Form is OutputForm.Table
+                    ? $"  {Words.Safe(l.Label)}"
+                    : $"{(writer.Form is OutputForm.Table ? "[bold]" : "")}{Words.Safe(l.Label)}"
+                        + $"{(writer.Form is OutputForm.Table ? "[/]" : "")}"
+            )
+        );
         columns.Add(new("Landed in", "to", l => Words.Safe(l.To)));
-        foreach (var (title, name, count) in new (string, string, Func<Line, long>)[]
-        {
-            ("Found", "found", l => l.Counts.Found), ("Carried", "carried", l => l.Counts.Carried), ("Paired", "paired", l => l.Counts.Paired), ("Excluded", "excluded", l => l.Counts.Excluded),
-            ("Left", "left_behind", l => l.Counts.LeftBehind), ("Gone", "gone", l => l.Gone), ("Missing", "missing", l => l.Missing),
-            ("Twice", "twice", l => l.Twice), ("Altered", "altered", l => l.Altered),
-        })
+        foreach (
+            var (title, name, count) in new (string, string, Func<Line, long>)[]
+            {
+                ("Found", "found", l => l.Counts.Found),
+                ("Carried", "carried", l => l.Counts.Carried),
+                ("Paired", "paired", l => l.Counts.Paired),
+                ("Excluded", "excluded", l => l.Counts.Excluded),
+                ("Left", "left_behind", l => l.Counts.LeftBehind),
+                ("Gone", "gone", l => l.Gone),
+                ("Missing", "missing", l => l.Missing),
+                ("Twice", "twice", l => l.Twice),
+                ("Altered", "altered", l => l.Altered),
+            }
+        )
         {
             columns.Add(new(title, name, l => writer.Form is OutputForm.Csv ? $"{count(l)}" : Words.Number(count(l)), Right: true));
         }
-        columns.Add(new("Sums", "closes", l => writer.Form is OutputForm.Csv ? (l.Closes ? "true" : "false") : l.Closes ? "[green]close[/]" : "[yellow]open[/]"));
+        columns.Add(new("Sums", "closes", l => writer.Form is OutputForm.Csv ? (l.Closes ? "true" : "false")
+                : l.Closes ? "[green]close[/]"
+                : "[yellow]open[/]"));
         return columns;
     }
 }

@@ -19,7 +19,9 @@ internal sealed record Column<T>(string Title, string CsvName, Func<T, string> T
 /// <summary>Writes what a reading command found: a table for people, the API's own JSON or CSV for programs.</summary>
 internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter output, TextWriter error)
 {
-    private static readonly ContractTypes s_indented = new(new JsonSerializerOptions(ContractTypes.Default.Options) { WriteIndented = true });
+    private static readonly ContractTypes s_indented = new(
+        new JsonSerializerOptions(ContractTypes.Default.Options) { WriteIndented = true }
+    );
 
     public OutputForm Form => form;
 
@@ -28,8 +30,10 @@ internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter o
     /// <summary>Messages for people: beside the table, or on the error stream where programs read the output.</summary>
     public void Say(string markup)
     {
-        if (form is OutputForm.Table) console.MarkupLine(markup);
-        else error.WriteLine(Markup.Remove(markup));
+        if (form is OutputForm.Table)
+            console.MarkupLine(markup);
+        else
+            error.WriteLine(Markup.Remove(markup));
     }
 
     public void Json(object value) => output.WriteLine(JsonSerializer.Serialize(value, s_indented.GetTypeInfo(value.GetType())!));
@@ -45,11 +49,13 @@ internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter o
             case OutputForm.Csv:
                 using (var csv = new CsvWriter(output, CultureInfo.InvariantCulture, leaveOpen: true))
                 {
-                    foreach (var column in columns) csv.WriteField(column.CsvName);
+                    foreach (var column in columns)
+                        csv.WriteField(column.CsvName);
                     csv.NextRecord();
                     foreach (var row in rows)
                     {
-                        foreach (var column in columns) csv.WriteField(Markup.Remove(column.Text(row)));
+                        foreach (var column in columns)
+                            csv.WriteField(Markup.Remove(column.Text(row)));
                         csv.NextRecord();
                     }
                 }
@@ -61,8 +67,16 @@ internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter o
                     break;
                 }
                 var table = new Table { Border = TableBorder.Simple };
-                foreach (var column in columns) table.AddColumn(new TableColumn($"[bold]{column.Title}[/]") { Alignment = column.Right ? Justify.Right : Justify.Left, NoWrap = column.Right });
-                foreach (var row in rows) table.AddRow([.. columns.Select(c => c.Text(row))]);
+                foreach (var column in columns)
+                    table.AddColumn(
+                        new TableColumn($"[bold]{column.Title}[/]")
+                        {
+                            Alignment = column.Right ? Justify.Right : Justify.Left,
+                            NoWrap = column.Right,
+                        }
+                    );
+                foreach (var row in rows)
+                    table.AddRow([.. columns.Select(c => c.Text(row))]);
                 console.Write(table);
                 break;
         }

@@ -5,13 +5,23 @@ using NodaTime;
 namespace EasyCaravan.Core.Carrying;
 
 /// <summary>Where one kind of a move stands.</summary>
-/// <param name="Stage"><see cref="Stage.Listed"/> before its first pass, <see cref="Stage.Copying"/> until that ended well, then <see cref="Stage.InStep"/>.</param>
+/// <param name="Stage">
+/// <see cref="Stage.Listed"/> before its first pass, <see cref="Stage.Copying"/> until that ended well, then <see cref="Stage.InStep"/>.
+/// </param>
 /// <param name="Due">From when on it is to run; null: not by itself.</param>
 /// <param name="Wait">Set while it waits after a fault: for its own next try, or for the service.</param>
 /// <param name="Fault">Why it waits, or needs somebody.</param>
 /// <param name="Attempts">Failures in a row.</param>
 /// <param name="EndedAt">When it last ended well.</param>
-public sealed record LegState(Kind Kind, Stage Stage, Instant? Due = null, Wait? Wait = null, Fault? Fault = null, int Attempts = 0, Instant? EndedAt = null)
+public sealed record LegState(
+    Kind Kind,
+    Stage Stage,
+    Instant? Due = null,
+    Wait? Wait = null,
+    Fault? Fault = null,
+    int Attempts = 0,
+    Instant? EndedAt = null
+)
 {
     /// <summary>
     /// A server that fell silent may still be at work on what it was sent: it is given a minute more before anybody looks whether it was.
@@ -19,7 +29,8 @@ public sealed record LegState(Kind Kind, Stage Stage, Instant? Due = null, Wait?
     private const int SilentSteps = 5;
 
     /// <summary>
-    /// Answers that make no sense, or a defect of ours, are not met for ever: so often in a row, over a quarter of an hour, and a person has to look.
+    /// Answers that make no sense, or a defect of ours, are not met for ever: so often in a row, over a quarter of an hour, and a person
+    /// has to look.
     /// </summary>
     private const int MostSenseless = 10;
 
@@ -47,23 +58,39 @@ public sealed record LegState(Kind Kind, Stage Stage, Instant? Due = null, Wait?
         timetable?.CatchUpEvery is { } every ? timetable.NextOpening(now + every) : null;
 
     /// <param name="progressed">It settled something first, so that failures are not in a row.</param>
-    /// <param name="resumes">When the service is tried again for all who wait for it; null where the fault is not about the service.</param>
+    /// <param name="resumes">
+    /// When the service is tried again for all who wait for it; null where the fault is not about the service.
+    /// </param>
     /// <param name="chance">See <see cref="Backoff.After"/>.</param>
     public LegState Fail(Fault fault, bool progressed, Instant? resumes, double chance, Instant now)
     {
         // The service is in trouble, which is no failure of this move: it waits with the others and goes on with them.
-        if (resumes is { } at) return this with { Due = at, Wait = Carrying.Wait.Service, Fault = fault };
+        if (resumes is { } at)
+            return this with { Due = at, Wait = Carrying.Wait.Service, Fault = fault };
         var attempts = progressed ? 1 : Attempts + 1;
         return RetryAfter(fault, attempts, chance, now) is { } retry
-            ? this with { Due = retry, Wait = Carrying.Wait.Retry, Fault = fault, Attempts = attempts }
-            : this with { Due = null, Wait = null, Fault = fault, Attempts = attempts };
+            ? this with
+            {
+                Due = retry,
+                Wait = Carrying.Wait.Retry,
+                Fault = fault,
+                Attempts = attempts,
+            }
+            : this with
+            {
+                Due = null,
+                Wait = null,
+                Fault = fault,
+                Attempts = attempts,
+            };
     }
 
     /// <summary>When it is tried again by itself; null where a person has to look.</summary>
     public static Instant? RetryAfter(Fault fault, int attempts, double chance, Instant now)
     {
         var senseless = fault.Cause is Cause.ProtocolBroken or Cause.Unexpected && attempts >= MostSenseless;
-        if (fault.Action is not FaultAction.RetryLater || senseless) return null;
+        if (fault.Action is not FaultAction.RetryLater || senseless)
+            return null;
         // Before the sign-in nothing was handed over yet that a silent server could still be at work on.
         var steps = fault is { Cause: Cause.TimedOut, BeforeSignIn: false } ? attempts + SilentSteps : attempts;
         return fault.NotBefore ?? now + Duration.FromTimeSpan(Backoff.After(steps, chance));

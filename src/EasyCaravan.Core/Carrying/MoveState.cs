@@ -65,7 +65,8 @@ public sealed record Condition(ConditionKind Kind, Wait? Wait = null, Instant? U
 /// changes nothing, so that every write of the API may be repeated.
 /// </summary>
 /// <remarks>
-/// What runs when follows from the legs: each knows by itself from when on it is due. Surveys and comparisons are no legs; they run when a person asks.
+/// What runs when follows from the legs: each knows by itself from when on it is due. Surveys and comparisons are no legs; they run when a
+/// person asks.
 /// </remarks>
 /// <param name="Wanted">The pass that is to run as soon as it may; null when none is.</param>
 /// <param name="Attempts">Failures in a row of a survey or comparison.</param>
@@ -80,35 +81,56 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     private bool WantsLook => Wanted is PassKind.Survey or PassKind.Compare;
 
     /// <summary>From when on a worker may take it up; null when there is nothing to do.</summary>
-    public Instant? DueAt => Condition.Kind switch
-    {
-        ConditionKind.Queued => Instant.MinValue,
-        ConditionKind.Waiting or ConditionKind.Idle or ConditionKind.NeedsYou => Condition.Until,
-        ConditionKind.Running or ConditionKind.Held => null,
-    };
+    public Instant? DueAt =>
+        Condition.Kind switch
+        {
+            ConditionKind.Queued => Instant.MinValue,
+            ConditionKind.Waiting or ConditionKind.Idle or ConditionKind.NeedsYou => Condition.Until,
+            ConditionKind.Running or ConditionKind.Held => null,
+        };
 
-    public bool Equals(MoveState? other) => other is not null && (Stage, Condition, Wanted, Attempts) == (other.Stage, other.Condition, other.Wanted, other.Attempts)
+    public bool Equals(MoveState? other) =>
+        other is not null
+        && (Stage, Condition, Wanted, Attempts) == (other.Stage, other.Condition, other.Wanted, other.Attempts)
         && Legs.SequenceEqual(other.Legs);
 
     public override int GetHashCode() => HashCode.Combine(Stage, Condition, Wanted, Attempts, Legs.Length);
 
     public MoveState Start(Timetable? timetable, Instant now)
     {
-        var isFree = Condition.Kind is ConditionKind.Idle || (Wanted is PassKind.Survey && Condition.Kind is not (ConditionKind.Running or ConditionKind.Held));
+        var isFree =
+            Condition.Kind is ConditionKind.Idle
+            || (Wanted is PassKind.Survey && Condition.Kind is not (ConditionKind.Running or ConditionKind.Held));
         return Stage is Stage.Listed or Stage.Surveyed && isFree
-            ? (this with { Attempts = 0, Wanted = null, Legs = Each(l => l.Want(now) with { Stage = Stage.Copying }) }).Settle(timetable, now)
+            ? (this with { Attempts = 0, Wanted = null, Legs = Each(l => l.Want(now) with { Stage = Stage.Copying }) }).Settle(
+                timetable,
+                now
+            )
             : this;
     }
 
     /// <summary>A survey, at any hour: it is no pass, and carries nothing. Not while something else is to run first.</summary>
     public MoveState Survey() =>
-        !IsOver && (Condition.Kind is ConditionKind.Idle || (Wanted is PassKind.Survey && Condition.Kind is ConditionKind.NeedsYou or ConditionKind.Waiting))
-            ? this with { Attempts = 0, Wanted = PassKind.Survey, Condition = new Condition(ConditionKind.Queued) }
+        !IsOver
+        && (
+            Condition.Kind is ConditionKind.Idle
+            || (Wanted is PassKind.Survey && Condition.Kind is ConditionKind.NeedsYou or ConditionKind.Waiting)
+        )
+            ? this with
+            {
+                Attempts = 0,
+                Wanted = PassKind.Survey,
+                Condition = new Condition(ConditionKind.Queued),
+            }
             : this;
 
     /// <summary>Those legs catch up that are in step; one that needs somebody is left out.</summary>
     public MoveState CatchUp(Timetable? timetable, Instant now) =>
-        !IsOver && !WantsLook && Condition.Kind is ConditionKind.Idle or ConditionKind.NeedsYou && Legs.Any(IsInStep) && !Legs.Any(l => l.IsDue(now))
+        !IsOver
+        && !WantsLook
+        && Condition.Kind is ConditionKind.Idle or ConditionKind.NeedsYou
+        && Legs.Any(IsInStep)
+        && !Legs.Any(l => l.IsDue(now))
             ? (this with { Legs = Each(l => IsInStep(l) ? l.Want(now) : l) }).Settle(timetable, now)
             : this;
 
@@ -116,121 +138,185 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
 
     /// <summary>Both sides are to be read anew. Only of what was carried to its end, and not while something else is to run.</summary>
     public MoveState Compare(Timetable? timetable, Instant now) =>
-        Stage is not Stage.Withdrawn && Legs.Any(l => l.Stage is Stage.InStep) && Condition.Kind is ConditionKind.Idle or ConditionKind.NeedsYou && !WantsLook
+        Stage is not Stage.Withdrawn
+        && Legs.Any(l => l.Stage is Stage.InStep)
+        && Condition.Kind is ConditionKind.Idle or ConditionKind.NeedsYou
+        && !WantsLook
             ? (this with { Attempts = 0 }).Want(PassKind.Compare, timetable, now)
             : this;
 
     public MoveState Hold() => IsOver ? this : this with { Condition = new Condition(ConditionKind.Held) };
 
     /// <summary>What was wrong when it was held is tried again.</summary>
-    public MoveState Resume(Timetable? timetable, Instant now) => Condition.Kind is not ConditionKind.Held ? this
+    public MoveState Resume(Timetable? timetable, Instant now) =>
+        Condition.Kind is not ConditionKind.Held ? this
         : WantsLook ? Want(Wanted!.Value, timetable, now)
         : (this with { Legs = Each(l => l.Fault is null ? l : l.Want(now) with { Attempts = 0 }) }).Settle(timetable, now);
 
     /// <summary>Tries again now what needs a person or waits for its retry.</summary>
     public MoveState Retry(Timetable? timetable, Instant now)
     {
-        if (Condition is not ({ Kind: ConditionKind.NeedsYou } or { Kind: ConditionKind.Waiting, Wait: Wait.Retry or Wait.Service })) return this;
+        if (Condition is not ({ Kind: ConditionKind.NeedsYou } or { Kind: ConditionKind.Waiting, Wait: Wait.Retry or Wait.Service }))
+            return this;
         return WantsLook
             ? (this with { Attempts = 0 }).Want(Wanted!.Value, timetable, now)
             : (this with { Legs = Each(l => l.Fault is null ? l : l.Want(now) with { Attempts = 0 }) }).Settle(timetable, now);
     }
 
     /// <summary>Left-behind items are to be tried again: a catch-up, or another try of what cannot go on.</summary>
-    public MoveState RetryItems(Timetable? timetable, Instant now) => CatchUp(timetable, now) is var caught && caught != this ? caught : Retry(timetable, now);
+    public MoveState RetryItems(Timetable? timetable, Instant now) =>
+        CatchUp(timetable, now) is var caught && caught != this ? caught : Retry(timetable, now);
 
-    public MoveState Withdraw() => Stage is Stage.Done ? this : this with
-    {
-        Stage = Stage.Withdrawn, Condition = Condition.Idle, Wanted = null, Attempts = 0, Legs = Each(l => l with { Due = null, Wait = null, Fault = null, Attempts = 0 }),
-    };
+    public MoveState Withdraw() =>
+        Stage is Stage.Done
+            ? this
+            : this with
+            {
+                Stage = Stage.Withdrawn,
+                Condition = Condition.Idle,
+                Wanted = null,
+                Attempts = 0,
+                Legs = Each(l => l with { Due = null, Wait = null, Fault = null, Attempts = 0 }),
+            };
 
     /// <summary>A worker took it up. Whatever was due by then runs.</summary>
-    public MoveState Run(Instant now) => this with
-    {
-        Wanted = WantsLook ? Wanted : Legs.Any(l => l.IsDue(now) && l.Stage is not Stage.InStep) ? PassKind.First : PassKind.CatchUp,
-        Condition = new Condition(ConditionKind.Running),
-    };
+    public MoveState Run(Instant now) =>
+        this with
+        {
+            Wanted =
+                WantsLook ? Wanted
+                : Legs.Any(l => l.IsDue(now) && l.Stage is not Stage.InStep) ? PassKind.First
+                : PassKind.CatchUp,
+            Condition = new Condition(ConditionKind.Running),
+        };
 
     /// <summary>The pass came to an end: each leg by itself.</summary>
-    /// <param name="resumes">When a service in trouble is tried again for all who wait for it; null where a fault is not about a service.</param>
+    /// <param name="resumes">
+    /// When a service in trouble is tried again for all who wait for it; null where a fault is not about a service.
+    /// </param>
     /// <param name="chance">See <see cref="Backoff.After"/>.</param>
     public MoveState End(PassEnd end, Func<Fault, Instant?> resumes, double chance, Timetable? timetable, Instant now)
     {
-        if (IsOver && !WantsLook) return this;
-        if (WantsLook) return Condition.Kind is ConditionKind.Running ? EndLook(end, resumes, chance, timetable, now) : this;
-        var legs = Each(leg => end.Legs.FirstOrDefault(e => e.Kind == leg.Kind) switch
-        {
-            null => leg,
-            { Fault: { } fault } ended => leg.Fail(fault, ended.Progressed, resumes(fault), chance, now),
-            _ => leg.Complete(timetable, now),
-        });
+        if (IsOver && !WantsLook)
+            return this;
+        if (WantsLook)
+            return Condition.Kind is ConditionKind.Running ? EndLook(end, resumes, chance, timetable, now) : this;
+        var legs = Each(leg =>
+            end.Legs.FirstOrDefault(e => e.Kind == leg.Kind) switch
+            {
+                null => leg,
+                { Fault: { } fault } ended => leg.Fail(fault, ended.Progressed, resumes(fault), chance, now),
+                _ => leg.Complete(timetable, now),
+            }
+        );
         var after = (this with { Legs = legs }).WithStageOfLegs();
         // A person may have held the move meanwhile: what its legs reached stands all the same.
         return Condition.Kind is ConditionKind.Running ? after.Settle(timetable, now) : after;
     }
 
     /// <summary>
-    /// A look that failed keeps nobody from catching up: whoever has begun goes on, and the journal tells why the look failed. Whoever has not begun has
-    /// nothing else to do.
+    /// A look that failed keeps nobody from catching up: whoever has begun goes on, and the journal tells why the look failed. Whoever has
+    /// not begun has nothing else to do.
     /// </summary>
     private MoveState EndLook(PassEnd end, Func<Fault, Instant?> resumes, double chance, Timetable? timetable, Instant now)
     {
-        if (end.Stopped) return Want(Wanted!.Value, timetable, now);
+        if (end.Stopped)
+            return Want(Wanted!.Value, timetable, now);
         if (end.Fault is null)
         {
             var reached = Wanted is PassKind.Survey && Stage is Stage.Listed ? Stage.Surveyed : Stage;
             return (this with { Stage = reached, Attempts = 0 }).Settle(timetable, now);
         }
-        if (resumes(end.Fault) is { } at) return this with { Condition = new Condition(ConditionKind.Waiting, Wait.Service, at, end.Fault) };
+        if (resumes(end.Fault) is { } at)
+            return this with { Condition = new Condition(ConditionKind.Waiting, Wait.Service, at, end.Fault) };
         var attempts = end.Progressed ? 1 : Attempts + 1;
         if (LegState.RetryAfter(end.Fault, attempts, chance, now) is { } retry)
             return this with { Attempts = attempts, Condition = new Condition(ConditionKind.Waiting, Wait.Retry, retry, end.Fault) };
         return Stage is Stage.Listed or Stage.Surveyed
-            ? this with { Attempts = attempts, Condition = new Condition(ConditionKind.NeedsYou, Fault: end.Fault) }
+            ? this with
+            {
+                Attempts = attempts,
+                Condition = new Condition(ConditionKind.NeedsYou, Fault: end.Fault),
+            }
             : (this with { Attempts = 0 }).Settle(timetable, now);
     }
 
     /// <summary>The timetable changed: windows open at other times, and a new rhythm counts from now.</summary>
-    public MoveState Reschedule(Timetable? timetable, Instant now) => Condition switch
-    {
-        { Kind: ConditionKind.Waiting, Wait: Wait.Window } when WantsLook => Want(Wanted!.Value, timetable, now),
-        { Kind: ConditionKind.Waiting, Wait: Wait.Window } => Settle(timetable, now),
-        { Kind: ConditionKind.Idle or ConditionKind.NeedsYou } when !WantsLook => (this with { Legs = Each(l => l.Rest(timetable, now)) }).Settle(timetable, now),
-        _ => this,
-    };
+    public MoveState Reschedule(Timetable? timetable, Instant now) =>
+        Condition switch
+        {
+            { Kind: ConditionKind.Waiting, Wait: Wait.Window } when WantsLook => Want(Wanted!.Value, timetable, now),
+            { Kind: ConditionKind.Waiting, Wait: Wait.Window } => Settle(timetable, now),
+            { Kind: ConditionKind.Idle or ConditionKind.NeedsYou } when !WantsLook => (
+                this with
+                {
+                    Legs = Each(l => l.Rest(timetable, now)),
+                }
+            ).Settle(timetable, now),
+            _ => this,
+        };
 
-    /// <summary>The route carries other kinds than it did. A kind that is new to a move that has begun is copied as soon as it may be.</summary>
+    /// <summary>
+    /// The route carries other kinds than it did. A kind that is new to a move that has begun is copied as soon as it may be.
+    /// </summary>
     public MoveState Carry(ImmutableArray<Kind> kinds, Timetable? timetable, Instant now)
     {
-        if (Legs.Select(l => l.Kind).SequenceEqual(kinds)) return this;
+        if (Legs.Select(l => l.Kind).SequenceEqual(kinds))
+            return this;
         var hasBegun = Stage is not (Stage.Listed or Stage.Surveyed) && !IsOver;
-        var changed = (this with
-        {
-            Legs = [.. kinds.Select(k => Legs.FirstOrDefault(l => l.Kind == k) ?? (hasBegun ? new LegState(k, Stage.Copying, now) : new LegState(k, Stage.Listed)))],
-        }).WithStageOfLegs();
+        var changed = (
+            this with
+            {
+                Legs =
+                [
+                    .. kinds.Select(k =>
+                        Legs.FirstOrDefault(l => l.Kind == k)
+                        ?? (hasBegun ? new LegState(k, Stage.Copying, now) : new LegState(k, Stage.Listed))
+                    ),
+                ],
+            }
+        ).WithStageOfLegs();
         var isSettled = Condition.Kind is ConditionKind.Running or ConditionKind.Held || WantsLook;
         return isSettled || !hasBegun ? changed : changed.Settle(timetable, now);
     }
 
     /// <summary>A move is as far as its slowest leg.</summary>
     private MoveState WithStageOfLegs() =>
-        Stage is Stage.Copying or Stage.InStep ? this with { Stage = Legs.All(l => l.Stage is Stage.InStep) ? Stage.InStep : Stage.Copying } : this;
+        Stage is Stage.Copying or Stage.InStep
+            ? this with
+            {
+                Stage = Legs.All(l => l.Stage is Stage.InStep) ? Stage.InStep : Stage.Copying,
+            }
+            : this;
 
     /// <summary>What is to be done next, and who is waited for: as the legs say.</summary>
     private MoveState Settle(Timetable? timetable, Instant now)
     {
-        var state = this with { Stage = Stage is Stage.Listed or Stage.Surveyed && Legs.Any(l => l.Stage is Stage.Copying) ? Stage.Copying : Stage };
+        var state = this with
+        {
+            Stage = Stage is Stage.Listed or Stage.Surveyed && Legs.Any(l => l.Stage is Stage.Copying) ? Stage.Copying : Stage,
+        };
         var due = Legs.Where(l => l.Due is not null).MinBy(l => l.Due);
         var isDue = due?.IsDue(now) == true;
         var at = isDue ? now : due?.Due;
         var opens = at is { } then ? timetable?.NextOpening(then) ?? then : at;
         var unfinished = Legs.Any(l => l.Stage is Stage.Copying) ? PassKind.First : PassKind.CatchUp;
-        if (isDue && !(opens > now)) return state with { Wanted = unfinished, Condition = new Condition(ConditionKind.Queued) };
+        if (isDue && !(opens > now))
+            return state with { Wanted = unfinished, Condition = new Condition(ConditionKind.Queued) };
         if (Legs.FirstOrDefault(l => l.NeedsSomebody) is { } needs)
-            return state with { Wanted = unfinished, Condition = new Condition(ConditionKind.NeedsYou, null, opens, needs.Fault, needs.Kind) };
-        if (isDue) return state with { Wanted = unfinished, Condition = new Condition(ConditionKind.Waiting, Wait.Window, opens) };
+            return state with
+            {
+                Wanted = unfinished,
+                Condition = new Condition(ConditionKind.NeedsYou, null, opens, needs.Fault, needs.Kind),
+            };
+        if (isDue)
+            return state with { Wanted = unfinished, Condition = new Condition(ConditionKind.Waiting, Wait.Window, opens) };
         if (Legs.Where(l => l.Wait is not null).MinBy(l => l.Due) is { } waiting)
-            return state with { Wanted = unfinished, Condition = new Condition(ConditionKind.Waiting, waiting.Wait, opens, waiting.Fault, waiting.Kind) };
+            return state with
+            {
+                Wanted = unfinished,
+                Condition = new Condition(ConditionKind.Waiting, waiting.Wait, opens, waiting.Fault, waiting.Kind),
+            };
         return state with { Wanted = null, Condition = new Condition(ConditionKind.Idle, Until: opens) };
     }
 

@@ -3,7 +3,9 @@ using EasyCaravan.Core.Ports;
 
 namespace EasyCaravan.Core.Carrying;
 
-/// <summary>One run of a move: its legs one after the other, in the order of the route. What one leg cannot do keeps no other waiting.</summary>
+/// <summary>
+/// One run of a move: its legs one after the other, in the order of the route. What one leg cannot do keeps no other waiting.
+/// </summary>
 /// <param name="account">Named in the fault where a leg ends unexpectedly.</param>
 public sealed class Pass(IReadOnlyList<Leg> legs, string account)
 {

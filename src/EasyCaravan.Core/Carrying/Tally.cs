@@ -7,7 +7,16 @@ public sealed class Tally(Kind kind = Kind.Mail)
 {
     public Kind Kind => kind;
 
-    private long _expected, _carried, _paired, _excluded, _leftBehind, _octets, _flags, _moved, _removed, _differences;
+    private long _expected,
+        _carried,
+        _paired,
+        _excluded,
+        _leftBehind,
+        _octets,
+        _flags,
+        _moved,
+        _removed,
+        _differences;
     private long _looked;
     private volatile string? _folder;
 
@@ -31,7 +40,10 @@ public sealed class Tally(Kind kind = Kind.Mail)
     /// <summary>Messages that moved on the from side and were moved on the to side.</summary>
     public long Moved => Interlocked.Read(ref _moved);
 
-    /// <summary>Messages deleted on the to side because their owner deleted them on the from side, or on the from side because they are proven to have arrived.</summary>
+    /// <summary>
+    /// Messages deleted on the to side because their owner deleted them on the from side, or on the from side because they are proven to
+    /// have arrived.
+    /// </summary>
     public long Removed => Interlocked.Read(ref _removed);
 
     /// <summary>Differences between the sides that were found and need a decision.</summary>
@@ -46,7 +58,11 @@ public sealed class Tally(Kind kind = Kind.Mail)
     public long Settled => Carried + Paired + Excluded + LeftBehind;
 
     /// <summary>A folder that is being worked on, for people.</summary>
-    public string? Folder { get => _folder; set => _folder = value; }
+    public string? Folder
+    {
+        get => _folder;
+        set => _folder = value;
+    }
 
     public void Expect(long messages) => Interlocked.Add(ref _expected, messages);
 

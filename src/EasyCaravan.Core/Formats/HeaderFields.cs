@@ -2,7 +2,9 @@ using System.Text;
 
 namespace EasyCaravan.Core.Formats;
 
-/// <summary>Walks the fields of a message's header (RFC 5322 §2.2), folded lines included. A line that is no field is passed over.</summary>
+/// <summary>
+/// Walks the fields of a message's header (RFC 5322 §2.2), folded lines included. A line that is no field is passed over.
+/// </summary>
 /// <param name="header">The octets of the header.</param>
 public ref struct HeaderFields(ReadOnlySpan<byte> header)
 {
@@ -18,7 +20,8 @@ public ref struct HeaderFields(ReadOnlySpan<byte> header)
         {
             var field = TakeField();
             var colon = field.IndexOf((byte)':');
-            if (colon <= 0) continue;
+            if (colon <= 0)
+                continue;
             name = field[..colon].TrimEnd(" \t"u8);
             value = field[(colon + 1)..];
             return true;
@@ -34,8 +37,7 @@ public ref struct HeaderFields(ReadOnlySpan<byte> header)
         {
             var newline = _rest[end..].IndexOf((byte)'\n');
             end = newline < 0 ? _rest.Length : end + newline + 1;
-        }
-        while (end < _rest.Length && _rest[end] is (byte)' ' or (byte)'\t');
+        } while (end < _rest.Length && _rest[end] is (byte)' ' or (byte)'\t');
         var field = _rest[..end];
         _rest = _rest[end..];
         return field;

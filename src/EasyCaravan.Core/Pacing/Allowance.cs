@@ -2,7 +2,9 @@ namespace EasyCaravan.Core.Pacing;
 
 /// <summary>Octets that a pass may still carry today, over both of its accounts. Its lanes share it.</summary>
 /// <param name="octets">What is left of the day's limit; null: no limit.</param>
-/// <param name="untouched">Nothing was carried today: then one message may be larger than a whole day's limit, or it would never be carried.</param>
+/// <param name="untouched">
+/// Nothing was carried today: then one message may be larger than a whole day's limit, or it would never be carried.
+/// </param>
 /// <param name="spent">What to say when it is used up, with the time from which on there is more.</param>
 public sealed class Allowance(long? octets, bool untouched, Fault? spent)
 {
@@ -15,10 +17,12 @@ public sealed class Allowance(long? octets, bool untouched, Fault? spent)
     /// <summary>Sets aside what a message needs. False when it does not fit: whoever asked waits for another day.</summary>
     public bool TryTake(long size)
     {
-        if (octets is null) return true;
+        if (octets is null)
+            return true;
         lock (_lock)
         {
-            if (size > _left && !_untouched) return false;
+            if (size > _left && !_untouched)
+                return false;
             (_left, _untouched) = (_left - size, false);
             return true;
         }

@@ -1,6 +1,8 @@
 namespace EasyCaravan.Core.Pacing;
 
-/// <summary>How long to wait before trying again: doubling from two seconds to ten minutes, spread so that moves do not all return at once.</summary>
+/// <summary>
+/// How long to wait before trying again: doubling from two seconds to ten minutes, spread so that moves do not all return at once.
+/// </summary>
 public static class Backoff
 {
     public static readonly TimeSpan Shortest = TimeSpan.FromSeconds(2);

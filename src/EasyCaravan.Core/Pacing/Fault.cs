@@ -1,6 +1,8 @@
 namespace EasyCaravan.Core.Pacing;
 
-/// <summary>What can go wrong with the world outside. Closed: every map over it is exhaustive. Kept by number: new ones come last.</summary>
+/// <summary>
+/// What can go wrong with the world outside. Closed: every map over it is exhaustive. Kept by number: new ones come last.
+/// </summary>
 public enum Cause
 {
     HostUnknown,
@@ -82,7 +84,12 @@ public sealed record Fault(Cause Cause, string Whom, string What, string? Code =
 
     /// <summary>With the remedy that a service's definition has for what it said, if it has one.</summary>
     public Fault Advised(IEnumerable<Planning.Help> help) =>
-        Help is null && help.FirstOrDefault(h => What.Contains(h.Says, StringComparison.OrdinalIgnoreCase)) is { } known ? this with { Help = known.Remedy } : this;
+        Help is null && help.FirstOrDefault(h => What.Contains(h.Says, StringComparison.OrdinalIgnoreCase)) is { } known
+            ? this with
+            {
+                Help = known.Remedy,
+            }
+            : this;
 
     public FaultAction Action => FaultRules.ActionOf(Cause);
 
@@ -94,57 +101,91 @@ public sealed record Fault(Cause Cause, string Whom, string What, string? Code =
 /// <summary>The one place that says what each cause means for the move and for the person.</summary>
 public static class FaultRules
 {
-    /// <summary>It would meet everybody who moves over the same service, not this account alone (RFC 5530 §3, UNAVAILABLE; LIMIT before anyone has signed in).</summary>
-    public static bool IsOfService(Fault fault) => fault.Service is not null && fault.Cause switch
-    {
-        Cause.HostUnknown or Cause.Unreachable or Cause.TlsUntrusted or Cause.TlsNotOffered => true,
-        Cause.ServiceBusy => fault.Code is "UNAVAILABLE" or "LIMIT" || fault.BeforeSignIn,
-        _ => false,
-    };
+    /// <summary>
+    /// It would meet everybody who moves over the same service, not this account alone (RFC 5530 §3, UNAVAILABLE; LIMIT before anyone has
+    /// signed in).
+    /// </summary>
+    public static bool IsOfService(Fault fault) =>
+        fault.Service is not null
+        && fault.Cause switch
+        {
+            Cause.HostUnknown or Cause.Unreachable or Cause.TlsUntrusted or Cause.TlsNotOffered => true,
+            Cause.ServiceBusy => fault.Code is "UNAVAILABLE" or "LIMIT" || fault.BeforeSignIn,
+            _ => false,
+        };
 
     /// <summary>The service asks for less: whoever uses it slows down.</summary>
     public static bool AsksForLess(Fault fault) => fault.Cause is Cause.ServiceBusy or Cause.TimedOut or Cause.Unreachable;
 
-    public static FaultAction ActionOf(Cause cause) => cause switch
-    {
-        Cause.Unreachable or Cause.ConnectionLost or Cause.TimedOut or Cause.ServiceBusy or Cause.DaySpent or Cause.ProtocolBroken or Cause.StoreFull or Cause.Unexpected => FaultAction.RetryLater,
-        Cause.HostUnknown or Cause.TlsUntrusted or Cause.TlsNotOffered or Cause.SignInRefused or Cause.SecretMissing or Cause.SecretUnreadable
-            or Cause.ProtocolOff or Cause.AppPasswordNeeded or Cause.LoginFormWrong or Cause.AccountLocked or Cause.AccountNotFound or Cause.NotOnBehalf or Cause.ScopeMissing or Cause.ConsentMissing
-            or Cause.NoRoom or Cause.NotPermitted or Cause.FolderRefused => FaultAction.AskPerson,
-        Cause.MessageTooLarge or Cause.MessageRefused or Cause.MessageUnreadable => FaultAction.SkipItem,
-    };
+    public static FaultAction ActionOf(Cause cause) =>
+        cause switch
+        {
+            Cause.Unreachable
+            or Cause.ConnectionLost
+            or Cause.TimedOut
+            or Cause.ServiceBusy
+            or Cause.DaySpent
+            or Cause.ProtocolBroken
+            or Cause.StoreFull
+            or Cause.Unexpected => FaultAction.RetryLater,
+            Cause.HostUnknown
+            or Cause.TlsUntrusted
+            or Cause.TlsNotOffered
+            or Cause.SignInRefused
+            or Cause.SecretMissing
+            or Cause.SecretUnreadable
+            or Cause.ProtocolOff
+            or Cause.AppPasswordNeeded
+            or Cause.LoginFormWrong
+            or Cause.AccountLocked
+            or Cause.AccountNotFound
+            or Cause.NotOnBehalf
+            or Cause.ScopeMissing
+            or Cause.ConsentMissing
+            or Cause.NoRoom
+            or Cause.NotPermitted
+            or Cause.FolderRefused => FaultAction.AskPerson,
+            Cause.MessageTooLarge or Cause.MessageRefused or Cause.MessageUnreadable => FaultAction.SkipItem,
+        };
 
-    public static string RemedyFor(Cause cause) => cause switch
-    {
-        Cause.HostUnknown => "Correct the host in the plan, or look at this machine's name resolution, and apply the plan again",
-        Cause.Unreachable => "Nothing to do yet, it is tried again; if it lasts, check host, port and firewall",
-        Cause.TlsUntrusted => "Name the authority that signed the certificate as trust: {ca-file: …} in the plan, or have the certificate renewed",
-        Cause.TlsNotOffered => "Have the service offer STARTTLS, or use security: tls with its TLS port in the plan",
-        Cause.SignInRefused => "Put the right login and password (or app password) in the roster and apply the plan, then retry",
-        Cause.ProtocolOff => "Have mail over this protocol switched on for the account at the service, then retry",
-        Cause.AppPasswordNeeded => "Have an app password made for the account, put it in the roster and apply the plan, then retry",
-        Cause.LoginFormWrong => "Write the login as the service knows it (whole address, or the part before the @) in the roster's login column and apply the plan, then retry",
-        Cause.AccountLocked => "Have the account unlocked at the service, then retry; too many wrong tries lock it again",
-        Cause.AccountNotFound => "Correct the account in the roster and apply the plan, or have it made at the service, then retry",
-        Cause.NotOnBehalf => "Grant the administrator of sign-in: {with: on-behalf} the right to act for this account, then retry",
-        Cause.ScopeMissing => "Grant the client that permission at the authorization server, consent again if it asks, then retry",
-        Cause.ConsentMissing => "Consent again: caravan service sign-in SERVICE --account ACCOUNT, or put a new token in the roster and apply the plan; then retry",
-        Cause.SecretMissing => "Add the secret for this side to the roster and apply the plan, then retry",
-        Cause.SecretUnreadable => "The keys that sealed it are gone: add the secret to the roster again and apply the plan, then retry",
-        Cause.ConnectionLost => "Nothing to do, it is tried again from where it stopped",
-        Cause.TimedOut => "Nothing to do yet, it is tried again; if it lasts, ask whether the service is overloaded",
-        Cause.ServiceBusy => "Nothing to do, the service asked for a pause and gets it",
-        Cause.DaySpent => "Nothing to do, it goes on when the service's next day starts",
-        Cause.NoRoom => "Give the account on the new side more room, then retry",
-        Cause.NotPermitted => "Grant the account the right that is missing, then retry",
-        Cause.FolderRefused => "Add a folder rule to the route that gives this folder another place, then retry",
-        Cause.MessageTooLarge => "Raise the limit of the new side and retry, or accept that it stays behind",
-        Cause.MessageRefused => "Look at the message on the old side and retry, or accept that it stays behind",
-        Cause.MessageUnreadable => "Have the old side's mailbox repaired and retry, or accept that it stays behind",
-        Cause.ProtocolBroken => "It is tried again a few times; if it stays so, have the service's operator look at its answers, then retry",
-        Cause.StoreFull => "Make room on the disk that holds the service's data folder; passes go on by themselves",
-        Cause.Unexpected => "It is tried again a few times; if it stays so, the service's log has the details; then retry",
-    };
+    public static string RemedyFor(Cause cause) =>
+        cause switch
+        {
+            Cause.HostUnknown => "Correct the host in the plan, or look at this machine's name resolution, and apply the plan again",
+            Cause.Unreachable => "Nothing to do yet, it is tried again; if it lasts, check host, port and firewall",
+            Cause.TlsUntrusted =>
+                "Name the authority that signed the certificate as trust: {ca-file: …} in the plan, or have the certificate renewed",
+            Cause.TlsNotOffered => "Have the service offer STARTTLS, or use security: tls with its TLS port in the plan",
+            Cause.SignInRefused => "Put the right login and password (or app password) in the roster and apply the plan, then retry",
+            Cause.ProtocolOff => "Have mail over this protocol switched on for the account at the service, then retry",
+            Cause.AppPasswordNeeded => "Have an app password made for the account, put it in the roster and apply the plan, then retry",
+            Cause.LoginFormWrong =>
+                "Write the login as the service knows it (whole address, or the part before the @) in the roster's login column and "
+                    + "apply the plan, then retry",
+            Cause.AccountLocked => "Have the account unlocked at the service, then retry; too many wrong tries lock it again",
+            Cause.AccountNotFound => "Correct the account in the roster and apply the plan, or have it made at the service, then retry",
+            Cause.NotOnBehalf => "Grant the administrator of sign-in: {with: on-behalf} the right to act for this account, then retry",
+            Cause.ScopeMissing => "Grant the client that permission at the authorization server, consent again if it asks, then retry",
+            Cause.ConsentMissing =>
+                "Consent again: caravan service sign-in SERVICE --account ACCOUNT, or put a new token in the roster and apply the plan; "
+                    + "then retry",
+            Cause.SecretMissing => "Add the secret for this side to the roster and apply the plan, then retry",
+            Cause.SecretUnreadable => "The keys that sealed it are gone: add the secret to the roster again and apply the plan, then retry",
+            Cause.ConnectionLost => "Nothing to do, it is tried again from where it stopped",
+            Cause.TimedOut => "Nothing to do yet, it is tried again; if it lasts, ask whether the service is overloaded",
+            Cause.ServiceBusy => "Nothing to do, the service asked for a pause and gets it",
+            Cause.DaySpent => "Nothing to do, it goes on when the service's next day starts",
+            Cause.NoRoom => "Give the account on the new side more room, then retry",
+            Cause.NotPermitted => "Grant the account the right that is missing, then retry",
+            Cause.FolderRefused => "Add a folder rule to the route that gives this folder another place, then retry",
+            Cause.MessageTooLarge => "Raise the limit of the new side and retry, or accept that it stays behind",
+            Cause.MessageRefused => "Look at the message on the old side and retry, or accept that it stays behind",
+            Cause.MessageUnreadable => "Have the old side's mailbox repaired and retry, or accept that it stays behind",
+            Cause.ProtocolBroken =>
+                "It is tried again a few times; if it stays so, have the service's operator look at its answers, then retry",
+            Cause.StoreFull => "Make room on the disk that holds the service's data folder; passes go on by themselves",
+            Cause.Unexpected => "It is tried again a few times; if it stays so, the service's log has the details; then retry",
+        };
 }
 
 /// <summary>What may be done with the connection on which a fault came.</summary>

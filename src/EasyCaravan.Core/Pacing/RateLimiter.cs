@@ -14,15 +14,20 @@ public sealed class RateLimiter(double? messages, double? octets, TimeProvider t
     /// <summary>After each such time without another complaint it is a quarter faster again.</summary>
     public static readonly TimeSpan Recovery = TimeSpan.FromSeconds(30);
 
-    /// <summary>However often it complains, it is not slowed down by more than this factor: where even that is too much, it will close, and is left alone.</summary>
+    /// <summary>
+    /// However often it complains, it is not slowed down by more than this factor: where even that is too much, it will close, and is left
+    /// alone.
+    /// </summary>
     private const double MostSlowed = 16;
 
     private readonly Lock _lock = new();
     private readonly Bucket _messages = new(messages, time);
     private readonly Bucket _octets = new(octets, time);
     private readonly Meter _meter = new(time, s_memory);
-    private double? _asked, _before;
-    private long _askedAt, _complainedAt;
+    private double? _asked,
+        _before;
+    private long _askedAt,
+        _complainedAt;
     private Bucket? _slowed;
 
     /// <summary>Whether anything holds it back now.</summary>
@@ -72,10 +77,12 @@ public sealed class RateLimiter(double? messages, double? octets, TimeProvider t
         {
             var now = time.GetTimestamp();
             // Many connections hear of the same trouble at the same time: it is one complaint.
-            if (_asked is not null && time.GetElapsedTime(_complainedAt, now) < TimeSpan.FromSeconds(2)) return;
+            if (_asked is not null && time.GetElapsedTime(_complainedAt, now) < TimeSpan.FromSeconds(2))
+                return;
             var measured = _meter.PerSecond;
             // Nothing went through lately: whatever it complains about, it is not how fast that was.
-            if (measured < 1) return;
+            if (measured < 1)
+                return;
             _complainedAt = _askedAt = now;
             _before = Math.Max(_before ?? 0, measured);
             _asked = Math.Max(Math.Max(1, _before.Value / MostSlowed), Math.Min(_asked ?? double.MaxValue, measured) / 2);
@@ -85,13 +92,17 @@ public sealed class RateLimiter(double? messages, double? octets, TimeProvider t
 
     private void Recover()
     {
-        if (_asked is null) return;
+        if (_asked is null)
+            return;
         var steps = (int)(time.GetElapsedTime(_askedAt) / Recovery);
-        if (steps == 0) return;
+        if (steps == 0)
+            return;
         _askedAt += (long)(steps * Recovery.TotalSeconds * time.TimestampFrequency);
         _asked *= Math.Pow(1.25, steps);
-        if (_asked > Math.Max(_before ?? 0, 10) * 1.5) (_asked, _before, _slowed) = (null, null, null);
-        else _slowed = new Bucket(_asked, time);
+        if (_asked > Math.Max(_before ?? 0, 10) * 1.5)
+            (_asked, _before, _slowed) = (null, null, null);
+        else
+            _slowed = new Bucket(_asked, time);
     }
 
     /// <summary>Fills at its rate, up to a second's worth, and may be overdrawn by one large message that the next ones wait for.</summary>
@@ -104,7 +115,8 @@ public sealed class RateLimiter(double? messages, double? octets, TimeProvider t
         {
             get
             {
-                if (rate is not { } perSecond) return true;
+                if (rate is not { } perSecond)
+                    return true;
                 var now = time.GetTimestamp();
                 _level = Math.Min(Math.Max(perSecond, 1), _level + (perSecond * time.GetElapsedTime(_at, now).TotalSeconds));
                 _at = now;
@@ -116,21 +128,24 @@ public sealed class RateLimiter(double? messages, double? octets, TimeProvider t
 
         public void Take(double amount)
         {
-            if (rate is not null) _level -= amount;
+            if (rate is not null)
+                _level -= amount;
         }
     }
 
     /// <summary>How many a second, over the last seconds.</summary>
     private sealed class Meter(TimeProvider time, TimeSpan memory)
     {
-        private long _count, _since = time.GetTimestamp();
+        private long _count,
+            _since = time.GetTimestamp();
         private double _last;
 
         public void Add()
         {
             Interlocked.Increment(ref _count);
             var since = Interlocked.Read(ref _since);
-            if (time.GetElapsedTime(since) < memory) return;
+            if (time.GetElapsedTime(since) < memory)
+                return;
             _last = PerSecond;
             Interlocked.Exchange(ref _since, time.GetTimestamp());
             Interlocked.Exchange(ref _count, 0);
@@ -160,8 +175,10 @@ public sealed class RateLimiters(IEnumerable<RateLimiter> all, TimeProvider time
     /// <summary>Takes a turn with all of them. False, with none taken, when it has to wait for one.</summary>
     public bool TryTake(long size)
     {
-        if (Array.Exists(_all, p => p.Wait() > TimeSpan.Zero)) return false;
-        foreach (var pace in _all) pace.Take(size);
+        if (Array.Exists(_all, p => p.Wait() > TimeSpan.Zero))
+            return false;
+        foreach (var pace in _all)
+            pace.Take(size);
         return true;
     }
 
@@ -178,6 +195,7 @@ public sealed class RateLimiters(IEnumerable<RateLimiter> all, TimeProvider time
     /// <summary>A message went through.</summary>
     public void Count()
     {
-        foreach (var pace in _all) pace.Count();
+        foreach (var pace in _all)
+            pace.Count();
     }
 }

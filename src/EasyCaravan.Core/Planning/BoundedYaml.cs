@@ -5,8 +5,9 @@ using YamlDotNet.RepresentationModel;
 namespace EasyCaravan.Core.Planning;
 
 /// <summary>
-/// Loads YAML that somebody else wrote. The service and the client share it. Events are walked before anything is built: an alias within its own
-/// anchor, or a text that is nested a hundred thousand times, would otherwise end the process, and aliases may grow a few octets to any size.
+/// Loads YAML that somebody else wrote. The service and the client share it. Events are walked before anything is built: an alias within
+/// its own anchor, or a text that is nested a hundred thousand times, would otherwise end the process, and aliases may grow a few octets to
+/// any size.
 /// </summary>
 internal static class BoundedYaml
 {
@@ -20,10 +21,13 @@ internal static class BoundedYaml
     private const int MostNodes = 500_000;
 
     /// <summary>The root of the only document; null where the text holds none.</summary>
-    /// <exception cref="YamlException">It is not YAML, or not YAML of the kind that a plan needs. It tells the place and, in words, what is wrong.</exception>
+    /// <exception cref="YamlException">
+    /// It is not YAML, or not YAML of the kind that a plan needs. It tells the place and, in words, what is wrong.
+    /// </exception>
     public static YamlNode? Load(string text)
     {
-        if (text.Length > Longest) throw new YamlException(Mark.Empty, Mark.Empty, $"it is longer than {Longest / 1024 / 1024} MB");
+        if (text.Length > Longest)
+            throw new YamlException(Mark.Empty, Mark.Empty, $"it is longer than {Longest / 1024 / 1024} MB");
         try
         {
             Check(new Parser(new StringReader(text)));
@@ -59,7 +63,8 @@ internal static class BoundedYaml
                 case Scalar scalar when HasHalfCharacter(scalar.Value):
                     throw Refused(scalar, "it holds half of a character (a lone surrogate)");
                 case NodeEvent node:
-                    if (++nodes > MostNodes) throw Refused(node, $"it holds more than {MostNodes} values");
+                    if (++nodes > MostNodes)
+                        throw Refused(node, $"it holds more than {MostNodes} values");
                     Enter(node, open);
                     break;
             }
@@ -71,8 +76,10 @@ internal static class BoundedYaml
     {
         for (var i = 0; i < text.Length; i++)
         {
-            if (!char.IsSurrogate(text[i])) continue;
-            if (i + 1 == text.Length || !char.IsSurrogatePair(text[i], text[i + 1])) return true;
+            if (!char.IsSurrogate(text[i]))
+                continue;
+            if (i + 1 == text.Length || !char.IsSurrogatePair(text[i], text[i + 1]))
+                return true;
             i++;
         }
         return false;
@@ -82,11 +89,14 @@ internal static class BoundedYaml
     {
         if (open.TryPop(out var isKey))
         {
-            if (isKey == true && node is not Scalar) throw Refused(node, "a key has to be a plain text");
+            if (isKey == true && node is not Scalar)
+                throw Refused(node, "a key has to be a plain text");
             open.Push(isKey is { } was ? !was : null);
         }
-        if (node is Scalar) return;
-        if (open.Count == Deepest) throw Refused(node, $"it is nested more than {Deepest} times");
+        if (node is Scalar)
+            return;
+        if (open.Count == Deepest)
+            throw Refused(node, $"it is nested more than {Deepest} times");
         open.Push(node is MappingStart ? true : null);
     }
 

@@ -6,7 +6,13 @@ namespace EasyCaravan.Core.Planning;
 public static class ByteCount
 {
     private static readonly (string Unit, long Octets)[] s_units =
-        [("TB", 1_000_000_000_000), ("GB", 1_000_000_000), ("MB", 1_000_000), ("kB", 1_000), ("B", 1)];
+    [
+        ("TB", 1_000_000_000_000),
+        ("GB", 1_000_000_000),
+        ("MB", 1_000_000),
+        ("kB", 1_000),
+        ("B", 1),
+    ];
 
     /// <summary>Reads <c>25MB</c>, <c>2 GB</c>, <c>512kB</c> or a bare number of octets.</summary>
     public static bool TryParse(string text, out long octets)
@@ -14,10 +20,12 @@ public static class ByteCount
         octets = 0;
         text = text.Trim();
         var digits = text.TakeWhile(c => char.IsAsciiDigit(c) || c == '.').Count();
-        if (!decimal.TryParse(text[..digits], NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var number)) return false;
+        if (!decimal.TryParse(text[..digits], NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var number))
+            return false;
         var unit = text[digits..].Trim();
         var factor = unit.Length == 0 ? 1 : s_units.FirstOrDefault(u => u.Unit.Equals(unit, StringComparison.OrdinalIgnoreCase)).Octets;
-        if (factor == 0 || number > long.MaxValue / factor) return false;
+        if (factor == 0 || number > long.MaxValue / factor)
+            return false;
         octets = (long)(number * factor);
         return true;
     }

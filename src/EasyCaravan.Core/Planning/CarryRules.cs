@@ -2,7 +2,10 @@ using System.Collections.Immutable;
 
 namespace EasyCaravan.Core.Planning;
 
-/// <summary>The rules that hold for one move: its route's, the roster's word for the person, and what people decided about findings. Survey, preview and pass all go by these.</summary>
+/// <summary>
+/// The rules that hold for one move: its route's, the roster's word for the person, and what people decided about findings. Survey, preview
+/// and pass all go by these.
+/// </summary>
 public sealed record CarryRules(ImmutableArray<FolderRule> Folders, MailRules Mail, Doubles Doubles)
 {
     /// <summary>Below which folder of the to side everything lands; null: at its root.</summary>
@@ -27,8 +30,12 @@ public sealed record CarryRules(ImmutableArray<FolderRule> Folders, MailRules Ma
     {
         var rules = new CarryRules(route.Folders, route.Mail, route.Doubles)
         {
-            Under = PlaceFor(under ?? route.Under, name, fromAccount), Root = (root ?? route.Root) is { } r && r != AccountRoot ? r : null, Shaping = route.Shaping,
-            Labels = route.Labels, Deletions = route.Deletions, OldSide = route.OldSide,
+            Under = PlaceFor(under ?? route.Under, name, fromAccount),
+            Root = (root ?? route.Root) is { } r && r != AccountRoot ? r : null,
+            Shaping = route.Shaping,
+            Labels = route.Labels,
+            Deletions = route.Deletions,
+            OldSide = route.OldSide,
         };
         return Decision.InForce(decisions).Aggregate(rules, (sum, decision) => decision.Apply(sum));
     }
@@ -36,8 +43,13 @@ public sealed record CarryRules(ImmutableArray<FolderRule> Folders, MailRules Ma
     /// <summary>Fills the placeholders; a slash in a person's name stays within the one folder's name.</summary>
     public static FolderPath? PlaceFor(string? under, string name, string fromAccount)
     {
-        if (under is null or AccountRoot) return null;
-        var names = FolderPath.Parse(under).Names.Select(n => n.Replace("{name}", name, StringComparison.Ordinal).Replace("{account}", fromAccount, StringComparison.Ordinal));
+        if (under is null or AccountRoot)
+            return null;
+        var names = FolderPath
+            .Parse(under)
+            .Names.Select(n =>
+                n.Replace("{name}", name, StringComparison.Ordinal).Replace("{account}", fromAccount, StringComparison.Ordinal)
+            );
         return FolderPath.Of(names);
     }
 }

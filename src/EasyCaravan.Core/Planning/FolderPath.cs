@@ -18,7 +18,8 @@ public sealed class FolderPath : IEquatable<FolderPath>
         var text = new StringBuilder();
         for (var i = 0; i < names.Length; i++)
         {
-            if (i > 0) text.Append('/');
+            if (i > 0)
+                text.Append('/');
             text.Append(names[i].Replace("\\", "\\\\", StringComparison.Ordinal).Replace("/", "\\/", StringComparison.Ordinal));
         }
         _written = text.ToString();
@@ -35,16 +36,19 @@ public sealed class FolderPath : IEquatable<FolderPath>
     public static FolderPath Of(params IEnumerable<string> names)
     {
         var list = names.ToImmutableArray();
-        if (list.Length == 0) throw new ArgumentException("A folder path needs at least one name.", nameof(names));
-        if (list.Any(n => n.Length == 0)) throw new ArgumentException("A folder's name cannot be empty.", nameof(names));
+        if (list.Length == 0)
+            throw new ArgumentException("A folder path needs at least one name.", nameof(names));
+        if (list.Any(n => n.Length == 0))
+            throw new ArgumentException("A folder's name cannot be empty.", nameof(names));
         // RFC 3501 §5.1: INBOX is the same in any case; below it names keep their case.
-        if (list[0].Equals("INBOX", StringComparison.OrdinalIgnoreCase)) list = list.SetItem(0, "INBOX");
+        if (list[0].Equals("INBOX", StringComparison.OrdinalIgnoreCase))
+            list = list.SetItem(0, "INBOX");
         return new FolderPath(list);
     }
 
     /// <summary>
-    /// Reads the written form. Empty names (a leading or doubled slash) are refused. A backslash before anything but a slash or a backslash means
-    /// itself, so that a name may also be given as its owner sees it.
+    /// Reads the written form. Empty names (a leading or doubled slash) are refused. A backslash before anything but a slash or a backslash
+    /// means itself, so that a name may also be given as its owner sees it.
     /// </summary>
     public static bool TryParse(string written, out FolderPath? path)
     {
@@ -68,14 +72,17 @@ public sealed class FolderPath : IEquatable<FolderPath>
             }
         }
         names.Add(name.ToString());
-        if (names.Any(n => n.Length == 0)) return false;
+        if (names.Any(n => n.Length == 0))
+            return false;
         path = Of(names);
         return true;
     }
 
     /// <exception cref="FormatException">The text is not a written path.</exception>
     public static FolderPath Parse(string written) =>
-        TryParse(written, out var path) ? path! : throw new FormatException($"'{written}' is not a folder path: names with '/' between them.");
+        TryParse(written, out var path)
+            ? path!
+            : throw new FormatException($"'{written}' is not a folder path: names with '/' between them.");
 
     public FolderPath Below(IEnumerable<string> names) => Of(Names.Concat(names));
 

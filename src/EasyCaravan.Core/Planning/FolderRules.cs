@@ -56,7 +56,8 @@ public abstract record FolderOutcome
     public sealed record Leave : FolderOutcome;
 
     /// <summary>
-    /// It goes to this place. Where the rule's glob ends in <c>/**</c> and so does this, what lies below keeps its names; of an expression, <c>$1</c> to
+    /// It goes to this place. Where the rule's glob ends in <c>/**</c> and so does this, what lies below keeps its names; of an expression,
+    /// <c>$1</c> to
     /// <c>$9</c> stand for its groups.
     /// </summary>
     public sealed record To(string Pattern) : FolderOutcome;
@@ -79,16 +80,19 @@ public static class FolderGlob
     /// </summary>
     public static ImmutableArray<string>? Match(string glob, FolderPath path)
     {
-        if (!FolderPath.TryParse(glob, out var pattern)) return null;
+        if (!FolderPath.TryParse(glob, out var pattern))
+            return null;
         return Match(pattern!.Names.AsSpan(), path.Names.AsSpan());
     }
 
     private static ImmutableArray<string>? Match(ReadOnlySpan<string> glob, ReadOnlySpan<string> names)
     {
-        if (glob.IsEmpty) return names.IsEmpty ? ImmutableArray<string>.Empty : null;
+        if (glob.IsEmpty)
+            return names.IsEmpty ? ImmutableArray<string>.Empty : null;
         if (glob[0] == "**")
         {
-            if (glob.Length == 1) return [.. names];
+            if (glob.Length == 1)
+                return [.. names];
             for (var taken = 0; taken <= names.Length; taken++)
             {
                 if (Match(glob[1..], names[taken..]) is { } rest)
@@ -96,22 +100,40 @@ public static class FolderGlob
             }
             return null;
         }
-        if (names.IsEmpty || !MatchName(glob[0], names[0])) return null;
+        if (names.IsEmpty || !MatchName(glob[0], names[0]))
+            return null;
         return Match(glob[1..], names[1..]);
     }
 
     private static bool MatchName(ReadOnlySpan<char> glob, ReadOnlySpan<char> name)
     {
         // Greedy with one fallback point: linear for what people write, quadratic at worst.
-        int g = 0, n = 0, star = -1, mark = 0;
+        int g = 0,
+            n = 0,
+            star = -1,
+            mark = 0;
         while (n < name.Length)
         {
-            if (g < glob.Length && glob[g] == '*') { star = g++; mark = n; }
-            else if (g < glob.Length && glob[g] == name[n]) { g++; n++; }
-            else if (star >= 0) { g = star + 1; n = ++mark; }
-            else return false;
+            if (g < glob.Length && glob[g] == '*')
+            {
+                star = g++;
+                mark = n;
+            }
+            else if (g < glob.Length && glob[g] == name[n])
+            {
+                g++;
+                n++;
+            }
+            else if (star >= 0)
+            {
+                g = star + 1;
+                n = ++mark;
+            }
+            else
+                return false;
         }
-        while (g < glob.Length && glob[g] == '*') g++;
+        while (g < glob.Length && glob[g] == '*')
+            g++;
         return g == glob.Length;
     }
 }

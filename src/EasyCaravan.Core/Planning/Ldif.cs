@@ -9,7 +9,10 @@ internal sealed record LdifEntry(int Line, ILookup<string, string> Values)
     public string? First(string attribute) => Values[attribute].FirstOrDefault(v => v.Length > 0);
 }
 
-/// <summary>Reads LDIF content records (RFC 2849 §2). Change records and values by URL are refused: a roster says who moves, it changes no directory.</summary>
+/// <summary>
+/// Reads LDIF content records (RFC 2849 §2). Change records and values by URL are refused: a roster says who moves, it changes no
+/// directory.
+/// </summary>
 internal static class Ldif
 {
     public static IReadOnlyList<LdifEntry> Read(string file, string text, ICollection<PlanError> errors)
@@ -19,8 +22,12 @@ internal static class Ldif
         var first = 0;
         void End()
         {
-            if (values.Count > 0 && values[0].Name.Equals("dn", StringComparison.OrdinalIgnoreCase)) entries.Add(new LdifEntry(first, values.ToLookup(v => v.Name, v => v.Value, StringComparer.OrdinalIgnoreCase)));
-            else if (values.Count > 0) errors.Add(new PlanError(file, first, "an entry does not begin with 'dn:'", "LDIF entries begin with their distinguished name"));
+            if (values.Count > 0 && values[0].Name.Equals("dn", StringComparison.OrdinalIgnoreCase))
+                entries.Add(new LdifEntry(first, values.ToLookup(v => v.Name, v => v.Value, StringComparer.OrdinalIgnoreCase)));
+            else if (values.Count > 0)
+                errors.Add(
+                    new PlanError(file, first, "an entry does not begin with 'dn:'", "LDIF entries begin with their distinguished name")
+                );
             values.Clear();
         }
         foreach (var (line, number) in Unfold(text))
@@ -30,15 +37,21 @@ internal static class Ldif
                 End();
                 continue;
             }
-            if (line[0] == '#' || (values.Count == 0 && line.StartsWith("version:", StringComparison.OrdinalIgnoreCase))) continue;
-            if (values.Count == 0) first = number;
-            if (Parse(file, line, number, errors) is { } pair) values.Add(pair);
+            if (line[0] == '#' || (values.Count == 0 && line.StartsWith("version:", StringComparison.OrdinalIgnoreCase)))
+                continue;
+            if (values.Count == 0)
+                first = number;
+            if (Parse(file, line, number, errors) is { } pair)
+                values.Add(pair);
         }
         End();
         return entries;
     }
 
-    /// <summary>Logical lines with the number of their first physical one: a line that begins with a blank continues the one before (RFC 2849 §2, note 2).</summary>
+    /// <summary>
+    /// Logical lines with the number of their first physical one: a line that begins with a blank continues the one before (RFC 2849 §2,
+    /// note 2).
+    /// </summary>
     private static IEnumerable<(string Line, int Number)> Unfold(string text)
     {
         StringBuilder? current = null;
@@ -52,10 +65,12 @@ internal static class Ldif
                 current.Append(line, 1, line.Length - 1);
                 continue;
             }
-            if (current is not null) yield return (current.ToString(), number);
+            if (current is not null)
+                yield return (current.ToString(), number);
             (current, number) = (new StringBuilder(line), at);
         }
-        if (current is not null) yield return (current.ToString(), number);
+        if (current is not null)
+            yield return (current.ToString(), number);
     }
 
     private static (string, string)? Parse(string file, string line, int number, ICollection<PlanError> errors)
@@ -79,9 +94,11 @@ internal static class Ldif
             errors.Add(new PlanError(file, number, $"the value of {name} stands elsewhere", "values in the file itself"));
             return null;
         }
-        if (!rest.StartsWith(':')) return (name, rest.TrimStart(' '));
+        if (!rest.StartsWith(':'))
+            return (name, rest.TrimStart(' '));
         var octets = new byte[rest.Length];
-        if (Convert.TryFromBase64String(rest[1..].Trim(), octets, out var length)) return (name, Encoding.UTF8.GetString(octets, 0, length));
+        if (Convert.TryFromBase64String(rest[1..].Trim(), octets, out var length))
+            return (name, Encoding.UTF8.GetString(octets, 0, length));
         errors.Add(new PlanError(file, number, $"the value of {name} is not base64", "'attribute:: base64'"));
         return null;
     }

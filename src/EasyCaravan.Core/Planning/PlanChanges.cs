@@ -20,20 +20,29 @@ public static class PlanChanges
             changes.AddRange(here.Keys.Except(was.Keys).Select(name => $"{kind} {name} is new"));
             changes.AddRange(was.Keys.Except(here.Keys).Select(name => $"{kind} {name} is gone"));
             foreach (var (name, node) in here)
-                if (was.TryGetValue(name, out var former) && SettingsThatDiffer(former, node) is { Count: > 0 } settings) changes.Add($"{kind} {name}: {string.Join(", ", settings)} changed");
+                if (was.TryGetValue(name, out var former) && SettingsThatDiffer(former, node) is { Count: > 0 } settings)
+                    changes.Add($"{kind} {name}: {string.Join(", ", settings)} changed");
         }
         return changes;
     }
 
     private static Dictionary<string, YamlNode> EntriesOf(YamlNode? node, string? key = null)
     {
-        var mapping = key is null ? node as YamlMappingNode : node is YamlMappingNode root && root.Children.TryGetValue(key, out var child) ? child as YamlMappingNode : null;
+        var mapping =
+            key is null ? node as YamlMappingNode
+            : node is YamlMappingNode root && root.Children.TryGetValue(key, out var child) ? child as YamlMappingNode
+            : null;
         return mapping?.Children.ToDictionary(c => ((YamlScalarNode)c.Key).Value!, c => c.Value) ?? [];
     }
 
     private static List<string> SettingsThatDiffer(YamlNode before, YamlNode after)
     {
         var (was, now) = (EntriesOf(before), EntriesOf(after));
-        return [.. was.Keys.Union(now.Keys).Where(k => !(was.TryGetValue(k, out var one) && now.TryGetValue(k, out var other) && one.Equals(other)))];
+        return
+        [
+            .. was
+                .Keys.Union(now.Keys)
+                .Where(k => !(was.TryGetValue(k, out var one) && now.TryGetValue(k, out var other) && one.Equals(other))),
+        ];
     }
 }

@@ -1,7 +1,7 @@
 using System.Collections.Immutable;
 using System.Text.Json;
-using YamlDotNet.Core;
 using EasyCaravan.Core.Planning.Sections;
+using YamlDotNet.Core;
 using YamlDotNet.RepresentationModel;
 
 namespace EasyCaravan.Core.Planning;
@@ -10,7 +10,8 @@ namespace EasyCaravan.Core.Planning;
 public sealed record PlanBundle(string Name, string Text, IReadOnlyDictionary<string, string> Files);
 
 /// <summary>
-/// Reads a plan: its form against the schema, then section by section what the schema cannot say, then the rosters. Every error is reported, not only the first.
+/// Reads a plan: its form against the schema, then section by section what the schema cannot say, then the rosters. Every error is
+/// reported, not only the first.
 /// </summary>
 public static class PlanFile
 {
@@ -23,7 +24,10 @@ public static class PlanFile
     /// </param>
     /// <param name="carries">The kinds that the service can carry; a route that carries another is refused. Null: all.</param>
     public static (Plan? Plan, ImmutableArray<PlanError> Errors) Read(
-        PlanBundle bundle, bool withRosters = true, IReadOnlyCollection<Kind>? carries = null)
+        PlanBundle bundle,
+        bool withRosters = true,
+        IReadOnlyCollection<Kind>? carries = null
+    )
     {
         var found = new List<PlanError>();
         var plan = Read(bundle, withRosters, carries ?? Enum.GetValues<Kind>(), found);
@@ -34,16 +38,21 @@ public static class PlanFile
     private static Plan? Read(PlanBundle bundle, bool withRosters, IReadOnlyCollection<Kind> carries, List<PlanError> found)
     {
         var errors = new PlanErrors(bundle, found);
-        if (Parse(bundle, errors) is not { } root) return null;
+        if (Parse(bundle, errors) is not { } root)
+            return null;
         using var schema = JsonDocument.Parse(Schema);
         new SchemaCheck(bundle.Name, schema.RootElement, found).Check(root);
-        if (found.Count > 0) return null;
+        if (found.Count > 0)
+            return null;
 
         var services = root.Entries("services").Select(e => ServiceSection.Read(e.Name, e.Node, errors)).ToImmutableArray();
         var routes = root.Entries("routes").Select(e => RouteSection.Read(e.Name, e.Node, services, carries, errors)).ToImmutableArray();
-        var batches = root.Entries("batches").Select(e => BatchSection.Read(e.Name, e.Node, routes, withRosters, errors)).ToImmutableArray();
+        var batches = root.Entries("batches")
+            .Select(e => BatchSection.Read(e.Name, e.Node, routes, withRosters, errors))
+            .ToImmutableArray();
         var plan = new Plan(services, routes, batches);
-        if (withRosters) AccountCheck.Check(plan, errors);
+        if (withRosters)
+            AccountCheck.Check(plan, errors);
         return plan;
     }
 
@@ -51,14 +60,16 @@ public static class PlanFile
     {
         try
         {
-            if (BoundedYaml.Load(bundle.Text) is YamlMappingNode root) return root;
+            if (BoundedYaml.Load(bundle.Text) is YamlMappingNode root)
+                return root;
         }
         catch (YamlException broken)
         {
             errors.Report(
                 Math.Max(1, (int)broken.Start.Line),
                 $"this is not YAML that a plan can be read from: {broken.InnerException?.Message ?? broken.Message}",
-                "see docs/plan.md for a whole plan to start from");
+                "see docs/plan.md for a whole plan to start from"
+            );
             return null;
         }
         errors.Report(1, "the plan is empty or not a mapping", "it needs services, routes and batches");

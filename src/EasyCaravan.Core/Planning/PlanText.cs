@@ -13,7 +13,11 @@ public static class PlanText
     public static string WithFolderRules(string plan, string route, string rules)
     {
         var root = Load(plan) as YamlMappingNode ?? throw new FormatException("the plan is not a mapping");
-        if (root.Children.TryGetValue("routes", out var routes) && ((YamlMappingNode)routes).Children.TryGetValue(route, out var node) && node is YamlMappingNode mapping)
+        if (
+            root.Children.TryGetValue("routes", out var routes)
+            && ((YamlMappingNode)routes).Children.TryGetValue(route, out var node)
+            && node is YamlMappingNode mapping
+        )
             return mapping.Style is MappingStyle.Flow ? InFlow(plan, mapping, Items(rules)) : InBlock(plan, mapping, Items(rules));
         throw new FormatException($"the plan has no route '{route}'");
     }
@@ -21,16 +25,22 @@ public static class PlanText
     /// <summary>The folder rules of a route as a YAML list, one to a line; empty where it has none.</summary>
     public static string FolderRulesOf(string plan, string route)
     {
-        var folders = Load(plan) is YamlMappingNode root && root["routes"][route] is YamlMappingNode node && node.Children.TryGetValue("folders", out var list) ? (YamlSequenceNode)list : null;
+        var folders =
+            Load(plan) is YamlMappingNode root
+            && root["routes"][route] is YamlMappingNode node
+            && node.Children.TryGetValue("folders", out var list)
+                ? (YamlSequenceNode)list
+                : null;
         return folders is null ? "" : string.Concat(folders.Children.Select(r => $"- {Write(r)}\n"));
     }
 
-    private static List<string> Items(string rules) => Load(rules) switch
-    {
-        null => [],
-        YamlSequenceNode list => [.. list.Children.Select(Write)],
-        _ => throw new FormatException("folder rules are a list: each begins with a hyphen"),
-    };
+    private static List<string> Items(string rules) =>
+        Load(rules) switch
+        {
+            null => [],
+            YamlSequenceNode list => [.. list.Children.Select(Write)],
+            _ => throw new FormatException("folder rules are a list: each begins with a hyphen"),
+        };
 
     private static YamlNode? Load(string text)
     {
@@ -40,7 +50,11 @@ public static class PlanText
         }
         catch (YamlException broken)
         {
-            throw new FormatException($"line {Math.Max(1, broken.Start.Line)}: this is not YAML that a plan can be read from: {broken.InnerException?.Message ?? broken.Message}", broken);
+            throw new FormatException(
+                $"line {Math.Max(1, broken.Start.Line)}: this is not YAML that a plan can be read from: "
+                    + $"{broken.InnerException?.Message ?? broken.Message}",
+                broken
+            );
         }
     }
 
@@ -59,7 +73,8 @@ public static class PlanText
             at = (int)key.Start.Line - 1;
             lines.RemoveRange(at, LastLine(plan, route.Children[key]) - at);
         }
-        if (items.Count > 0) lines.InsertRange(at, [$"{indent}folders:", .. items.Select(i => $"{indent}  - {i}")]);
+        if (items.Count > 0)
+            lines.InsertRange(at, [$"{indent}folders:", .. items.Select(i => $"{indent}  - {i}")]);
         return string.Join('\n', lines);
     }
 
@@ -67,7 +82,8 @@ public static class PlanText
     {
         var text = $"folders: [{string.Join(", ", items)}]";
         var key = route.Children.Keys.OfType<YamlScalarNode>().FirstOrDefault(k => k.Value == "folders");
-        if (key is not null) return string.Concat(plan.AsSpan(0, (int)key.Start.Index), text, plan.AsSpan(EndOf(plan, route.Children[key])));
+        if (key is not null)
+            return string.Concat(plan.AsSpan(0, (int)key.Start.Index), text, plan.AsSpan(EndOf(plan, route.Children[key])));
         var end = EndOf(plan, route) - 1;
         return items.Count == 0 ? plan : string.Concat(plan.AsSpan(0, end), $", {text}", plan.AsSpan(end));
     }
@@ -76,12 +92,18 @@ public static class PlanText
     private static int LastLine(string plan, YamlNode node) => plan.AsSpan(0, Math.Max(0, EndOf(plan, node) - 1)).Count('\n') + 1;
 
     /// <summary>Where the node's own text ends. The parser's mark is that of its beginning, or of where the next thing begins.</summary>
-    private static int EndOf(string plan, YamlNode node) => node switch
-    {
-        YamlMappingNode mapping => Closed(plan, mapping.Children.SelectMany(c => new[] { c.Key, c.Value }), node, mapping.Style is MappingStyle.Flow ? '}' : null),
-        YamlSequenceNode sequence => Closed(plan, sequence.Children, node, sequence.Style is SequenceStyle.Flow ? ']' : null),
-        _ => (int)node.End.Index,
-    };
+    private static int EndOf(string plan, YamlNode node) =>
+        node switch
+        {
+            YamlMappingNode mapping => Closed(
+                plan,
+                mapping.Children.SelectMany(c => new[] { c.Key, c.Value }),
+                node,
+                mapping.Style is MappingStyle.Flow ? '}' : null
+            ),
+            YamlSequenceNode sequence => Closed(plan, sequence.Children, node, sequence.Style is SequenceStyle.Flow ? ']' : null),
+            _ => (int)node.End.Index,
+        };
 
     private static int Closed(string plan, IEnumerable<YamlNode> children, YamlNode node, char? bracket)
     {
@@ -90,13 +112,17 @@ public static class PlanText
     }
 
     /// <summary>On one line.</summary>
-    private static string Write(YamlNode node) => node switch
-    {
-        YamlMappingNode mapping => $"{{{string.Join(", ", mapping.Children.Select(c => $"{Write(c.Key)}: {Write(c.Value)}"))}}}",
-        YamlSequenceNode sequence => $"[{string.Join(", ", sequence.Children.Select(Write))}]",
-        YamlScalarNode { Value: { } value } => IsPlain(value) ? value : $"\"{value.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal)}\"",
-        _ => "\"\"",
-    };
+    private static string Write(YamlNode node) =>
+        node switch
+        {
+            YamlMappingNode mapping => $"{{{string.Join(", ", mapping.Children.Select(c => $"{Write(c.Key)}: {Write(c.Value)}"))}}}",
+            YamlSequenceNode sequence => $"[{string.Join(", ", sequence.Children.Select(Write))}]",
+            YamlScalarNode { Value: { } value } => IsPlain(value)
+                ? value
+                : $"\"{value.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal)}\"",
+            _ => "\"\"",
+        };
 
-    private static bool IsPlain(string value) => value.Length > 0 && value.All(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '.' or '_') && value[0] is not ('-' or '.');
+    private static bool IsPlain(string value) =>
+        value.Length > 0 && value.All(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '.' or '_') && value[0] is not ('-' or '.');
 }

@@ -7,7 +7,16 @@ namespace EasyCaravan.Core.Planning;
 
 /// <summary>One person of a roster. Secrets are in clear only here, on their way to being sealed.</summary>
 public sealed record RosterPerson(
-    int Line, string Name, string FromAccount, string ToAccount, string FromLogin, string? FromSecret, string ToLogin, string? ToSecret, string? Note)
+    int Line,
+    string Name,
+    string FromAccount,
+    string ToAccount,
+    string FromLogin,
+    string? FromSecret,
+    string ToLogin,
+    string? ToSecret,
+    string? Note
+)
 {
     /// <summary>Where the from side's secret is kept, instead of standing in the roster.</summary>
     public SecretReference? FromSecretReference { get; init; }
@@ -25,7 +34,18 @@ public sealed record RosterPerson(
 public static class Roster
 {
     private static readonly string[] s_required = ["name", "from_account", "to_account"];
-    private static readonly string[] s_optional = ["from_login", "from_secret", "from_secret_ref", "to_login", "to_secret", "to_secret_ref", "to_under", "to_root", "note"];
+    private static readonly string[] s_optional =
+    [
+        "from_login",
+        "from_secret",
+        "from_secret_ref",
+        "to_login",
+        "to_secret",
+        "to_secret_ref",
+        "to_under",
+        "to_root",
+        "note",
+    ];
 
     /// <summary>Reads every line and reports every error, each with its line. Columns may stand in any order.</summary>
     /// <param name="file">How the file is named in errors.</param>
@@ -34,7 +54,9 @@ public static class Roster
     {
         text = text.TrimStart('\uFEFF');
         var before = errors.Count;
-        var people = file.EndsWith(".ldif", StringComparison.OrdinalIgnoreCase) ? ReadLdif(file, text, errors) : ReadCsv(file, text, errors);
+        var people = file.EndsWith(".ldif", StringComparison.OrdinalIgnoreCase)
+            ? ReadLdif(file, text, errors)
+            : ReadCsv(file, text, errors);
         if (people.Length == 0 && errors.Count == before)
             errors.Add(new PlanError(file, 1, "the roster names nobody", "add a line for each person below the header"));
         return people;
@@ -59,15 +81,27 @@ public static class Roster
             errors.Add(new PlanError(file, 1, "the roster is empty", $"begin it with a header line: {string.Join(',', s_required)}"));
             return [];
         }
-        if (!CheckHeader(file, csv.HeaderRecord!, errors)) return [];
+        if (!CheckHeader(file, csv.HeaderRecord!, errors))
+            return [];
 
         var people = ImmutableArray.CreateBuilder<RosterPerson>();
         while (csv.Read())
         {
             var line = csv.Parser.RawRow;
             if (csv.Parser.Count > csv.HeaderRecord!.Length)
-                errors.Add(new PlanError(file, line, $"the line has {csv.Parser.Count} fields, the header {csv.HeaderRecord.Length}", "put a field that holds the separator in quotes"));
-            else if (Make(file, line, c => csv.TryGetField<string>(c, out var value) && !string.IsNullOrEmpty(value) ? value : null, errors) is { } person) people.Add(person);
+                errors.Add(
+                    new PlanError(
+                        file,
+                        line,
+                        $"the line has {csv.Parser.Count} fields, the header {csv.HeaderRecord.Length}",
+                        "put a field that holds the separator in quotes"
+                    )
+                );
+            else if (
+                Make(file, line, c => csv.TryGetField<string>(c, out var value) && !string.IsNullOrEmpty(value) ? value : null, errors) is
+                { } person
+            )
+                people.Add(person);
         }
         foreach (var line in broken.Distinct())
             errors.Add(new PlanError(file, line, "a quote stands where none may", "quote the whole field, and double a quote within it"));
@@ -80,15 +114,17 @@ public static class Roster
         foreach (var entry in Ldif.Read(file, text, errors))
         {
             // What directories call a person's name and address, and our own columns where a directory has no word.
-            string? Field(string column) => column switch
-            {
-                "name" => entry.First("name") ?? entry.First("cn") ?? entry.First("displayName"),
-                "from_account" => entry.First("from_account") ?? entry.First("mail"),
-                "to_account" => entry.First("to_account") ?? entry.First("mail"),
-                "note" => entry.First("note") ?? entry.First("description"),
-                _ => entry.First(column),
-            };
-            if (Make(file, entry.Line, Field, errors) is { } person) people.Add(person);
+            string? Field(string column) =>
+                column switch
+                {
+                    "name" => entry.First("name") ?? entry.First("cn") ?? entry.First("displayName"),
+                    "from_account" => entry.First("from_account") ?? entry.First("mail"),
+                    "to_account" => entry.First("to_account") ?? entry.First("mail"),
+                    "note" => entry.First("note") ?? entry.First("description"),
+                    _ => entry.First(column),
+                };
+            if (Make(file, entry.Line, Field, errors) is { } person)
+                people.Add(person);
         }
         return people.ToImmutable();
     }
@@ -100,20 +136,55 @@ public static class Roster
             errors.Add(new PlanError(file, line, $"{column} is empty", "every person needs a name, a from_account and a to_account"));
         SecretReference? Reference(string column)
         {
-            if (field(column) is not { } text) return null;
+            if (field(column) is not { } text)
+                return null;
             var reference = SecretReference.Parse(text);
-            if (reference is null) errors.Add(new PlanError(file, line, $"'{text}' in {column} is no reference to a secret", $"env:{SecretReference.EnvironmentPrefix}NAME or file:NAME"));
-            else if (field(column[..^4]) is not null) errors.Add(new PlanError(file, line, $"{column[..^4]} and {column} are both given", "one of them"));
+            if (reference is null)
+                errors.Add(
+                    new PlanError(
+                        file,
+                        line,
+                        $"'{text}' in {column} is no reference to a secret",
+                        $"env:{SecretReference.EnvironmentPrefix}NAME or file:NAME"
+                    )
+                );
+            else if (field(column[..^4]) is not null)
+                errors.Add(new PlanError(file, line, $"{column[..^4]} and {column} are both given", "one of them"));
             return reference;
         }
         var (fromReference, toReference) = (Reference("from_secret_ref"), Reference("to_secret_ref"));
-        if (field("to_under") is { } under && under != CarryRules.AccountRoot && (!FolderPath.TryParse(under, out var place) || place!.IsInbox))
-            errors.Add(new PlanError(file, line, $"'{under}' in to_under is not a folder", "names with '/' between them, or a single / for the account's root"));
-        if (errors.Count > before) return null;
+        if (
+            field("to_under") is { } under
+            && under != CarryRules.AccountRoot
+            && (!FolderPath.TryParse(under, out var place) || place!.IsInbox)
+        )
+            errors.Add(
+                new PlanError(
+                    file,
+                    line,
+                    $"'{under}' in to_under is not a folder",
+                    "names with '/' between them, or a single / for the account's root"
+                )
+            );
+        if (errors.Count > before)
+            return null;
         var (from, to) = (field("from_account")!, field("to_account")!);
-        return new RosterPerson(line, field("name")!, from, to, field("from_login") ?? from, field("from_secret"), field("to_login") ?? to, field("to_secret"), field("note"))
+        return new RosterPerson(
+            line,
+            field("name")!,
+            from,
+            to,
+            field("from_login") ?? from,
+            field("from_secret"),
+            field("to_login") ?? to,
+            field("to_secret"),
+            field("note")
+        )
         {
-            FromSecretReference = fromReference, ToSecretReference = toReference, ToUnder = field("to_under"), ToRoot = field("to_root"),
+            FromSecretReference = fromReference,
+            ToSecretReference = toReference,
+            ToUnder = field("to_under"),
+            ToRoot = field("to_root"),
         };
     }
 
@@ -121,9 +192,23 @@ public static class Roster
     {
         var before = errors.Count;
         foreach (var column in s_required.Where(c => !header.Contains(c)))
-            errors.Add(new PlanError(file, 1, $"the column {column} is missing", $"the header needs {string.Join(", ", s_required)}; it may have {string.Join(", ", s_optional)}"));
+            errors.Add(
+                new PlanError(
+                    file,
+                    1,
+                    $"the column {column} is missing",
+                    $"the header needs {string.Join(", ", s_required)}; it may have {string.Join(", ", s_optional)}"
+                )
+            );
         foreach (var column in header.Where(c => !s_required.Contains(c) && !s_optional.Contains(c)))
-            errors.Add(new PlanError(file, 1, $"the column '{column}' is not known{Spelling.Suggest(column, [.. s_required, .. s_optional])}", $"columns are {string.Join(", ", [.. s_required, .. s_optional])}"));
+            errors.Add(
+                new PlanError(
+                    file,
+                    1,
+                    $"the column '{column}' is not known{Spelling.Suggest(column, [.. s_required, .. s_optional])}",
+                    $"columns are {string.Join(", ", [.. s_required, .. s_optional])}"
+                )
+            );
         foreach (var column in header.GroupBy(c => c).Where(g => g.Count() > 1))
             errors.Add(new PlanError(file, 1, $"the column {column.Key} stands twice", "keep one of them"));
         return errors.Count == before;

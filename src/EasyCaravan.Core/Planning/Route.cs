@@ -9,7 +9,9 @@ public sealed record Route(string Name, string From, string To, ImmutableArray<F
     /// <summary>The kinds that it carries, each once, in the order in which the legs of a pass run.</summary>
     public ImmutableArray<Kind> Carry { get; init; } = [Kind.Mail];
 
-    /// <summary>A folder of the to side below which everything lands; may hold <c>{name}</c> and <c>{account}</c>. Null: the account's root.</summary>
+    /// <summary>
+    /// A folder of the to side below which everything lands; may hold <c>{name}</c> and <c>{account}</c>. Null: the account's root.
+    /// </summary>
     public string? Under { get; init; }
 
     /// <summary>Another root of the to side's accounts, such as the namespace of an archive; null: the person's own folders.</summary>
@@ -78,8 +80,10 @@ public sealed record MailRules(LocalDate? Since, long? Largest, bool DropKeyword
     /// <summary>The rule that leaves this message out, in words; null when none does.</summary>
     public string? Excludes(DateTimeOffset received, long size)
     {
-        if (Since is { } since && DateOnly.FromDateTime(received.DateTime) < since.ToDateOnly()) return $"mail since {since:uuuu-MM-dd}";
-        if (Largest is { } largest && size > largest) return $"mail up to {ByteCount.Write(largest)}";
+        if (Since is { } since && DateOnly.FromDateTime(received.DateTime) < since.ToDateOnly())
+            return $"mail since {since:uuuu-MM-dd}";
+        if (Largest is { } largest && size > largest)
+            return $"mail up to {ByteCount.Write(largest)}";
         return null;
     }
 }

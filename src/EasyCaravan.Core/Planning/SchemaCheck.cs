@@ -12,7 +12,26 @@ namespace EasyCaravan.Core.Planning;
 internal sealed class SchemaCheck(string file, JsonElement schema, ICollection<PlanError> errors)
 {
     private static readonly HashSet<string> s_known =
-        ["$schema", "$defs", "$ref", "title", "description", "default", "type", "enum", "pattern", "minimum", "maximum", "properties", "additionalProperties", "propertyNames", "required", "minProperties", "items", "oneOf"];
+    [
+        "$schema",
+        "$defs",
+        "$ref",
+        "title",
+        "description",
+        "default",
+        "type",
+        "enum",
+        "pattern",
+        "minimum",
+        "maximum",
+        "properties",
+        "additionalProperties",
+        "propertyNames",
+        "required",
+        "minProperties",
+        "items",
+        "oneOf",
+    ];
 
     public void Check(YamlNode node) => Check(node, schema, "the plan");
 
@@ -22,8 +41,10 @@ internal sealed class SchemaCheck(string file, JsonElement schema, ICollection<P
         if (rule.TryGetProperty("oneOf", out var choices))
         {
             var fitting = choices.EnumerateArray().Select(Resolve).FirstOrDefault(c => Fits(node, c));
-            if (fitting.ValueKind is JsonValueKind.Undefined) Report(node, $"{where} has the wrong form", Allowed(rule));
-            else Check(node, fitting, where);
+            if (fitting.ValueKind is JsonValueKind.Undefined)
+                Report(node, $"{where} has the wrong form", Allowed(rule));
+            else
+                Check(node, fitting, where);
             return;
         }
         if (!Fits(node, rule))
@@ -33,12 +54,18 @@ internal sealed class SchemaCheck(string file, JsonElement schema, ICollection<P
         }
         switch (node)
         {
-            case YamlMappingNode mapping: CheckMapping(mapping, rule, where); break;
-            case YamlSequenceNode sequence:
-                foreach (var (item, i) in sequence.Children.Select((c, i) => (c, i))) Check(item, rule.GetProperty("items"), $"{where}, item {i + 1}");
+            case YamlMappingNode mapping:
+                CheckMapping(mapping, rule, where);
                 break;
-            case YamlScalarNode scalar: CheckScalar(scalar, rule, where); break;
-            default: throw new InvalidOperationException($"YAML node {node.GetType().Name} after aliases were resolved.");
+            case YamlSequenceNode sequence:
+                foreach (var (item, i) in sequence.Children.Select((c, i) => (c, i)))
+                    Check(item, rule.GetProperty("items"), $"{where}, item {i + 1}");
+                break;
+            case YamlScalarNode scalar:
+                CheckScalar(scalar, rule, where);
+                break;
+            default:
+                throw new InvalidOperationException($"YAML node {node.GetType().Name} after aliases were resolved.");
         }
     }
 
@@ -55,7 +82,8 @@ internal sealed class SchemaCheck(string file, JsonElement schema, ICollection<P
             }
             else if (others.ValueKind is JsonValueKind.Object)
             {
-                if (rule.TryGetProperty("propertyNames", out var names)) Check(key, names, $"the name '{name}'");
+                if (rule.TryGetProperty("propertyNames", out var names))
+                    Check(key, names, $"the name '{name}'");
                 Check(value, others, $"'{name}'");
             }
             else
@@ -66,10 +94,20 @@ internal sealed class SchemaCheck(string file, JsonElement schema, ICollection<P
         }
         if (rule.TryGetProperty("required", out var required))
         {
-            foreach (var name in required.EnumerateArray().Select(r => r.GetString()!).Where(n => !mapping.Children.ContainsKey(new YamlScalarNode(n))))
-                Report(mapping, $"{where} has no '{name}'", $"it needs {string.Join(", ", required.EnumerateArray().Select(r => r.GetString()))}");
+            foreach (
+                var name in required
+                    .EnumerateArray()
+                    .Select(r => r.GetString()!)
+                    .Where(n => !mapping.Children.ContainsKey(new YamlScalarNode(n)))
+            )
+                Report(
+                    mapping,
+                    $"{where} has no '{name}'",
+                    $"it needs {string.Join(", ", required.EnumerateArray().Select(r => r.GetString()))}"
+                );
         }
-        if (rule.TryGetProperty("minProperties", out var least) && mapping.Children.Count < least.GetInt32()) Report(mapping, $"{where} is empty", Allowed(rule));
+        if (rule.TryGetProperty("minProperties", out var least) && mapping.Children.Count < least.GetInt32())
+            Report(mapping, $"{where} is empty", Allowed(rule));
     }
 
     private void CheckScalar(YamlScalarNode scalar, JsonElement rule, string where)
@@ -78,16 +116,21 @@ internal sealed class SchemaCheck(string file, JsonElement schema, ICollection<P
         if (rule.TryGetProperty("enum", out var words))
         {
             var allowed = words.EnumerateArray().Select(w => w.GetString()!).ToList();
-            if (!allowed.Contains(value)) Report(scalar, $"{where} cannot be '{value}'{Spelling.Suggest(value, allowed)}", $"one of {string.Join(", ", allowed)}");
+            if (!allowed.Contains(value))
+                Report(scalar, $"{where} cannot be '{value}'{Spelling.Suggest(value, allowed)}", $"one of {string.Join(", ", allowed)}");
         }
-        else if (rule.TryGetProperty("pattern", out var pattern) && !Regex.IsMatch(value, pattern.GetString()!, RegexOptions.None, TimeSpan.FromSeconds(1)))
+        else if (
+            rule.TryGetProperty("pattern", out var pattern)
+            && !Regex.IsMatch(value, pattern.GetString()!, RegexOptions.None, TimeSpan.FromSeconds(1))
+        )
         {
             Report(scalar, $"{where} cannot be '{value}'", Allowed(rule));
         }
         else if (rule.TryGetProperty("minimum", out var minimum))
         {
             var number = long.Parse(value, CultureInfo.InvariantCulture);
-            if (number < minimum.GetInt64() || number > rule.GetProperty("maximum").GetInt64()) Report(scalar, $"{where} cannot be {value}", Allowed(rule));
+            if (number < minimum.GetInt64() || number > rule.GetProperty("maximum").GetInt64())
+                Report(scalar, $"{where} cannot be {value}", Allowed(rule));
         }
         else if (value.Length == 0)
         {
@@ -95,15 +138,17 @@ internal sealed class SchemaCheck(string file, JsonElement schema, ICollection<P
         }
     }
 
-    private static bool Fits(YamlNode node, JsonElement rule) => (rule.TryGetProperty("type", out var type) ? type.GetString() : "string") switch
-    {
-        "object" => node is YamlMappingNode,
-        "array" => node is YamlSequenceNode,
-        "string" => node is YamlScalarNode,
-        "integer" => node is YamlScalarNode { Value: { } v } && long.TryParse(v, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out _),
-        "boolean" => node is YamlScalarNode { Value: "true" or "false" },
-        var other => throw new InvalidOperationException($"The plan's schema uses the type {other}, which is not checked."),
-    };
+    private static bool Fits(YamlNode node, JsonElement rule) =>
+        (rule.TryGetProperty("type", out var type) ? type.GetString() : "string") switch
+        {
+            "object" => node is YamlMappingNode,
+            "array" => node is YamlSequenceNode,
+            "string" => node is YamlScalarNode,
+            "integer" => node is YamlScalarNode { Value: { } v }
+                && long.TryParse(v, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out _),
+            "boolean" => node is YamlScalarNode { Value: "true" or "false" },
+            var other => throw new InvalidOperationException($"The plan's schema uses the type {other}, which is not checked."),
+        };
 
     private JsonElement Resolve(JsonElement rule)
     {
@@ -116,8 +161,10 @@ internal sealed class SchemaCheck(string file, JsonElement schema, ICollection<P
 
     private static string Allowed(JsonElement rule)
     {
-        if (rule.TryGetProperty("description", out var description)) return description.GetString()!;
-        if (rule.TryGetProperty("enum", out var words)) return $"one of {string.Join(", ", words.EnumerateArray())}";
+        if (rule.TryGetProperty("description", out var description))
+            return description.GetString()!;
+        if (rule.TryGetProperty("enum", out var words))
+            return $"one of {string.Join(", ", words.EnumerateArray())}";
         return rule.GetProperty("type").GetString()!;
     }
 

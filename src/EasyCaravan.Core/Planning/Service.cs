@@ -12,9 +12,15 @@ public sealed record Service(string Name, MailConnection? Mail, SignIn SignIn, T
     /// <summary>Null: it has no calendars.</summary>
     public CollectionConnection? Calendars { get; init; }
 
-    /// <summary>What it has, in the order in which kinds are carried unless a route says otherwise: people find their address book first.</summary>
+    /// <summary>
+    /// What it has, in the order in which kinds are carried unless a route says otherwise: people find their address book first.
+    /// </summary>
     public ImmutableArray<Kind> Kinds =>
-        [.. new[] { (Kind.Contacts, Contacts is not null), (Kind.Calendars, Calendars is not null), (Kind.Mail, Mail is not null) }.Where(k => k.Item2).Select(k => k.Item1)];
+        [
+            .. new[] { (Kind.Contacts, Contacts is not null), (Kind.Calendars, Calendars is not null), (Kind.Mail, Mail is not null) }
+                .Where(k => k.Item2)
+                .Select(k => k.Item1),
+        ];
 
     /// <summary>Where its forwarding rules are kept; null: nobody can look.</summary>
     public RulesConnection? Rules { get; init; }

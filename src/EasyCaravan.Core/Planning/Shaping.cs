@@ -25,7 +25,16 @@ public enum ClashWay
 /// <param name="Substitute">Stands for a character that the to side does not allow in a name.</param>
 /// <param name="Joiner">Stands between names where the to side has fewer levels of folders.</param>
 public sealed record Shaping(
-    NameWay Reserved, string ReservedSuffix, NameWay Illegal, string Substitute, NameWay TooDeep, string Joiner, NameWay TooLong, ClashWay Clash)
+    NameWay Reserved,
+    string ReservedSuffix,
+    NameWay Illegal,
+    string Substitute,
+    NameWay TooDeep,
+    string Joiner,
+    NameWay TooLong,
+    ClashWay Clash
+)
 {
-    public static Shaping Default { get; } = new(NameWay.Change, " (old)", NameWay.Change, "_", NameWay.Change, " - ", NameWay.Change, ClashWay.Number);
+    public static Shaping Default { get; } =
+        new(NameWay.Change, " (old)", NameWay.Change, "_", NameWay.Change, " - ", NameWay.Change, ClashWay.Number);
 }

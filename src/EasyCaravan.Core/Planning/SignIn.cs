@@ -12,12 +12,16 @@ public abstract record SignIn
     public sealed record Password(SecretReference? Shared) : SignIn;
 
     /// <summary>An administrator acts for each account.</summary>
-    /// <param name="LoginPattern">Such as <c>{account}*{admin}</c>, for services that want both in the login; null: SASL PLAIN with an authorization identity (RFC 4616 §2).</param>
+    /// <param name="LoginPattern">
+    /// Such as <c>{account}*{admin}</c>, for services that want both in the login; null: SASL PLAIN with an authorization identity (RFC
+    /// 4616 §2).
+    /// </param>
     public sealed record OnBehalf(string Admin, SecretReference Secret, string? LoginPattern) : SignIn
     {
         /// <summary>The login by which the account is entered.</summary>
         public string LoginFor(string account) =>
-            LoginPattern?.Replace("{account}", account, StringComparison.Ordinal).Replace("{admin}", Admin, StringComparison.Ordinal) ?? Admin;
+            LoginPattern?.Replace("{account}", account, StringComparison.Ordinal).Replace("{admin}", Admin, StringComparison.Ordinal)
+            ?? Admin;
     }
 
     /// <summary>An access token of an authorization server (RFC 6749).</summary>
@@ -32,8 +36,17 @@ public abstract record SignIn
 /// <param name="Issuer">Who vouches in an assertion (RFC 7523 §3); by default the client's id.</param>
 /// <param name="Audience">For whom the assertion is; by default the token URL.</param>
 public sealed record OAuthClient(
-    Uri TokenUrl, Uri? AuthorizeUrl, Uri? DeviceUrl, string ClientId, SecretReference? ClientSecret, ImmutableArray<string> Scopes,
-    SecretReference? Key, string? KeyId, string? Issuer, string? Audience);
+    Uri TokenUrl,
+    Uri? AuthorizeUrl,
+    Uri? DeviceUrl,
+    string ClientId,
+    SecretReference? ClientSecret,
+    ImmutableArray<string> Scopes,
+    SecretReference? Key,
+    string? KeyId,
+    string? Issuer,
+    string? Audience
+);
 
 /// <summary>How an access token is come by.</summary>
 public enum OAuthGrant
@@ -87,8 +100,19 @@ public abstract record SecretReference
     /// <summary>Reads <c>env:NAME</c> or <c>file:NAME</c>; null when it is neither, or names what may not be read.</summary>
     public static SecretReference? Parse(string text)
     {
-        if (text.StartsWith("env:", StringComparison.Ordinal) && text[4..] is { } variable && variable.StartsWith(EnvironmentPrefix, StringComparison.Ordinal)) return new Environment(variable);
-        if (text.StartsWith("file:", StringComparison.Ordinal) && text[5..] is { Length: > 0 } file && Path.GetFileName(file) == file && file is not "." and not "..") return new File(file);
+        if (
+            text.StartsWith("env:", StringComparison.Ordinal)
+            && text[4..] is { } variable
+            && variable.StartsWith(EnvironmentPrefix, StringComparison.Ordinal)
+        )
+            return new Environment(variable);
+        if (
+            text.StartsWith("file:", StringComparison.Ordinal)
+            && text[5..] is { Length: > 0 } file
+            && Path.GetFileName(file) == file
+            && file is not "." and not ".."
+        )
+            return new File(file);
         return null;
     }
 }

@@ -3,7 +3,9 @@ using NodaTime;
 
 namespace EasyCaravan.Core.Planning;
 
-/// <summary>Hours in which passes may run. <paramref name="Until"/> at or before <paramref name="From"/> reaches into the next day.</summary>
+/// <summary>
+/// Hours in which passes may run. <paramref name="Until"/> at or before <paramref name="From"/> reaches into the next day.
+/// </summary>
 /// <param name="Days">The days on which it opens.</param>
 public sealed record Window(ImmutableArray<IsoDayOfWeek> Days, LocalTime From, LocalTime Until);
 
@@ -17,17 +19,23 @@ public sealed record Timetable(DateTimeZone Zone, ImmutableArray<Window> Windows
     /// <summary>When it next opens, if it is shut at <paramref name="at"/>; <paramref name="at"/> itself if it is open.</summary>
     public Instant NextOpening(Instant at) => IsOpen(at) ? at : Openings(at).Where(o => o.Start > at).Min(o => o.Start);
 
-    /// <summary>When the windows that are open at <paramref name="at"/> shut, following on where one touches the next; null: never, or shut now.</summary>
+    /// <summary>
+    /// When the windows that are open at <paramref name="at"/> shut, following on where one touches the next; null: never, or shut now.
+    /// </summary>
     public Instant? ClosesAt(Instant at)
     {
-        if (Windows.IsEmpty || !IsOpen(at)) return null;
+        if (Windows.IsEmpty || !IsOpen(at))
+            return null;
         var end = at;
         var openings = Openings(at);
-        while (openings.Where(o => o.Contains(end)).Select(o => (Instant?)o.End).Max() is { } further && further > end) end = further;
+        while (openings.Where(o => o.Contains(end)).Select(o => (Instant?)o.End).Max() is { } further && further > end)
+            end = further;
         return end - at >= Duration.FromDays(7) ? null : end;
     }
 
-    /// <summary>Every opening that could matter from a day before <paramref name="at"/> to nine days after, daylight saving resolved leniently.</summary>
+    /// <summary>
+    /// Every opening that could matter from a day before <paramref name="at"/> to nine days after, daylight saving resolved leniently.
+    /// </summary>
     private List<Interval> Openings(Instant at)
     {
         var first = at.InZone(Zone).Date.PlusDays(-1);
@@ -39,7 +47,8 @@ public sealed record Timetable(DateTimeZone Zone, ImmutableArray<Window> Windows
             {
                 var start = (day + window.From).InZoneLeniently(Zone).ToInstant();
                 var end = ((window.Until <= window.From ? day.PlusDays(1) : day) + window.Until).InZoneLeniently(Zone).ToInstant();
-                if (end > start) openings.Add(new Interval(start, end));
+                if (end > start)
+                    openings.Add(new Interval(start, end));
             }
         }
         return openings;

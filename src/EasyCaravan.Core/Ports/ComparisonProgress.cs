@@ -1,6 +1,8 @@
 namespace EasyCaravan.Core.Ports;
 
-/// <summary>How far a comparison of both sides has come. It is kept after each step, so that one that was broken off goes on there.</summary>
+/// <summary>
+/// How far a comparison of both sides has come. It is kept after each step, so that one that was broken off goes on there.
+/// </summary>
 /// <param name="Share">Of the messages, above 0 and at most 1: which part is read; 1 means all.</param>
 /// <param name="Page">The ledger's page on which it is.</param>
 /// <param name="Number">The last number of that page that is compared.</param>

@@ -42,20 +42,22 @@ public enum DifferenceDecision
 public static class DifferenceDecisions
 {
     /// <summary>What is lost can be carried again, what stands twice can be removed, and everything can be accepted.</summary>
-    public static bool AppliesTo(this DifferenceDecision decision, DifferenceKind kind) => decision switch
-    {
-        DifferenceDecision.Accept => Difference.NeedsDecision(kind),
-        DifferenceDecision.CarryAgain => kind is DifferenceKind.Missing,
-        DifferenceDecision.RemoveSecond => kind is DifferenceKind.Twice,
-    };
+    public static bool AppliesTo(this DifferenceDecision decision, DifferenceKind kind) =>
+        decision switch
+        {
+            DifferenceDecision.Accept => Difference.NeedsDecision(kind),
+            DifferenceDecision.CarryAgain => kind is DifferenceKind.Missing,
+            DifferenceDecision.RemoveSecond => kind is DifferenceKind.Twice,
+        };
 
     /// <summary>For the journal.</summary>
-    public static string Words(this DifferenceDecision decision) => decision switch
-    {
-        DifferenceDecision.Accept => "accepted",
-        DifferenceDecision.CarryAgain => "asked to carry again",
-        DifferenceDecision.RemoveSecond => "asked to remove the second copy of",
-    };
+    public static string Words(this DifferenceDecision decision) =>
+        decision switch
+        {
+            DifferenceDecision.Accept => "accepted",
+            DifferenceDecision.CarryAgain => "asked to carry again",
+            DifferenceDecision.RemoveSecond => "asked to remove the second copy of",
+        };
 }
 
 /// <summary>A message that is not on the to side as it is on the from side, described so that its owner knows which one it is.</summary>
@@ -65,10 +67,23 @@ public static class DifferenceDecisions
 /// <param name="What">In words, one sentence without a full stop.</param>
 /// <param name="Size">In octets.</param>
 /// <param name="Received">Null where nobody tells it any more.</param>
-public sealed record Difference(long Folder, uint Number, uint Landed, DifferenceKind Kind, string What, long Size, DateTimeOffset? Received, string Subject, string Sender)
+public sealed record Difference(
+    long Folder,
+    uint Number,
+    uint Landed,
+    DifferenceKind Kind,
+    string What,
+    long Size,
+    DateTimeOffset? Received,
+    string Subject,
+    string Sender
+)
 {
-    /// <summary>A waybill does not close before a person has decided: something may be lost, double or damaged. The others are told only.</summary>
-    public static bool NeedsDecision(DifferenceKind kind) => kind is DifferenceKind.Missing or DifferenceKind.Twice or DifferenceKind.Altered;
+    /// <summary>
+    /// A waybill does not close before a person has decided: something may be lost, double or damaged. The others are told only.
+    /// </summary>
+    public static bool NeedsDecision(DifferenceKind kind) =>
+        kind is DifferenceKind.Missing or DifferenceKind.Twice or DifferenceKind.Altered;
 }
 
 /// <summary>A difference as it is kept.</summary>

@@ -2,7 +2,9 @@ using System.Collections.Immutable;
 
 namespace EasyCaravan.Core.Ports;
 
-/// <summary>The flags and keywords of a message, without <c>\Recent</c>, which belongs to a session and not to the message (RFC 3501 §2.3.2).</summary>
+/// <summary>
+/// The flags and keywords of a message, without <c>\Recent</c>, which belongs to a session and not to the message (RFC 3501 §2.3.2).
+/// </summary>
 public sealed class FlagSet : IEquatable<FlagSet>
 {
     private FlagSet(ImmutableArray<string> flags)
@@ -22,8 +24,11 @@ public sealed class FlagSet : IEquatable<FlagSet>
     public static FlagSet Of(IEnumerable<string> flags)
     {
         // RFC 9051 §2.3.2: flags and keywords have no case.
-        var set = flags.Where(f => !f.Equals("\\Recent", StringComparison.OrdinalIgnoreCase))
-            .Distinct(StringComparer.OrdinalIgnoreCase).Order(StringComparer.OrdinalIgnoreCase).ToImmutableArray();
+        var set = flags
+            .Where(f => !f.Equals("\\Recent", StringComparison.OrdinalIgnoreCase))
+            .Distinct(StringComparer.OrdinalIgnoreCase)
+            .Order(StringComparer.OrdinalIgnoreCase)
+            .ToImmutableArray();
         return set.Length == 0 ? Empty : new FlagSet(set);
     }
 

@@ -47,9 +47,20 @@ public sealed record LeftBehindItem(uint Number, Fault Fault, long Size, DateTim
 /// <param name="ToEpoch">The epoch of the to side's numbers on this page; null until something landed.</param>
 /// <param name="ToBaseNext">The to side's next number when the page was opened: what is below was there before us.</param>
 /// <param name="Cursor">The from side as it was when the page was last complete; null before that.</param>
-/// <param name="Reopened">Left-behind items are to be tried again, or the rules changed: the folder needs a look though nothing moved.</param>
+/// <param name="Reopened">
+/// Left-behind items are to be tried again, or the rules changed: the folder needs a look though nothing moved.
+/// </param>
 public sealed record LedgerFolder(
-    long Id, FolderPath From, FolderPath? To, uint? FromEpoch, uint? ToEpoch, uint ToBaseNext, FolderCursor? Cursor, bool Reopened, FolderCounts Counts)
+    long Id,
+    FolderPath From,
+    FolderPath? To,
+    uint? FromEpoch,
+    uint? ToEpoch,
+    uint ToBaseNext,
+    FolderCursor? Cursor,
+    bool Reopened,
+    FolderCounts Counts
+)
 {
     /// <summary>It was made just now: nothing stands on it.</summary>
     public bool IsNew { get; init; }
@@ -60,7 +71,9 @@ public sealed record LedgerFolder(
     /// <summary>One of the sides refused the folder, so that it was left behind as a whole.</summary>
     public bool LeftWhole { get; init; }
 
-    /// <summary>Where the rules send the folder, if its owner has since renamed that place on the to side to what <see cref="To"/> says; or null.</summary>
+    /// <summary>
+    /// Where the rules send the folder, if its owner has since renamed that place on the to side to what <see cref="To"/> says; or null.
+    /// </summary>
     public FolderPath? RenamedFrom { get; init; }
 }
 
@@ -85,7 +98,10 @@ public sealed record PageEnd(long Folder, FolderCursor Cursor, long Found, Membe
 
 /// <summary>What a look at the to side's folder showed for one page.</summary>
 /// <param name="Seen">What the folder holds; null where not all of it could be read, so that it has to be looked at again.</param>
-/// <param name="Found">Every difference of the kinds that such a look can see; those of earlier looks that are not among them have resolved themselves, if all was read.</param>
+/// <param name="Found">
+/// Every difference of the kinds that such a look can see; those of earlier looks that are not among them have resolved themselves, if all
+/// was read.
+/// </param>
 public sealed record PageLook(long Folder, Membership? Seen, IReadOnlyList<Difference> Found);
 
 /// <summary>The sums of a folder. <see cref="Found"/> is counted on the from side, the others in the ledger.</summary>
@@ -110,11 +126,22 @@ public sealed record FolderCounts(long Found, long Carried, long Paired, long Ex
     /// <summary>Nothing silently skipped: found = carried + paired + excluded + left behind.</summary>
     public bool Closes => Found == Carried + Paired + Excluded + LeftBehind;
 
-    public static FolderCounts operator +(FolderCounts a, FolderCounts b) => new(
-        a.Found + b.Found, a.Carried + b.Carried, a.Paired + b.Paired, a.Excluded + b.Excluded, a.LeftBehind + b.LeftBehind, a.Gone + b.Gone, a.Missing + b.Missing)
-    {
-        Twice = a.Twice + b.Twice, Altered = a.Altered + b.Altered, Undecided = a.Undecided + b.Undecided, Octets = a.Octets + b.Octets,
-    };
+    public static FolderCounts operator +(FolderCounts a, FolderCounts b) =>
+        new(
+            a.Found + b.Found,
+            a.Carried + b.Carried,
+            a.Paired + b.Paired,
+            a.Excluded + b.Excluded,
+            a.LeftBehind + b.LeftBehind,
+            a.Gone + b.Gone,
+            a.Missing + b.Missing
+        )
+        {
+            Twice = a.Twice + b.Twice,
+            Altered = a.Altered + b.Altered,
+            Undecided = a.Undecided + b.Undecided,
+            Octets = a.Octets + b.Octets,
+        };
 }
 
 /// <summary>
@@ -131,10 +158,16 @@ public interface ILedger
     /// <summary>Strikes out a page whose numbers no longer mean anything, keeping the page itself.</summary>
     Task ForgetEntriesAsync(long folder, uint? fromEpoch, uint? toEpoch, CancellationToken cancel);
 
-    /// <summary>The to side gave the folder another numbering before anything of this page stood in it. False, and nothing changed, where something does.</summary>
+    /// <summary>
+    /// The to side gave the folder another numbering before anything of this page stood in it. False, and nothing changed, where something
+    /// does.
+    /// </summary>
     Task<bool> RenumberAsync(long folder, uint toEpoch, CancellationToken cancel);
 
-    /// <summary>Numbers of the from side that are settled on this page and were there when last looked at. Left-behind items that wait for a retry are not.</summary>
+    /// <summary>
+    /// Numbers of the from side that are settled on this page and were there when last looked at. Left-behind items that wait for a retry
+    /// are not.
+    /// </summary>
     Task<NumberSet> SettledAsync(long folder, CancellationToken cancel);
 
     /// <summary>Every number on the to side that any page of this move claims in that folder, of this numbering.</summary>
@@ -146,7 +179,9 @@ public interface ILedger
     /// <summary>What was found to differ between the sides.</summary>
     Task<IReadOnlyList<KnownDifference>> DifferencesAsync(CancellationToken cancel);
 
-    /// <summary>Notes what looks at the to side showed. What a person decided about a difference that is still there stays decided.</summary>
+    /// <summary>
+    /// Notes what looks at the to side showed. What a person decided about a difference that is still there stays decided.
+    /// </summary>
     Task RecordLooksAsync(IReadOnlyList<PageLook> looks, CancellationToken cancel);
 
     /// <summary>Adds differences that reading both sides showed; those that are known stay as they are.</summary>
@@ -165,7 +200,8 @@ public interface ILedger
     /// <summary>Entries of several pages, all or none.</summary>
     Task RecordAsync(IReadOnlyList<PageEntries> pages, CancellationToken cancel);
 
-    Task RecordAsync(long folder, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel) => RecordAsync([new PageEntries(folder, entries)], cancel);
+    Task RecordAsync(long folder, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel) =>
+        RecordAsync([new PageEntries(folder, entries)], cancel);
 
     /// <summary>Notes which message stands at which number, before anything becomes of it.</summary>
     Task RecordKeysAsync(long folder, IReadOnlyDictionary<uint, UInt128> keys, CancellationToken cancel);

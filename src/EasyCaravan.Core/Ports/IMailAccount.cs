@@ -45,20 +45,31 @@ public sealed record ItemHeader(uint Number, long Size, byte[] Header);
 public sealed record FlagUpdate(uint Number, FlagSet Flags);
 
 /// <summary>A folder to be asked for what happened in it.</summary>
-/// <param name="Since">As it was when last complete. Where the service keeps no mark, its mark is the <see cref="FolderChange.Digest"/> of then.</param>
+/// <param name="Since">
+/// As it was when last complete. Where the service keeps no mark, its mark is the <see cref="FolderChange.Digest"/> of then.
+/// </param>
 /// <param name="Now">As the list of folders shows it.</param>
 public sealed record ChangeQuery(FolderPath Path, FolderCursor Since, FolderCursor Now);
 
 /// <summary>What happened in a folder since a cursor.</summary>
 /// <param name="Count">Messages that it holds.</param>
-/// <param name="Gone">Numbers that are no longer there, others among them that never were; null where the service told what is present instead.</param>
+/// <param name="Gone">
+/// Numbers that are no longer there, others among them that never were; null where the service told what is present instead.
+/// </param>
 /// <param name="Present">Numbers below the cursor's next that are there; or null.</param>
 /// <param name="Flags">Of items below the cursor's next that may have changed.</param>
 /// <param name="Fresh">Numbers from the cursor's next on.</param>
 /// <param name="Items">What the index says of them; of the first ones only, where they are many.</param>
 /// <param name="Digest">Of all numbers and flags, where the service keeps no mark: equal digests mean that nothing happened.</param>
 public sealed record FolderChange(
-    uint Count, NumberSet? Gone, NumberSet? Present, IReadOnlyList<FlagUpdate> Flags, NumberSet Fresh, IReadOnlyList<ItemInfo> Items, ulong? Digest)
+    uint Count,
+    NumberSet? Gone,
+    NumberSet? Present,
+    IReadOnlyList<FlagUpdate> Flags,
+    NumberSet Fresh,
+    IReadOnlyList<ItemInfo> Items,
+    ulong? Digest
+)
 {
     /// <summary>Which of the numbers that were there are no longer.</summary>
     public NumberSet GoneOf(NumberSet known) => Gone is not null ? known.And(Gone) : known.Except(Present!);
@@ -117,10 +128,15 @@ public interface IMailAccount : IAsyncDisposable
     /// <summary>Every personal folder with its use and cursor, in as few round trips as the service allows.</summary>
     Task<IReadOnlyList<FolderState>> ListFoldersAsync(CancellationToken cancel);
 
-    /// <summary>Makes folders where they are missing, in one round trip where the service bears it, and looks at them; one that is there is no error.</summary>
+    /// <summary>
+    /// Makes folders where they are missing, in one round trip where the service bears it, and looks at them; one that is there is no
+    /// error.
+    /// </summary>
     Task<IReadOnlyList<MadeFolder>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel);
 
-    /// <summary>Goes through folders, in one round trip where the service bears it. What is refused in one stands in its answer and stops no other.</summary>
+    /// <summary>
+    /// Goes through folders, in one round trip where the service bears it. What is refused in one stands in its answer and stops no other.
+    /// </summary>
     Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel);
 
     /// <summary>Which numbers the folder holds.</summary>
@@ -133,27 +149,47 @@ public interface IMailAccount : IAsyncDisposable
     async Task ChangeFlagsAsync(FolderPath path, NumberSet numbers, FlagSet add, FlagSet remove, CancellationToken cancel)
     {
         var seen = (await VisitAsync([new FolderVisit(path, List: false) { Flags = [new FlagChange(numbers, add, remove)] }], cancel))[0];
-        if ((seen.Refused ?? seen.FlagsRefused[0]) is { } refused) throw new FaultException(refused, Verdict.Keep);
+        if ((seen.Refused ?? seen.FlagsRefused[0]) is { } refused)
+            throw new FaultException(refused, Verdict.Keep);
     }
 
     /// <summary>What the index says of messages. One that is no longer there is left out.</summary>
     /// <param name="unreadable">Gets those whose index the service refuses, or gives without size, date or flags.</param>
-    Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, IDictionary<uint, Fault> unreadable, CancellationToken cancel);
+    Task<IReadOnlyList<ItemInfo>> ListItemsAsync(
+        FolderPath path,
+        NumberSet numbers,
+        IDictionary<uint, Fault> unreadable,
+        CancellationToken cancel
+    );
 
-    /// <summary>Hands over one header after the other, with its folder's place in the list: a hostile mailbox's headers would not all fit into memory.</summary>
-    Task ReadHeadersAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, Action<int, ItemHeader> take, CancellationToken cancel);
+    /// <summary>
+    /// Hands over one header after the other, with its folder's place in the list: a hostile mailbox's headers would not all fit into
+    /// memory.
+    /// </summary>
+    Task ReadHeadersAsync(
+        IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders,
+        Action<int, ItemHeader> take,
+        CancellationToken cancel
+    );
 
-    Task ReadHeadersAsync(FolderPath path, NumberSet numbers, Action<ItemHeader> take, CancellationToken cancel) => ReadHeadersAsync([(path, numbers)], (_, header) => take(header), cancel);
+    Task ReadHeadersAsync(FolderPath path, NumberSet numbers, Action<ItemHeader> take, CancellationToken cancel) =>
+        ReadHeadersAsync([(path, numbers)], (_, header) => take(header), cancel);
 
     /// <summary>The service's own names of messages, where <see cref="AccountTraits.NamesMessages"/>.</summary>
     Task ReadNamesAsync(FolderPath path, NumberSet numbers, Action<uint, string> take, CancellationToken cancel);
 
-    /// <summary>What happened in many folders, in one round trip where the service bears it; null for a folder that has to be looked at whole.</summary>
+    /// <summary>
+    /// What happened in many folders, in one round trip where the service bears it; null for a folder that has to be looked at whole.
+    /// </summary>
     Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel);
 
     /// <summary>Octets of many messages, folder by folder, in the service's order.</summary>
     /// <param name="withIndex">Date and flags of each are wanted too: <see cref="IMessageReader.Index"/>.</param>
-    Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel, bool withIndex = false);
+    Task<IMessageReader> ReadMessagesAsync(
+        IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders,
+        CancellationToken cancel,
+        bool withIndex = false
+    );
 
     /// <summary>Takes messages into folders.</summary>
     /// <param name="batchSize">The most messages that may be handed over in one command, at least 1.</param>
@@ -168,7 +204,10 @@ public interface IMailAccount : IAsyncDisposable
     /// <summary>Which of these folders the account may not add messages to; none where the service does not say.</summary>
     Task<IReadOnlyList<Surveying.LackingRight>> ReadLackingRightsAsync(IReadOnlyList<FolderState> folders, CancellationToken cancel);
 
-    /// <summary>Moves messages within the account. Returns their new numbers by the old ones; null, with nothing done, where the service could not tell them.</summary>
+    /// <summary>
+    /// Moves messages within the account. Returns their new numbers by the old ones; null, with nothing done, where the service could not
+    /// tell them.
+    /// </summary>
     Task<IReadOnlyDictionary<uint, uint>?> MoveMessagesAsync(FolderPath path, NumberSet numbers, FolderPath to, CancellationToken cancel);
 
     /// <summary>Deletes messages for good. False, with nothing done, where the service cannot delete just these.</summary>
@@ -184,7 +223,9 @@ public interface IMessageReader
     /// <summary>The next piece of the current message, empty at its end. Valid until the next call.</summary>
     ValueTask<ReadOnlyMemory<byte>> ReadAsync(CancellationToken cancel);
 
-    /// <summary>After the end of a message: what the index says of it, where that was asked for and the service tells it along with the octets.</summary>
+    /// <summary>
+    /// After the end of a message: what the index says of it, where that was asked for and the service tells it along with the octets.
+    /// </summary>
     ItemInfo? Index { get; }
 
     /// <summary>After the end: numbers asked for that did not come because they are no longer there.</summary>

@@ -5,8 +5,20 @@ namespace EasyCaravan.Core.Ports;
 
 /// <summary>A person of a batch, as kept. Secrets are sealed.</summary>
 public sealed record MovePerson(
-    long Id, string Batch, string Name, string FromAccount, string ToAccount, string FromLogin, string ToLogin, string? FromSecretSealed, string? ToSecretSealed,
-    string? FromSecretReference, string? ToSecretReference, string? ToUnder, string? ToRoot);
+    long Id,
+    string Batch,
+    string Name,
+    string FromAccount,
+    string ToAccount,
+    string FromLogin,
+    string ToLogin,
+    string? FromSecretSealed,
+    string? ToSecretSealed,
+    string? FromSecretReference,
+    string? ToSecretReference,
+    string? ToUnder,
+    string? ToRoot
+);
 
 /// <summary>A move that one worker alone may run until its lease ends.</summary>
 /// <param name="Fence">Rises with every claim: writes under an older one are refused.</param>
@@ -16,11 +28,16 @@ public sealed record Claim(MovePerson Person, MoveState State, IReadOnlyList<Kin
 /// <summary>Moves and who works on them. Claims are leases, so the moves of a lost worker are taken up by another.</summary>
 public interface IMoveStore
 {
-    /// <summary>Takes up a move that its worker lost; else of those that are due the one of the lowest rank that has been due the longest; null when there is none.</summary>
+    /// <summary>
+    /// Takes up a move that its worker lost; else of those that are due the one of the lowest rank that has been due the longest; null when
+    /// there is none.
+    /// </summary>
     /// <param name="except">Batches that are to be left alone now.</param>
     Task<Claim?> ClaimAsync(string owner, IReadOnlyCollection<string> except, CancellationToken cancel);
 
-    /// <summary>Renews the lease and notes progress. False when the pass should stop: a person held or withdrew the move, or the lease is lost.</summary>
+    /// <summary>
+    /// Renews the lease and notes progress. False when the pass should stop: a person held or withdrew the move, or the lease is lost.
+    /// </summary>
     Task<bool> RenewAsync(Claim claim, IReadOnlyCollection<Tally> tallies, CancellationToken cancel);
 
     /// <summary>Ends the pass and gives the lease back; a lost lease changes nothing.</summary>

@@ -11,7 +11,8 @@ public sealed class NumberSet : IEnumerable<uint>
 
     public NumberSet(IEnumerable<uint> numbers)
     {
-        foreach (var number in numbers.Order()) Add(number, number);
+        foreach (var number in numbers.Order())
+            Add(number, number);
     }
 
     public static NumberSet OfRange(uint first, uint last)
@@ -71,13 +72,16 @@ public sealed class NumberSet : IEnumerable<uint>
         foreach (var (first, last) in _ranges)
         {
             long next = first;
-            while (o < other._ranges.Count && other._ranges[o].Last < first) o++;
+            while (o < other._ranges.Count && other._ranges[o].Last < first)
+                o++;
             for (var i = o; i < other._ranges.Count && other._ranges[i].First <= last; i++)
             {
-                if (other._ranges[i].First > next) result.Add((uint)next, other._ranges[i].First - 1);
+                if (other._ranges[i].First > next)
+                    result.Add((uint)next, other._ranges[i].First - 1);
                 next = (long)other._ranges[i].Last + 1;
             }
-            if (next <= last) result.Add((uint)next, last);
+            if (next <= last)
+                result.Add((uint)next, last);
         }
         return result;
     }
@@ -88,7 +92,8 @@ public sealed class NumberSet : IEnumerable<uint>
     public NumberSet Or(NumberSet other)
     {
         var result = new NumberSet();
-        foreach (var (first, last) in _ranges.Concat(other._ranges).OrderBy(r => r.First)) result.Add(first, last);
+        foreach (var (first, last) in _ranges.Concat(other._ranges).OrderBy(r => r.First))
+            result.Add(first, last);
         return result;
     }
 
@@ -97,7 +102,8 @@ public sealed class NumberSet : IEnumerable<uint>
     {
         var result = new NumberSet();
         foreach (var (first, last) in _ranges)
-            if (last >= number) result.Add(Math.Max(first, number), last);
+            if (last >= number)
+                result.Add(Math.Max(first, number), last);
         return result;
     }
 
@@ -116,34 +122,39 @@ public sealed class NumberSet : IEnumerable<uint>
                 var end = Math.Min(last, next + size - slice.Count - 1);
                 slice.Add((uint)next, (uint)end);
                 next = end + 1;
-                if (slice.Count < size) continue;
+                if (slice.Count < size)
+                    continue;
                 yield return slice;
                 slice = new NumberSet();
             }
         }
-        if (slice.Count > 0) yield return slice;
+        if (slice.Count > 0)
+            yield return slice;
     }
 
     public IEnumerator<uint> GetEnumerator()
     {
         foreach (var (first, last) in _ranges)
-            for (long number = first; number <= last; number++) yield return (uint)number;
+            for (long number = first; number <= last; number++)
+                yield return (uint)number;
     }
 
     IEnumerator IEnumerable.GetEnumerator() => GetEnumerator();
 
     /// <summary>As <c>1:4,7</c>, which is also how IMAP writes it (RFC 9051 §9, sequence-set).</summary>
-    public override string ToString() =>
-        string.Join(',', _ranges.Select(r => r.First == r.Last ? $"{r.First}" : $"{r.First}:{r.Last}"));
+    public override string ToString() => string.Join(',', _ranges.Select(r => r.First == r.Last ? $"{r.First}" : $"{r.First}:{r.Last}"));
 
     private int FirstEndingAtOrAfter(uint number)
     {
-        int low = 0, high = _ranges.Count;
+        int low = 0,
+            high = _ranges.Count;
         while (low < high)
         {
             var middle = (low + high) / 2;
-            if (_ranges[middle].Last < number) low = middle + 1;
-            else high = middle;
+            if (_ranges[middle].Last < number)
+                low = middle + 1;
+            else
+                high = middle;
         }
         return low;
     }

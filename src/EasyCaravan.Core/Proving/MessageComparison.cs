@@ -26,29 +26,57 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
     /// <param name="withIndex">Dates and flags are compared too.</param>
     public async Task<List<Difference>> CompareAsync(IReadOnlyList<ComparedPage> pages, bool withIndex, CancellationToken cancel)
     {
-        if (pages.Count == 0) return [];
+        if (pages.Count == 0)
+            return [];
         var here = new Dictionary<ItemAt, Octets>();
         var there = new Dictionary<ItemAt, Octets>();
         // Both sides at once: each waits for its own server alone.
         await Task.WhenAll(
-            ReadAsync(from, [.. pages.Select(p => (p.Page.From, new NumberSet(p.Entries.Select(e => e.Number))))], here, pace, look, withIndex, cancel),
-            ReadAsync(to, [.. pages.Select(p => (p.Page.To!, new NumberSet(p.Entries.Select(e => e.Landed!.Value))))], there, null, null, withIndex, cancel));
+            ReadAsync(
+                from,
+                [.. pages.Select(p => (p.Page.From, new NumberSet(p.Entries.Select(e => e.Number))))],
+                here,
+                pace,
+                look,
+                withIndex,
+                cancel
+            ),
+            ReadAsync(
+                to,
+                [.. pages.Select(p => (p.Page.To!, new NumberSet(p.Entries.Select(e => e.Landed!.Value))))],
+                there,
+                null,
+                null,
+                withIndex,
+                cancel
+            )
+        );
         Compared += here.Count;
         OctetsRead += here.Values.Sum(o => o.Size);
         var differences = new List<Difference>();
-        for (var i = 0; i < pages.Count; i++) differences.AddRange(await ComparePageAsync(i, pages[i], here, there, withIndex, cancel));
+        for (var i = 0; i < pages.Count; i++)
+            differences.AddRange(await ComparePageAsync(i, pages[i], here, there, withIndex, cancel));
         return differences;
     }
 
     private static async Task ReadAsync(
-        IMailAccount account, IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, Dictionary<ItemAt, Octets> read, RateLimiters? pace, Action? look, bool withIndex, CancellationToken cancel)
+        IMailAccount account,
+        IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders,
+        Dictionary<ItemAt, Octets> read,
+        RateLimiters? pace,
+        Action? look,
+        bool withIndex,
+        CancellationToken cancel
+    )
     {
         var reader = await account.ReadMessagesAsync(folders, cancel, withIndex);
         var hash = new XxHash128();
         while (await reader.NextAsync(cancel) is { } message)
         {
-            if (pace?.Bounds == true) await pace.TakeAsync(message.Size, cancel);
-            while (await reader.ReadAsync(cancel) is { Length: > 0 } piece) hash.Append(piece.Span);
+            if (pace?.Bounds == true)
+                await pace.TakeAsync(message.Size, cancel);
+            while (await reader.ReadAsync(cancel) is { Length: > 0 } piece)
+                hash.Append(piece.Span);
             read[new ItemAt(message.Folder, message.Number)] = new Octets(hash.GetCurrentHashAsUInt128(), message.Size, reader.Index);
             hash.Reset();
             pace?.Count();
@@ -56,7 +84,14 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
         }
     }
 
-    private async Task<List<Difference>> ComparePageAsync(int at, ComparedPage page, Dictionary<ItemAt, Octets> here, Dictionary<ItemAt, Octets> there, bool withIndex, CancellationToken cancel)
+    private async Task<List<Difference>> ComparePageAsync(
+        int at,
+        ComparedPage page,
+        Dictionary<ItemAt, Octets> here,
+        Dictionary<ItemAt, Octets> there,
+        bool withIndex,
+        CancellationToken cancel
+    )
     {
         var found = new List<(LedgerEntry Entry, DifferenceKind Kind, string What)>();
         var unlike = new List<LedgerEntry>();
@@ -64,47 +99,78 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
         foreach (var entry in page.Entries)
         {
             // What is no longer on the old side was deleted there since the last pass.
-            if (!here.TryGetValue(new ItemAt(at, entry.Number), out var original)) continue;
+            if (!here.TryGetValue(new ItemAt(at, entry.Number), out var original))
+                continue;
             if (!there.TryGetValue(new ItemAt(at, entry.Landed!.Value), out var copy))
             {
-                found.Add((entry, DifferenceKind.Missing, $"it is no longer in '{page.Page.To}' on the new side: somebody there deleted or moved it"));
+                found.Add(
+                    (
+                        entry,
+                        DifferenceKind.Missing,
+                        $"it is no longer in '{page.Page.To}' on the new side: somebody there deleted or moved it"
+                    )
+                );
                 continue;
             }
             present.Add(entry);
-            if (original.Digest != copy.Digest) unlike.Add(entry);
+            if (original.Digest != copy.Digest)
+                unlike.Add(entry);
         }
-        foreach (var (entry, what) in await DescribeUnlikeAsync(page.Page, unlike, at, here, there, cancel)) found.Add((entry, DifferenceKind.Altered, what));
-        if (withIndex) found.AddRange(await CompareIndexAsync(at, page.Page, present, here, there, cancel));
+        foreach (var (entry, what) in await DescribeUnlikeAsync(page.Page, unlike, at, here, there, cancel))
+            found.Add((entry, DifferenceKind.Altered, what));
+        if (withIndex)
+            found.AddRange(await CompareIndexAsync(at, page.Page, present, here, there, cancel));
         return await WithLabelsAsync(page.Page, found, cancel);
     }
 
-    /// <summary>How octets differ. A paired message may have come another way, with other trace headers: its body has to be the same.</summary>
+    /// <summary>
+    /// How octets differ. A paired message may have come another way, with other trace headers: its body has to be the same.
+    /// </summary>
     private async Task<List<(LedgerEntry Entry, string What)>> DescribeUnlikeAsync(
-        LedgerFolder page, List<LedgerEntry> unlike, int at, Dictionary<ItemAt, Octets> here, Dictionary<ItemAt, Octets> there, CancellationToken cancel)
+        LedgerFolder page,
+        List<LedgerEntry> unlike,
+        int at,
+        Dictionary<ItemAt, Octets> here,
+        Dictionary<ItemAt, Octets> there,
+        CancellationToken cancel
+    )
     {
         var told = new List<(LedgerEntry, string)>();
-        if (unlike.Count == 0) return told;
+        if (unlike.Count == 0)
+            return told;
         var digests = await Task.WhenAll(
             ReadDigestsAsync(from, page.From, new NumberSet(unlike.Select(e => e.Number)), cancel),
-            ReadDigestsAsync(to, page.To!, new NumberSet(unlike.Select(e => e.Landed!.Value)), cancel));
+            ReadDigestsAsync(to, page.To!, new NumberSet(unlike.Select(e => e.Landed!.Value)), cancel)
+        );
         foreach (var entry in unlike)
         {
             var (number, place) = (entry.Number, entry.Landed!.Value);
-            if (!digests[0].TryGetValue(number, out var original) || !digests[1].TryGetValue(place, out var copy)) continue;
+            if (!digests[0].TryGetValue(number, out var original) || !digests[1].TryGetValue(place, out var copy))
+                continue;
             var sameBody = original.Body == copy.Body;
-            if (entry.Outcome is Outcome.Paired && sameBody) continue;
+            if (entry.Outcome is Outcome.Paired && sameBody)
+                continue;
             var (sizeHere, sizeThere) = (here[new ItemAt(at, number)].Size, there[new ItemAt(at, place)].Size);
-            told.Add((entry, original.Whole == copy.Whole
-                ? "the new side stores its line ends or NUL octets in another way; nothing else of it is changed"
-                : sameBody
-                    ? $"its header is not the same on the new side ({sizeHere} octets here, {sizeThere} there)"
-                    : $"its body is not the same on the new side ({sizeHere} octets here, {sizeThere} there)"));
+            told.Add(
+                (
+                    entry,
+                    original.Whole == copy.Whole
+                        ? "the new side stores its line ends or NUL octets in another way; nothing else of it is changed"
+                    : sameBody ? $"its header is not the same on the new side ({sizeHere} octets here, {sizeThere} there)"
+                    : $"its body is not the same on the new side ({sizeHere} octets here, {sizeThere} there)"
+                )
+            );
         }
         return told;
     }
 
     /// <summary>Digests that are blind to what some servers change when they store, of whole messages and of their bodies alone.</summary>
-    private static async Task<Dictionary<uint, (UInt128 Whole, UInt128 Body)>> ReadDigestsAsync(IMailAccount account, FolderPath path, NumberSet numbers, CancellationToken cancel)
+    private static async Task<Dictionary<uint, (UInt128 Whole, UInt128 Body)>> ReadDigestsAsync(
+        IMailAccount account,
+        FolderPath path,
+        NumberSet numbers,
+        CancellationToken cancel
+    )
     {
         var digests = new Dictionary<uint, (UInt128, UInt128)>();
         var reader = await account.ReadMessagesAsync([(path, numbers)], cancel);
@@ -122,58 +188,111 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
     }
 
     private async Task<List<(LedgerEntry Entry, DifferenceKind Kind, string What)>> CompareIndexAsync(
-        int at, LedgerFolder page, List<LedgerEntry> present, Dictionary<ItemAt, Octets> octetsHere, Dictionary<ItemAt, Octets> octetsThere, CancellationToken cancel)
+        int at,
+        LedgerFolder page,
+        List<LedgerEntry> present,
+        Dictionary<ItemAt, Octets> octetsHere,
+        Dictionary<ItemAt, Octets> octetsThere,
+        CancellationToken cancel
+    )
     {
         var found = new List<(LedgerEntry, DifferenceKind, string)>();
         var both = await Task.WhenAll(
             ReadIndexAsync(from, page.From, present.Select(e => e.Number), at, octetsHere, cancel),
-            ReadIndexAsync(to, page.To!, present.Select(e => e.Landed!.Value), at, octetsThere, cancel));
+            ReadIndexAsync(to, page.To!, present.Select(e => e.Landed!.Value), at, octetsThere, cancel)
+        );
         foreach (var entry in present)
         {
-            if (!both[0].TryGetValue(entry.Number, out var original) || !both[1].TryGetValue(entry.Landed!.Value, out var copy)) continue;
+            if (!both[0].TryGetValue(entry.Number, out var original) || !both[1].TryGetValue(entry.Landed!.Value, out var copy))
+                continue;
             // The same moment may be told in another zone. A paired message keeps the date that it came with.
             if (entry.Outcome is Outcome.Carried && original.Received.ToUnixTimeSeconds() != copy.Received.ToUnixTimeSeconds())
-                found.Add((entry, DifferenceKind.Altered, $"its date of receipt is {copy.Received:yyyy-MM-dd HH:mm:ss zzz} on the new side instead of {original.Received:yyyy-MM-dd HH:mm:ss zzz}"));
+                found.Add(
+                    (
+                        entry,
+                        DifferenceKind.Altered,
+                        $"its date of receipt is {copy.Received:yyyy-MM-dd HH:mm:ss zzz} on the new side instead of "
+                            + $"{original.Received:yyyy-MM-dd HH:mm:ss zzz}"
+                    )
+                );
             var now = rules.Mail.DropKeywords ? original.Flags.WithoutKeywords() : original.Flags;
             // What changed on the old side since the last pass is the next pass's to carry.
-            if (!now.Equals(entry.Flags) || entry.Outcome is not Outcome.Carried) continue;
+            if (!now.Equals(entry.Flags) || entry.Outcome is not Outcome.Carried)
+                continue;
             var wanted = rules.Mail.Mark is { } mark ? FlagSet.Of([.. now.Flags, mark]) : now;
-            if (wanted.Equals(copy.Flags)) continue;
+            if (wanted.Equals(copy.Flags))
+                continue;
             var (lacking, more) = (wanted.Except(copy.Flags), copy.Flags.Except(wanted));
-            if (lacking.Flags.Length + more.Flags.Length > 0) found.Add((entry, DifferenceKind.Flags, $"its flags on the new side were changed by its owner there, or are not kept:{Words("without", lacking)}{Words("with", more)}"));
+            if (lacking.Flags.Length + more.Flags.Length > 0)
+                found.Add(
+                    (
+                        entry,
+                        DifferenceKind.Flags,
+                        $"its flags on the new side were changed by its owner there, or are not kept:{Words("without", lacking)}"
+                            + $"{Words("with", more)}"
+                    )
+                );
         }
         return found;
     }
 
     /// <summary>What came along with the octets, and of the others what the folder's index says.</summary>
     private static async Task<Dictionary<uint, ItemInfo>> ReadIndexAsync(
-        IMailAccount account, FolderPath path, IEnumerable<uint> numbers, int at, Dictionary<ItemAt, Octets> read, CancellationToken cancel)
+        IMailAccount account,
+        FolderPath path,
+        IEnumerable<uint> numbers,
+        int at,
+        Dictionary<ItemAt, Octets> read,
+        CancellationToken cancel
+    )
     {
         var (index, untold) = (new Dictionary<uint, ItemInfo>(), new List<uint>());
         foreach (var number in numbers)
         {
-            if (read[new ItemAt(at, number)].Index is { } told) index[number] = told;
-            else untold.Add(number);
+            if (read[new ItemAt(at, number)].Index is { } told)
+                index[number] = told;
+            else
+                untold.Add(number);
         }
-        if (untold.Count == 0) return index;
-        foreach (var item in await account.ListItemsAsync(path, new NumberSet(untold), new Dictionary<uint, Fault>(), cancel)) index[item.Number] = item;
+        if (untold.Count == 0)
+            return index;
+        foreach (var item in await account.ListItemsAsync(path, new NumberSet(untold), new Dictionary<uint, Fault>(), cancel))
+            index[item.Number] = item;
         return index;
     }
 
     private static string Words(string word, FlagSet flags) => flags.Flags.Length == 0 ? "" : $" {word} {flags.Written}";
 
-    private async Task<List<Difference>> WithLabelsAsync(LedgerFolder page, List<(LedgerEntry Entry, DifferenceKind Kind, string What)> found, CancellationToken cancel)
+    private async Task<List<Difference>> WithLabelsAsync(
+        LedgerFolder page,
+        List<(LedgerEntry Entry, DifferenceKind Kind, string What)> found,
+        CancellationToken cancel
+    )
     {
-        if (found.Count == 0) return [];
+        if (found.Count == 0)
+            return [];
         var labels = new Dictionary<uint, (string Subject, string Sender)>();
         var numbers = new NumberSet(found.Select(f => f.Entry.Number).Distinct());
         await from.ReadHeadersAsync(page.From, numbers, h => labels[h.Number] = MessageLabel.Read(h.Header), cancel);
         var items = (await from.ListItemsAsync(page.From, numbers, new Dictionary<uint, Fault>(), cancel)).ToDictionary(i => i.Number);
-        return [.. found.Select(f =>
-        {
-            var (subject, sender) = labels.GetValueOrDefault(f.Entry.Number, ("", ""));
-            items.TryGetValue(f.Entry.Number, out var item);
-            return new Difference(page.Id, f.Entry.Number, f.Entry.Landed!.Value, f.Kind, f.What, item?.Size ?? f.Entry.Size, item?.Received, subject, sender);
-        })];
+        return
+        [
+            .. found.Select(f =>
+            {
+                var (subject, sender) = labels.GetValueOrDefault(f.Entry.Number, ("", ""));
+                items.TryGetValue(f.Entry.Number, out var item);
+                return new Difference(
+                    page.Id,
+                    f.Entry.Number,
+                    f.Entry.Landed!.Value,
+                    f.Kind,
+                    f.What,
+                    item?.Size ?? f.Entry.Size,
+                    item?.Received,
+                    subject,
+                    sender
+                );
+            }),
+        ];
     }
 }

@@ -21,6 +21,10 @@ public sealed record Waybill(ImmutableArray<WaybillFolder> Folders)
 
     /// <summary>Draws the proof from the ledger's pages. Pages whose folder is gone from the from side count only what was there.</summary>
     public static Waybill Draw(IEnumerable<LedgerFolder> pages) =>
-        new([.. pages.OrderByDescending(p => p.From.IsInbox).ThenBy(p => p.From.ToString(), StringComparer.Ordinal)
-            .Select(p => new WaybillFolder(p.From, p.To, p.Counts, p.Cursor is not null))]);
+        new([
+            .. pages
+                .OrderByDescending(p => p.From.IsInbox)
+                .ThenBy(p => p.From.ToString(), StringComparer.Ordinal)
+                .Select(p => new WaybillFolder(p.From, p.To, p.Counts, p.Cursor is not null)),
+        ]);
 }

@@ -5,8 +5,8 @@ namespace EasyCaravan.Core.Surveying;
 public sealed record Rates(double MessagesLow, double MessagesHigh, double OctetsLow, double OctetsHigh, int Measured)
 {
     /// <summary>
-    /// What is assumed until something was measured: a service far away that answers each message by itself, and one near by that takes many
-    /// at a time.
+    /// What is assumed until something was measured: a service far away that answers each message by itself, and one near by that takes
+    /// many at a time.
     /// </summary>
     public static Rates Assumed { get; } = new(MessagesLow: 5, MessagesHigh: 100, OctetsLow: 300_000, OctetsHigh: 5_000_000, Measured: 0);
 
@@ -15,7 +15,8 @@ public sealed record Rates(double MessagesLow, double MessagesHigh, double Octet
     public static Rates Measure(IReadOnlyCollection<(long Messages, long Octets, double Seconds)> passes)
     {
         var useful = passes.Where(p => p is { Messages: >= 50, Seconds: > 0.5 }).ToList();
-        if (useful.Count < 3) return Assumed;
+        if (useful.Count < 3)
+            return Assumed;
         var messages = useful.Select(p => p.Messages / p.Seconds).Order().ToList();
         var octets = useful.Select(p => p.Octets / p.Seconds).Order().ToList();
         return new Rates(At(messages, 0.25), At(messages, 0.75), At(octets, 0.25), At(octets, 0.75), useful.Count);
@@ -30,8 +31,14 @@ public sealed record Rates(double MessagesLow, double MessagesHigh, double Octet
         var opening = (Short: folders * 0.05, Long: folders * 0.5);
         return Measured > 0
             // Both were measured on whole passes, so either alone tells the time; the lower rate of each belongs to the longer one.
-            ? (Math.Min(messages / MessagesHigh, octets / OctetsHigh) + opening.Short, Math.Max(messages / MessagesLow, octets / OctetsLow) + opening.Short)
-            : (Math.Max(messages / MessagesHigh, octets / OctetsHigh) + opening.Short, Math.Max(messages / MessagesLow, octets / OctetsLow) + opening.Long);
+            ? (
+                Math.Min(messages / MessagesHigh, octets / OctetsHigh) + opening.Short,
+                Math.Max(messages / MessagesLow, octets / OctetsLow) + opening.Short
+            )
+            : (
+                Math.Max(messages / MessagesHigh, octets / OctetsHigh) + opening.Short,
+                Math.Max(messages / MessagesLow, octets / OctetsLow) + opening.Long
+            );
     }
 }
 
@@ -63,35 +70,64 @@ public enum HeldBackBy
 /// <summary>A first answer to "how long": the first pass of a whole batch, run without pause. Windows are not in it.</summary>
 /// <param name="AtOnce">Moves that can run side by side.</param>
 /// <param name="Detail">What holds it back, in words.</param>
-public sealed record BatchEstimate(double Shortest, double Longest, int AtOnce, HeldBackBy HeldBackBy, string Detail, Rates Rates, IReadOnlyList<MoveEstimate> Moves)
+public sealed record BatchEstimate(
+    double Shortest,
+    double Longest,
+    int AtOnce,
+    HeldBackBy HeldBackBy,
+    string Detail,
+    Rates Rates,
+    IReadOnlyList<MoveEstimate> Moves
+)
 {
     /// <param name="connections">Pairs of a service's name and how many connections it bears.</param>
     /// <param name="day">The service that allows the least for an account in a day, and how many octets; null: none has a limit.</param>
     /// <param name="lanes">Connections that one move takes at each service.</param>
     /// <param name="workers">Moves that this installation runs at a time.</param>
-    public static BatchEstimate Make(IReadOnlyList<CarryVolume> volumes, Rates rates, IReadOnlyList<(string Service, int Connections)> connections, int lanes, int workers, (string Service, long Octets)? day = null)
+    public static BatchEstimate Make(
+        IReadOnlyList<CarryVolume> volumes,
+        Rates rates,
+        IReadOnlyList<(string Service, int Connections)> connections,
+        int lanes,
+        int workers,
+        (string Service, long Octets)? day = null
+    )
     {
-        var moves = volumes.Select(l =>
-        {
-            var (shortest, longest) = l.Messages == 0 ? (0, 0) : rates.For(l.Messages, l.Octets, l.Folders);
-            // What does not fit in today's limit waits for the days after it.
-            var waiting = day is { } limit && l.Octets > 0 ? (l.Octets - 1) / limit.Octets * TimeSpan.FromDays(1).TotalSeconds : 0;
-            return new MoveEstimate(l, Math.Max(shortest, waiting), longest + waiting);
-        }).OrderByDescending(m => m.Longest).ToList();
+        var moves = volumes
+            .Select(l =>
+            {
+                var (shortest, longest) = l.Messages == 0 ? (0, 0) : rates.For(l.Messages, l.Octets, l.Folders);
+                // What does not fit in today's limit waits for the days after it.
+                var waiting = day is { } limit && l.Octets > 0 ? (l.Octets - 1) / limit.Octets * TimeSpan.FromDays(1).TotalSeconds : 0;
+                return new MoveEstimate(l, Math.Max(shortest, waiting), longest + waiting);
+            })
+            .OrderByDescending(m => m.Longest)
+            .ToList();
         // A second lane is taken only where one is free, so a move needs one connection to run.
         var narrow = connections.MinBy(c => c.Connections);
         var atOnce = Math.Max(1, Math.Min(workers, narrow.Connections));
-        if (moves.Count == 0 || moves[0].Longest == 0) return new BatchEstimate(0, 0, atOnce, HeldBackBy.Nothing, "nothing is left to carry", rates, moves);
+        if (moves.Count == 0 || moves[0].Longest == 0)
+            return new BatchEstimate(0, 0, atOnce, HeldBackBy.Nothing, "nothing is left to carry", rates, moves);
         // At best the longest begin first; at worst the longest of all begins when the others are done (Graham's bound).
-        var (low, high) = (Makespan(moves.Select(m => m.Shortest), atOnce), ((moves.Sum(m => m.Longest) - moves[0].Longest) / atOnce) + moves[0].Longest);
+        var (low, high) = (
+            Makespan(moves.Select(m => m.Shortest), atOnce),
+            ((moves.Sum(m => m.Longest) - moves[0].Longest) / atOnce) + moves[0].Longest
+        );
         var heaviest = moves[0];
-        var (by, detail) = day is { } least && heaviest.Volume.Octets > least.Octets
-            ? (HeldBackBy.BytesPerDay, $"the {Planning.ByteCount.Write(least.Octets)} a day that {least.Service} allows an account: {heaviest.Volume.Name} has {Planning.ByteCount.Write(heaviest.Volume.Octets)}")
-            : heaviest.Longest > 0.5 * high
-            ? (HeldBackBy.OneMailbox, $"the mailbox of {heaviest.Volume.Name} alone")
-            : workers < narrow.Connections
-                ? (HeldBackBy.Workers, $"{workers} moves at a time, as the service was started")
-                : (HeldBackBy.Connections, $"{narrow.Connections} connections at {narrow.Service}, {(lanes > 1 ? $"{lanes} for each move where they are free" : "one for each move")}");
+        var (by, detail) =
+            day is { } least && heaviest.Volume.Octets > least.Octets
+                ? (
+                    HeldBackBy.BytesPerDay,
+                    $"the {Planning.ByteCount.Write(least.Octets)} a day that {least.Service} allows an account: {heaviest.Volume.Name} "
+                        + $"has {Planning.ByteCount.Write(heaviest.Volume.Octets)}"
+                )
+            : heaviest.Longest > 0.5 * high ? (HeldBackBy.OneMailbox, $"the mailbox of {heaviest.Volume.Name} alone")
+            : workers < narrow.Connections ? (HeldBackBy.Workers, $"{workers} moves at a time, as the service was started")
+            : (
+                HeldBackBy.Connections,
+                $"{narrow.Connections} connections at {narrow.Service}, "
+                    + $"{(lanes > 1 ? $"{lanes} for each move where they are free" : "one for each move")}"
+            );
         return new BatchEstimate(low, high, atOnce, by, detail, rates, moves);
     }
 

@@ -12,89 +12,177 @@ public static class Findings
     public static IReadOnlyList<Finding> Of(Inventory inventory, CarryRules rules, Service from, Service to)
     {
         var found = new List<Finding>();
-        if (inventory.FromFault is { } fromFault) found.Add(ClosedDoor(fromFault));
-        if (inventory.ToFault is { } toFault) found.Add(ClosedDoor(toFault));
+        if (inventory.FromFault is { } fromFault)
+            found.Add(ClosedDoor(fromFault));
+        if (inventory.ToFault is { } toFault)
+            found.Add(ClosedDoor(toFault));
         foreach (var service in new[] { from, to })
         {
-            if (service.Mail?.Security is Security.None) found.Add(new Finding(FindingCode.WeakTls, $"the connection to {service.Name} is not protected (security: none)"));
-            else if (service.Trust is Trust.Anyone) found.Add(new Finding(FindingCode.WeakTls, $"the certificate of {service.Name} is not verified (trust: none)"));
+            if (service.Mail?.Security is Security.None)
+                found.Add(new Finding(FindingCode.WeakTls, $"the connection to {service.Name} is not protected (security: none)"));
+            else if (service.Trust is Trust.Anyone)
+                found.Add(new Finding(FindingCode.WeakTls, $"the certificate of {service.Name} is not verified (trust: none)"));
         }
-        if (inventory.From is { } there) AddAboutFrom(found, there, inventory.TakenAt, from);
-        if (inventory.To is { } here) AddAboutTo(found, here);
-        if (inventory is { From: { } a, To: { } b } && inventory.MapFor(rules, to.Names) is { } map) AddAboutBoth(found, a, b, rules, map);
+        if (inventory.From is { } there)
+            AddAboutFrom(found, there, inventory.TakenAt, from);
+        if (inventory.To is { } here)
+            AddAboutTo(found, here);
+        if (inventory is { From: { } a, To: { } b } && inventory.MapFor(rules, to.Names) is { } map)
+            AddAboutBoth(found, a, b, rules, map);
         return found;
     }
 
     private static Finding ClosedDoor(Fault fault) =>
-        new(fault.Cause is Cause.AccountNotFound ? FindingCode.AccountNotFound : FindingCode.CannotGetIn, fault.What.Contains(fault.Whom, StringComparison.OrdinalIgnoreCase) ? fault.What : $"{fault.Whom}: {fault.What}", Remedy: fault.Remedy);
+        new(
+            fault.Cause is Cause.AccountNotFound ? FindingCode.AccountNotFound : FindingCode.CannotGetIn,
+            fault.What.Contains(fault.Whom, StringComparison.OrdinalIgnoreCase) ? fault.What : $"{fault.Whom}: {fault.What}",
+            Remedy: fault.Remedy
+        );
 
     private static void AddAboutFrom(List<Finding> found, FromInventory from, DateTimeOffset takenAt, Service service)
     {
-        if (service.Mail?.Speaks is MailProtocol.Pop3) found.Add(new Finding(FindingCode.InboxOnly, $"{service.Name} speaks POP3, which knows neither folders nor flags"));
+        if (service.Mail?.Speaks is MailProtocol.Pop3)
+            found.Add(new Finding(FindingCode.InboxOnly, $"{service.Name} speaks POP3, which knows neither folders nor flags"));
         foreach (var folder in from.Folders.Where(f => f.Unreadable is not null))
             found.Add(new Finding(FindingCode.UnreadableFolder, $"{folder.Path}: {folder.Unreadable}"));
         var unreadable = from.Folders.Sum(f => f.UnreadableMessages);
         if (unreadable > 0)
-            found.Add(new Finding(FindingCode.UnreadableMessages, $"{Count(unreadable, "message")} in {Named(from.Folders.Where(f => f.UnreadableMessages > 0).Select(f => f.Path))}", unreadable));
+            found.Add(
+                new Finding(
+                    FindingCode.UnreadableMessages,
+                    $"{Count(unreadable, "message")} in {Named(from.Folders.Where(f => f.UnreadableMessages > 0).Select(f => f.Path))}",
+                    unreadable
+                )
+            );
         var future = from.Folders.Sum(f => f.Future);
-        if (future > 0) found.Add(new Finding(FindingCode.FutureMail, $"{Count(future, "message")} dated after the survey, in {Named(from.Folders.Where(f => f.Future > 0).Select(f => f.Path))}", future));
-        if (from.Messages == 0 && from.Folders.All(f => f.Unreadable is null)) found.Add(new Finding(FindingCode.NothingThere, "no folder holds a message"));
-        else if (from.Folders.Max(f => f.Newest) is { } newest && takenAt - newest > s_unused) found.Add(new Finding(FindingCode.Unused, $"the newest message is of {newest:yyyy-MM-dd}"));
-        if (service.Rules is null) found.Add(new Finding(FindingCode.NoForwarding, $"{service.Name} has no connection for rules in the plan"));
-        else if (from.Forwards is null) found.Add(new Finding(FindingCode.NoForwarding, $"the rules of the account at {service.Name} could not be read"));
-        else if (from.Forwards is { Length: > 0 } addresses) found.Add(new Finding(FindingCode.AlreadyForwards, $"to {Named(addresses)}"));
+        if (future > 0)
+            found.Add(
+                new Finding(
+                    FindingCode.FutureMail,
+                    $"{Count(future, "message")} dated after the survey, in "
+                        + $"{Named(from.Folders.Where(f => f.Future > 0).Select(f => f.Path))}",
+                    future
+                )
+            );
+        if (from.Messages == 0 && from.Folders.All(f => f.Unreadable is null))
+            found.Add(new Finding(FindingCode.NothingThere, "no folder holds a message"));
+        else if (from.Folders.Max(f => f.Newest) is { } newest && takenAt - newest > s_unused)
+            found.Add(new Finding(FindingCode.Unused, $"the newest message is of {newest:yyyy-MM-dd}"));
+        if (service.Rules is null)
+            found.Add(new Finding(FindingCode.NoForwarding, $"{service.Name} has no connection for rules in the plan"));
+        else if (from.Forwards is null)
+            found.Add(new Finding(FindingCode.NoForwarding, $"the rules of the account at {service.Name} could not be read"));
+        else if (from.Forwards is { Length: > 0 } addresses)
+            found.Add(new Finding(FindingCode.AlreadyForwards, $"to {Named(addresses)}"));
     }
 
     private static void AddAboutTo(List<Finding> found, ToInventory to)
     {
-        if (to.Messages > 0) found.Add(new Finding(FindingCode.ToNotEmpty, $"{Count(to.Messages, "message")} in {Named(to.Folders.Where(f => f.Messages > 0).OrderByDescending(f => f.Messages).Select(f => f.Path))}", to.Messages));
+        if (to.Messages > 0)
+            found.Add(
+                new Finding(
+                    FindingCode.ToNotEmpty,
+                    $"{Count(to.Messages, "message")} in "
+                        + $"{Named(to.Folders.Where(f => f.Messages > 0).OrderByDescending(f => f.Messages).Select(f => f.Path))}",
+                    to.Messages
+                )
+            );
     }
 
     private static void AddAboutBoth(List<Finding> found, FromInventory from, ToInventory to, CarryRules rules, FolderMap map)
     {
         var folders = from.Folders.ToDictionary(f => f.Path);
-        foreach (var (reason, code) in new[]
-                 {
-                     (ShapedFor.Reserved, FindingCode.ReservedName), (ShapedFor.Illegal, FindingCode.IllegalName), (ShapedFor.TooDeep, FindingCode.TooDeep),
-                     (ShapedFor.TooLong, FindingCode.LongName), (ShapedFor.Clash, FindingCode.NameClash),
-                 })
+        foreach (
+            var (reason, code) in new[]
+            {
+                (ShapedFor.Reserved, FindingCode.ReservedName),
+                (ShapedFor.Illegal, FindingCode.IllegalName),
+                (ShapedFor.TooDeep, FindingCode.TooDeep),
+                (ShapedFor.TooLong, FindingCode.LongName),
+                (ShapedFor.Clash, FindingCode.NameClash),
+            }
+        )
         {
             var landings = map.Landings.Where(l => l.Shaped.Contains(reason)).ToList();
-            if (landings.Count == 0) continue;
+            if (landings.Count == 0)
+                continue;
             var messages = landings.Sum(l => folders[l.From.Path.ToString()].Messages);
-            found.Add(new Finding(code, Named(landings.Select(l => l.To is null ? $"'{l.From.Path}' stays behind" : $"'{l.From.Path}' becomes '{l.To}'")), messages));
+            found.Add(
+                new Finding(
+                    code,
+                    Named(landings.Select(l => l.To is null ? $"'{l.From.Path}' stays behind" : $"'{l.From.Path}' becomes '{l.To}'")),
+                    messages
+                )
+            );
         }
         foreach (var right in to.Lacks.Where(r => map.Landings.Any(l => l.To?.ToString() == r.Folder)))
             found.Add(new Finding(FindingCode.MissingRight, $"'{right.Folder}': {right.What}"));
         var merged = map.Landings.Where(l => l.MergesWith is not null).ToList();
-        if (merged.Count > 0) found.Add(new Finding(FindingCode.MergedFolders, Named(merged.Select(l => $"'{l.From.Path}' with '{l.MergesWith}' in '{l.To}'"))));
+        if (merged.Count > 0)
+            found.Add(
+                new Finding(FindingCode.MergedFolders, Named(merged.Select(l => $"'{l.From.Path}' with '{l.MergesWith}' in '{l.To}'")))
+            );
 
         var carried = map.Landings.Where(l => l.To is not null).Select(l => folders[l.From.Path.ToString()]).ToList();
         var all = carried.FirstOrDefault(f => f.Use is SpecialUse.All && f.Messages > 0);
-        if (all is not null && carried.Count(f => f.Messages > 0) > 1) found.Add(new Finding(FindingCode.LabelsAsFolders, $"'{all.Path}' holds {Count(all.Messages, "message")}", all.Messages, all.Octets));
+        if (all is not null && carried.Count(f => f.Messages > 0) > 1)
+            found.Add(
+                new Finding(FindingCode.LabelsAsFolders, $"'{all.Path}' holds {Count(all.Messages, "message")}", all.Messages, all.Octets)
+            );
         if (to.LargestMessage is { } limit && !(rules.Mail.Largest <= limit))
         {
             var within = carried.Select(f => f.Under(rules.Mail)).ToList();
             var fitting = carried.Select(f => f.Under(rules.Mail with { Largest = limit })).ToList();
-            var (messages, octets) = (within.Sum(w => w.Messages) - fitting.Sum(f => f.Messages), within.Sum(w => w.Octets) - fitting.Sum(f => f.Octets));
-            if (messages > 0) found.Add(new Finding(FindingCode.MessageTooLarge, $"{Count(messages, "message")} over {ByteCount.Write(limit)}", messages, octets));
+            var (messages, octets) = (
+                within.Sum(w => w.Messages) - fitting.Sum(f => f.Messages),
+                within.Sum(w => w.Octets) - fitting.Sum(f => f.Octets)
+            );
+            if (messages > 0)
+                found.Add(
+                    new Finding(
+                        FindingCode.MessageTooLarge,
+                        $"{Count(messages, "message")} over {ByteCount.Write(limit)}",
+                        messages,
+                        octets
+                    )
+                );
         }
-        if (to.KeepsKeywords is false && !rules.Mail.DropKeywords && carried.SelectMany(f => f.Keywords).Distinct(StringComparer.OrdinalIgnoreCase).ToList() is { Count: > 0 } keywords)
+        if (
+            to.KeepsKeywords is false
+            && !rules.Mail.DropKeywords
+            && carried.SelectMany(f => f.Keywords).Distinct(StringComparer.OrdinalIgnoreCase).ToList() is { Count: > 0 } keywords
+        )
             found.Add(new Finding(FindingCode.KeywordsLost, Named(keywords)));
         AddRoom(found, from, map, to, rules);
     }
 
     private static void AddRoom(List<Finding> found, FromInventory from, FolderMap map, ToInventory to, CarryRules rules)
     {
-        if (to.Room is not { } room) return;
+        if (to.Room is not { } room)
+            return;
         // Too large ones do not arrive, so they need no room.
         var mail = to.LargestMessage is { } limit && !(rules.Mail.Largest <= limit) ? rules.Mail with { Largest = limit } : rules.Mail;
         var carried = CarryVolumes.Of(from, map, mail).Values;
         var (messages, octets) = (carried.Sum(c => c.Messages), carried.Sum(c => c.Octets));
         if (room.Octets is { } most && octets > most - room.UsedOctets)
-            found.Add(new Finding(FindingCode.NoRoom, $"{ByteCount.Write(octets)} to carry, {ByteCount.Write(Math.Max(0, most - room.UsedOctets))} free of {ByteCount.Write(most)}", messages, octets));
+            found.Add(
+                new Finding(
+                    FindingCode.NoRoom,
+                    $"{ByteCount.Write(octets)} to carry, {ByteCount.Write(Math.Max(0, most - room.UsedOctets))} free of "
+                        + $"{ByteCount.Write(most)}",
+                    messages,
+                    octets
+                )
+            );
         else if (room.Messages is { } many && messages > many - room.UsedMessages)
-            found.Add(new Finding(FindingCode.NoRoom, $"{Count(messages, "message")} to carry, room for {Math.Max(0, many - room.UsedMessages)} of {many}", messages, octets));
+            found.Add(
+                new Finding(
+                    FindingCode.NoRoom,
+                    $"{Count(messages, "message")} to carry, room for {Math.Max(0, many - room.UsedMessages)} of {many}",
+                    messages,
+                    octets
+                )
+            );
     }
 
     private static string Count(long number, string what) => $"{number} {what}{(number == 1 ? "" : "s")}";
@@ -102,6 +190,8 @@ public static class Findings
     private static string Named(IEnumerable<string> items)
     {
         var list = items.ToList();
-        return list.Count <= MostNamed ? string.Join(", ", list) : $"{string.Join(", ", list.Take(MostNamed))} and {list.Count - MostNamed} more";
+        return list.Count <= MostNamed
+            ? string.Join(", ", list)
+            : $"{string.Join(", ", list.Take(MostNamed))} and {list.Count - MostNamed} more";
     }
 }

@@ -15,19 +15,37 @@ public sealed record Cell(LocalDate From, long Above, long Messages, long Octets
 /// <param name="Future">Messages dated more than a day after the survey.</param>
 /// <param name="Unreadable">Why the account may not read the folder; null when it may.</param>
 public sealed record FolderInventory(
-    string Path, SpecialUse Use, bool Selectable, bool Subscribed, long Messages, long Octets, DateTimeOffset? Oldest, DateTimeOffset? Newest, long Future,
-    ImmutableArray<string> Keywords, ImmutableArray<Cell> Cells, string? Unreadable)
+    string Path,
+    SpecialUse Use,
+    bool Selectable,
+    bool Subscribed,
+    long Messages,
+    long Octets,
+    DateTimeOffset? Oldest,
+    DateTimeOffset? Newest,
+    long Future,
+    ImmutableArray<string> Keywords,
+    ImmutableArray<Cell> Cells,
+    string? Unreadable
+)
 {
-    /// <summary>Messages that are listed and whose size, date or flags the server does not tell; among those that the folder holds.</summary>
+    /// <summary>
+    /// Messages that are listed and whose size, date or flags the server does not tell; among those that the folder holds.
+    /// </summary>
     public long UnreadableMessages { get; init; }
 
     /// <summary>As the folder map wants it.</summary>
     public FolderState State => new(FolderPath.Parse(Path), Use, Selectable, Subscribed, null);
 
-    /// <summary>What the rules let through. Exact where their day and size are boundaries of the cells, as the rules in force at the survey and the offered ones are.</summary>
+    /// <summary>
+    /// What the rules let through. Exact where their day and size are boundaries of the cells, as the rules in force at the survey and the
+    /// offered ones are.
+    /// </summary>
     public (long Messages, long Octets) Under(MailRules rules)
     {
-        var kept = Cells.Where(c => (rules.Since is not { } since || c.From >= since) && (rules.Largest is not { } largest || c.Above < largest)).ToList();
+        var kept = Cells
+            .Where(c => (rules.Since is not { } since || c.From >= since) && (rules.Largest is not { } largest || c.Above < largest))
+            .ToList();
         return (kept.Sum(c => c.Messages), kept.Sum(c => c.Octets));
     }
 }
@@ -40,7 +58,12 @@ public sealed record Room(long? Octets, long UsedOctets, long? Messages, long Us
 
 /// <summary>What a survey found on the from side.</summary>
 /// <param name="Forwards">Addresses to which mail is forwarded already; null when nobody can look.</param>
-public sealed record FromInventory(ImmutableArray<FolderInventory> Folders, ImmutableArray<LargeMessage> Largest, Room? Room, ImmutableArray<string>? Forwards)
+public sealed record FromInventory(
+    ImmutableArray<FolderInventory> Folders,
+    ImmutableArray<LargeMessage> Largest,
+    Room? Room,
+    ImmutableArray<string>? Forwards
+)
 {
     public long Messages => Folders.Sum(f => f.Messages);
 
@@ -61,7 +84,14 @@ public sealed record LackingRight(string Folder, string What);
 /// <param name="LargestMessage">The smallest of what it announces and what the plan says.</param>
 /// <param name="KeepsKeywords">Null when it does not say.</param>
 /// <param name="Lacks">Folders that the account may not write to.</param>
-public sealed record ToInventory(ImmutableArray<ToFolder> Folders, char? Separator, long? LargestMessage, Room? Room, bool? KeepsKeywords, ImmutableArray<LackingRight> Lacks)
+public sealed record ToInventory(
+    ImmutableArray<ToFolder> Folders,
+    char? Separator,
+    long? LargestMessage,
+    Room? Room,
+    bool? KeepsKeywords,
+    ImmutableArray<LackingRight> Lacks
+)
 {
     public long Messages => Folders.Sum(f => f.Messages);
 
@@ -75,5 +105,7 @@ public sealed record Inventory(DateTimeOffset TakenAt, FromInventory? From, Faul
 {
     /// <summary>Where each folder would land under these rules; null while a side is unknown.</summary>
     public FolderMap? MapFor(CarryRules rules, FolderNames names) =>
-        From is null || To is null ? null : FolderMap.Draw(rules, [.. From.Folders.Select(f => f.State)], [.. To.Folders.Select(f => f.State)], To.Traits, names);
+        From is null || To is null
+            ? null
+            : FolderMap.Draw(rules, [.. From.Folders.Select(f => f.State)], [.. To.Folders.Select(f => f.State)], To.Traits, names);
 }

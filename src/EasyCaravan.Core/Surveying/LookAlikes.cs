@@ -10,15 +10,22 @@ public static class LookAlikes
     {
         var all = people.ToList();
         var alike = new Dictionary<TKey, HashSet<string>>();
-        foreach (var same in all.GroupBy(p => Plain(p.Name)).Concat(all.GroupBy(p => Mailbox(p.Account))).Where(g => g.Key.Length > 0 && g.Count() > 1))
+        foreach (
+            var same in all.GroupBy(p => Plain(p.Name))
+                .Concat(all.GroupBy(p => Mailbox(p.Account)))
+                .Where(g => g.Key.Length > 0 && g.Count() > 1)
+        )
         {
             foreach (var person in same)
             {
-                if (!alike.TryGetValue(person.Key, out var others)) alike[person.Key] = others = [];
+                if (!alike.TryGetValue(person.Key, out var others))
+                    alike[person.Key] = others = [];
                 others.UnionWith(same.Where(o => o.Account != person.Account).Select(o => o.Account));
             }
         }
-        return alike.Where(a => a.Value.Count > 0).ToDictionary(a => a.Key, a => (IReadOnlyList<string>)[.. a.Value.Order(StringComparer.Ordinal)]);
+        return alike
+            .Where(a => a.Value.Count > 0)
+            .ToDictionary(a => a.Key, a => (IReadOnlyList<string>)[.. a.Value.Order(StringComparer.Ordinal)]);
     }
 
     /// <summary>Names without case, order and punctuation: 'Marsh, Aoife' is 'Aoife Marsh'.</summary>
@@ -32,7 +39,8 @@ public static class LookAlikes
     private static string Mailbox(string account)
     {
         var at = account.IndexOf('@', StringComparison.Ordinal);
-        if (at <= 0) return "";
+        if (at <= 0)
+            return "";
         var local = account[..at].ToLowerInvariant();
         var plus = local.IndexOf('+', StringComparison.Ordinal);
         return plus > 0 ? local[..plus] : local;

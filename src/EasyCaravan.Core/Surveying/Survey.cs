@@ -13,7 +13,12 @@ public sealed record SurveySide(Service Service, Credentials? Credentials, Fault
 
 /// <param name="Rules">The rules in force: their boundaries are counted exactly.</param>
 /// <param name="Forwarding">Reads the forwarding rules of the from side; null where the service has no such connection.</param>
-public sealed record SurveyOrder(SurveySide From, SurveySide To, CarryRules Rules, Func<Credentials, CancellationToken, Task<ImmutableArray<string>>>? Forwarding);
+public sealed record SurveyOrder(
+    SurveySide From,
+    SurveySide To,
+    CarryRules Rules,
+    Func<Credentials, CancellationToken, Task<ImmutableArray<string>>>? Forwarding
+);
 
 /// <summary>Looks at both accounts of a move without touching them.</summary>
 public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tally, TimeProvider time)
@@ -24,7 +29,9 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
     /// <summary>Largest messages of an account that are named.</summary>
     private const int MostLargest = 10;
 
-    /// <exception cref="FaultException">Something passed that will pass by itself: the survey is to be tried again. What needs a person is in the inventory instead.</exception>
+    /// <exception cref="FaultException">
+    /// Something passed that will pass by itself: the survey is to be tried again. What needs a person is in the inventory instead.
+    /// </exception>
     public async Task<Inventory> TakeAsync(CancellationToken cancel)
     {
         var now = time.GetUtcNow();
@@ -35,10 +42,15 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
         return new Inventory(now, from, fromFault, to, toFault);
     }
 
-    private async Task<(T?, Fault?)> LookAsync<T>(SurveySide side, Func<IMailAccount, SurveySide, CancellationToken, Task<T>> look, CancellationToken cancel)
+    private async Task<(T?, Fault?)> LookAsync<T>(
+        SurveySide side,
+        Func<IMailAccount, SurveySide, CancellationToken, Task<T>> look,
+        CancellationToken cancel
+    )
         where T : class
     {
-        if (side.Fault is not null) return (null, side.Fault);
+        if (side.Fault is not null)
+            return (null, side.Fault);
         try
         {
             await using var account = await accounts.OpenAsync(side.Service, side.Credentials!, cancel);
@@ -50,7 +62,13 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
         }
     }
 
-    private async Task<FromInventory> LookAtFromAsync(IMailAccount account, SurveySide side, long? limit, DateTimeOffset now, CancellationToken cancel)
+    private async Task<FromInventory> LookAtFromAsync(
+        IMailAccount account,
+        SurveySide side,
+        long? limit,
+        DateTimeOffset now,
+        CancellationToken cancel
+    )
     {
         var folders = await account.ListFoldersAsync(cancel);
         tally.Expect(folders.Sum(f => f.Cursor?.Count ?? 0));
@@ -66,7 +84,8 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
             string? unreadable = null;
             try
             {
-                if (folder.Selectable && folder.Cursor?.Count != 0) await ReadIndexAsync(account, folder, builder, cancel);
+                if (folder.Selectable && folder.Cursor?.Count != 0)
+                    await ReadIndexAsync(account, folder, builder, cancel);
             }
             catch (FaultException e) when (e.Verdict is Verdict.Keep && e.Fault.Action is not FaultAction.RetryLater)
             {
@@ -85,19 +104,29 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
         foreach (var slice in (await account.ListNumbersAsync(folder.Path, cancel)).Slices(Slice))
         {
             var unreadable = new Dictionary<uint, Fault>();
-            foreach (var item in await account.ListItemsAsync(folder.Path, slice, unreadable, cancel)) builder.Add(item);
+            foreach (var item in await account.ListItemsAsync(folder.Path, slice, unreadable, cancel))
+                builder.Add(item);
             builder.AddUnreadable(unreadable.Count);
             tally.Look(slice.Count);
         }
     }
 
-    private static async Task<ImmutableArray<LargeMessage>> NameAsync(IMailAccount account, List<(FolderPath Folder, ItemInfo Item)> messages, CancellationToken cancel)
+    private static async Task<ImmutableArray<LargeMessage>> NameAsync(
+        IMailAccount account,
+        List<(FolderPath Folder, ItemInfo Item)> messages,
+        CancellationToken cancel
+    )
     {
         var named = new List<LargeMessage>();
         foreach (var folder in messages.GroupBy(m => m.Folder))
         {
             var labels = new Dictionary<uint, (string Subject, string Sender)>();
-            await account.ReadHeadersAsync(folder.Key, new NumberSet(folder.Select(m => m.Item.Number)), h => labels[h.Number] = MessageLabel.Read(h.Header), cancel);
+            await account.ReadHeadersAsync(
+                folder.Key,
+                new NumberSet(folder.Select(m => m.Item.Number)),
+                h => labels[h.Number] = MessageLabel.Read(h.Header),
+                cancel
+            );
             foreach (var (_, item) in folder)
             {
                 var (subject, sender) = labels.GetValueOrDefault(item.Number, ("", ""));
@@ -109,7 +138,8 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
 
     private async Task<ImmutableArray<string>?> ReadForwardsAsync(SurveySide side, CancellationToken cancel)
     {
-        if (order.Forwarding is null) return null;
+        if (order.Forwarding is null)
+            return null;
         try
         {
             return await order.Forwarding(side.Credentials!, cancel);
@@ -128,6 +158,12 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
         var lacks = await account.ReadLackingRightsAsync(folders, cancel);
         var limits = new[] { account.Traits.LargestMessage, side.Service.Limits.LargestMessage };
         return new ToInventory(
-            [.. folders.Select(f => new ToFolder(f.Path.ToString(), f.Use, f.Selectable, f.Cursor?.Count ?? 0))], account.Traits.Separator, limits.Min(), room, keywords, [.. lacks]);
+            [.. folders.Select(f => new ToFolder(f.Path.ToString(), f.Use, f.Selectable, f.Cursor?.Count ?? 0))],
+            account.Traits.Separator,
+            limits.Min(),
+            room,
+            keywords,
+            [.. lacks]
+        );
     }
 }

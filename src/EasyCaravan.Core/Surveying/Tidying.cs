@@ -22,14 +22,37 @@ public static class Tidying
         void Note(FindingCode code, Resolution way, string? value, IEnumerable<(long Messages, long Octets)> saved)
         {
             var (messages, octets) = saved.Aggregate((0L, 0L), (sum, s) => (sum.Item1 + s.Messages, sum.Item2 + s.Octets));
-            if (messages > 0) savings.Add(new Saving(code, way, value, messages, octets));
+            if (messages > 0)
+                savings.Add(new Saving(code, way, value, messages, octets));
         }
-        Note(FindingCode.TidyTrash, Resolution.LeaveTrash, null, carried.Where(f => f.Use is SpecialUse.Trash).Select(f => f.Under(rules.Mail)));
-        Note(FindingCode.TidyJunk, Resolution.LeaveJunk, null, carried.Where(f => f.Use is SpecialUse.Junk).Select(f => f.Under(rules.Mail)));
-        foreach (var since in s_yearsAgo.Select(years => new LocalDate(thisYear - years, 1, 1)).Where(since => !(rules.Mail.Since >= since)))
-            Note(FindingCode.TidyOld, Resolution.Since, NodaTime.Text.LocalDatePattern.Iso.Format(since), carried.Select(f => Difference(f, rules.Mail, rules.Mail with { Since = since })));
+        Note(
+            FindingCode.TidyTrash,
+            Resolution.LeaveTrash,
+            null,
+            carried.Where(f => f.Use is SpecialUse.Trash).Select(f => f.Under(rules.Mail))
+        );
+        Note(
+            FindingCode.TidyJunk,
+            Resolution.LeaveJunk,
+            null,
+            carried.Where(f => f.Use is SpecialUse.Junk).Select(f => f.Under(rules.Mail))
+        );
+        foreach (
+            var since in s_yearsAgo.Select(years => new LocalDate(thisYear - years, 1, 1)).Where(since => !(rules.Mail.Since >= since))
+        )
+            Note(
+                FindingCode.TidyOld,
+                Resolution.Since,
+                NodaTime.Text.LocalDatePattern.Iso.Format(since),
+                carried.Select(f => Difference(f, rules.Mail, rules.Mail with { Since = since }))
+            );
         foreach (var size in s_large.Where(size => !(rules.Mail.Largest <= size)))
-            Note(FindingCode.TidyLarge, Resolution.Largest, $"{size / 1_000_000}MB", carried.Select(f => Difference(f, rules.Mail, rules.Mail with { Largest = size })));
+            Note(
+                FindingCode.TidyLarge,
+                Resolution.Largest,
+                $"{size / 1_000_000}MB",
+                carried.Select(f => Difference(f, rules.Mail, rules.Mail with { Largest = size }))
+            );
         return savings;
     }
 

@@ -15,7 +15,10 @@ public sealed record ConnectStep(string Name, string Result);
 /// <param name="Whom">The service, as people know it.</param>
 public sealed record Endpoint(string Whom, string Host, int Port, Security Security, Trust Trust);
 
-/// <summary>Asks a server in the clear to go on with TLS. Reads no octet beyond the server's leave, and returns the greeting to be told to whoever reads on.</summary>
+/// <summary>
+/// Asks a server in the clear to go on with TLS. Reads no octet beyond the server's leave, and returns the greeting to be told to whoever
+/// reads on.
+/// </summary>
 internal delegate Task<byte[]> Upgrade(StartTlsDialog talk, CancellationToken cancel);
 
 /// <summary>Resolves, connects and protects a connection as the service's definition says.</summary>
@@ -45,14 +48,20 @@ public static class Connector
                     var greeting = await upgrade(new StartTlsDialog(service, stream), patience.Token);
                     return new PrefixedStream(greeting, await ProtectAsync(service, stream, step, patience.Token));
                 default:
-                    step?.Invoke(new ConnectStep("protect", "NOT PROTECTED: security is none, anyone on the way can read passwords and mail"));
+                    step?.Invoke(
+                        new ConnectStep("protect", "NOT PROTECTED: security is none, anyone on the way can read passwords and mail")
+                    );
                     return stream;
             }
         }
         catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
         {
             socket?.Dispose();
-            throw Failed(Cause.Unreachable, service, $"{service.Host} port {service.Port} did not answer within {s_connectPatience.TotalSeconds:0} s");
+            throw Failed(
+                Cause.Unreachable,
+                service,
+                $"{service.Host} port {service.Port} did not answer within {s_connectPatience.TotalSeconds:0} s"
+            );
         }
         catch
         {
@@ -100,13 +109,14 @@ public static class Connector
         throw Failed(Cause.Unreachable, service, $"{service.Host} port {service.Port} cannot be reached: {Said(last)}", last);
     }
 
-    private static string Said(SocketException? e) => e?.SocketErrorCode switch
-    {
-        SocketError.ConnectionRefused => "the connection was refused",
-        SocketError.HostUnreachable or SocketError.NetworkUnreachable => "there is no way to it",
-        null => "it has no address",
-        var other => other.ToString()!,
-    };
+    private static string Said(SocketException? e) =>
+        e?.SocketErrorCode switch
+        {
+            SocketError.ConnectionRefused => "the connection was refused",
+            SocketError.HostUnreachable or SocketError.NetworkUnreachable => "there is no way to it",
+            null => "it has no address",
+            var other => other.ToString()!,
+        };
 
     private static async Task<SslStream> ProtectAsync(Endpoint service, Stream stream, Action<ConnectStep>? step, CancellationToken cancel)
     {
@@ -122,12 +132,14 @@ public static class Connector
                     CertificateRevocationCheckMode = X509RevocationMode.NoCheck,
                     RemoteCertificateValidationCallback = trial.Judge,
                 },
-                cancel);
+                cancel
+            );
         }
         catch (Exception e) when (e is AuthenticationException or IOException)
         {
             await tls.DisposeAsync();
-            if (trial.Objection is { } objection) throw Failed(Cause.TlsUntrusted, service, objection, e);
+            if (trial.Objection is { } objection)
+                throw Failed(Cause.TlsUntrusted, service, objection, e);
             throw Failed(Cause.TlsNotOffered, service, $"{service.Host} port {service.Port} does not speak TLS", e);
         }
         step?.Invoke(new ConnectStep("protect", $"{tls.SslProtocol}, {trial.Facts}"));
@@ -141,7 +153,8 @@ public static class Connector
 /// <summary>The words before protection: line by line.</summary>
 internal sealed class StartTlsDialog(Endpoint service, Stream stream)
 {
-    public async Task SayAsync(string line, CancellationToken cancel) => await stream.WriteAsync(System.Text.Encoding.ASCII.GetBytes(line + "\r\n"), cancel);
+    public async Task SayAsync(string line, CancellationToken cancel) =>
+        await stream.WriteAsync(System.Text.Encoding.ASCII.GetBytes(line + "\r\n"), cancel);
 
     /// <summary>Octet by octet, so that nothing sent after the answer to STARTTLS is taken for protected (command injection).</summary>
     public async Task<string> HearAsync(CancellationToken cancel)
@@ -150,8 +163,10 @@ internal sealed class StartTlsDialog(Endpoint service, Stream stream)
         var octet = new byte[1];
         while (line.Count < 8192)
         {
-            if (await stream.ReadAsync(octet, cancel) == 0) throw Connector.Failed(Cause.ConnectionLost, service, "the connection was closed before the greeting");
-            if (octet[0] == '\n') return System.Text.Encoding.Latin1.GetString([.. line]).TrimEnd('\r');
+            if (await stream.ReadAsync(octet, cancel) == 0)
+                throw Connector.Failed(Cause.ConnectionLost, service, "the connection was closed before the greeting");
+            if (octet[0] == '\n')
+                return System.Text.Encoding.Latin1.GetString([.. line]).TrimEnd('\r');
             line.Add(octet[0]);
         }
         throw Connector.Failed(Cause.ProtocolBroken, service, "what answers does not speak the protocol of this port");

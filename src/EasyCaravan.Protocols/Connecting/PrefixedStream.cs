@@ -13,15 +13,28 @@ internal sealed class PrefixedStream(byte[] greeting, Stream inner) : Stream
 
     public override bool CanTimeout => inner.CanTimeout;
 
-    public override int ReadTimeout { get => inner.ReadTimeout; set => inner.ReadTimeout = value; }
+    public override int ReadTimeout
+    {
+        get => inner.ReadTimeout;
+        set => inner.ReadTimeout = value;
+    }
 
-    public override int WriteTimeout { get => inner.WriteTimeout; set => inner.WriteTimeout = value; }
+    public override int WriteTimeout
+    {
+        get => inner.WriteTimeout;
+        set => inner.WriteTimeout = value;
+    }
 
     public override long Length => throw new NotSupportedException("A connection has no length.");
 
-    public override long Position { get => throw new NotSupportedException("A connection has no position."); set => throw new NotSupportedException("A connection has no position."); }
+    public override long Position
+    {
+        get => throw new NotSupportedException("A connection has no position.");
+        set => throw new NotSupportedException("A connection has no position.");
+    }
 
-    public override int Read(byte[] buffer, int offset, int count) => TryGreet(buffer.AsSpan(offset, count), out var given) ? given : inner.Read(buffer, offset, count);
+    public override int Read(byte[] buffer, int offset, int count) =>
+        TryGreet(buffer.AsSpan(offset, count), out var given) ? given : inner.Read(buffer, offset, count);
 
     public override ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken cancellationToken = default) =>
         TryGreet(buffer.Span, out var given) ? ValueTask.FromResult(given) : inner.ReadAsync(buffer, cancellationToken);
@@ -31,9 +44,11 @@ internal sealed class PrefixedStream(byte[] greeting, Stream inner) : Stream
 
     public override void Write(byte[] buffer, int offset, int count) => inner.Write(buffer, offset, count);
 
-    public override ValueTask WriteAsync(ReadOnlyMemory<byte> buffer, CancellationToken cancellationToken = default) => inner.WriteAsync(buffer, cancellationToken);
+    public override ValueTask WriteAsync(ReadOnlyMemory<byte> buffer, CancellationToken cancellationToken = default) =>
+        inner.WriteAsync(buffer, cancellationToken);
 
-    public override Task WriteAsync(byte[] buffer, int offset, int count, CancellationToken cancellationToken) => inner.WriteAsync(buffer, offset, count, cancellationToken);
+    public override Task WriteAsync(byte[] buffer, int offset, int count, CancellationToken cancellationToken) =>
+        inner.WriteAsync(buffer, offset, count, cancellationToken);
 
     public override void Flush() => inner.Flush();
 
@@ -45,7 +60,8 @@ internal sealed class PrefixedStream(byte[] greeting, Stream inner) : Stream
 
     protected override void Dispose(bool disposing)
     {
-        if (disposing) inner.Dispose();
+        if (disposing)
+            inner.Dispose();
         base.Dispose(disposing);
     }
 

@@ -8,12 +8,24 @@ internal static class ImapAbilities
     private static readonly (ImapCapabilities Capability, string With, string Without)[] s_known =
     [
         (ImapCapabilities.MultiAppend, "takes many messages at a time", "takes messages one by one (slower)"),
-        (ImapCapabilities.LiteralPlus | ImapCapabilities.LiteralMinus, "takes them without waiting", "wants a pause before each message (slower from afar)"),
+        (
+            ImapCapabilities.LiteralPlus | ImapCapabilities.LiteralMinus,
+            "takes them without waiting",
+            "wants a pause before each message (slower from afar)"
+        ),
         (ImapCapabilities.UidPlus, "says where each message landed", "does not say where messages landed (they are looked up)"),
-        (ImapCapabilities.CondStore | ImapCapabilities.QuickResync, "tells what changed since the last pass", "does not tell what changed (all flags are compared)"),
+        (
+            ImapCapabilities.CondStore | ImapCapabilities.QuickResync,
+            "tells what changed since the last pass",
+            "does not tell what changed (all flags are compared)"
+        ),
         (ImapCapabilities.ListStatus, "tells all folders in one answer", "is asked about each folder"),
         (ImapCapabilities.SpecialUse, "knows what folders are for", "does not say what folders are for (names decide)"),
-        (ImapCapabilities.ObjectID, "names each message, the same in every folder", "names no messages (headers and bodies tell which are the same)"),
+        (
+            ImapCapabilities.ObjectID,
+            "names each message, the same in every folder",
+            "names no messages (headers and bodies tell which are the same)"
+        ),
         (ImapCapabilities.Quota, "tells its quota", "tells no quota"),
         (ImapCapabilities.Acl, "tells rights", "tells no rights"),
     ];
@@ -22,7 +34,8 @@ internal static class ImapAbilities
     {
         var words = s_known.Select(k => traits.Can(k.Capability) ? k.With : k.Without).ToList();
         words.Add(traits.Separator is null ? "has no folders within folders" : $"folders within folders ('{traits.Separator}')");
-        if (traits.LargestMessage is { } largest) words.Add($"messages up to {Core.Planning.ByteCount.Write(largest)}");
+        if (traits.LargestMessage is { } largest)
+            words.Add($"messages up to {Core.Planning.ByteCount.Write(largest)}");
         return string.Join("; ", words);
     }
 }

@@ -7,7 +7,9 @@ namespace EasyCaravan.Protocols.Imap;
 /// <summary>From a server's refusal to its cause: by the response code (RFC 5530 and others), never by the words.</summary>
 internal static class ImapCauses
 {
-    /// <param name="otherwise">The cause when the server gave no code that says more: what a refusal of this command means by itself.</param>
+    /// <param name="otherwise">
+    /// The cause when the server gave no code that says more: what a refusal of this command means by itself.
+    /// </param>
     public static Fault Refused(ImapResult result, LineConnection wire, string what, Cause otherwise)
     {
         var cause = result.CodeName switch

@@ -37,12 +37,18 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
         foreach (var some in queries.Chunk(Together))
         {
             // RFC 7162 §3.2.3: to be enabled before the first folder is opened.
-            var enabling = _resync is null && !connection.HasOpened && traits.Can(ImapCapabilities.QuickResync) ? await connection.PutAsync(EnableVerb.QuickResync, cancel) : null;
+            var enabling =
+                _resync is null && !connection.HasOpened && traits.Can(ImapCapabilities.QuickResync)
+                    ? await connection.PutAsync(EnableVerb.QuickResync, cancel)
+                    : null;
             _resync ??= enabling is not null;
             var asked = new List<Asked>();
-            foreach (var query in some) asked.Add(await AskAsync(query, cancel));
-            if (enabling is not null && !(await connection.AnswerAsync(enabling, null, cancel)).IsOk) _resync = false;
-            foreach (var one in asked) changes.Add(await AnswerAsync(one, cancel));
+            foreach (var query in some)
+                asked.Add(await AskAsync(query, cancel));
+            if (enabling is not null && !(await connection.AnswerAsync(enabling, null, cancel)).IsOk)
+                _resync = false;
+            foreach (var one in asked)
+                changes.Add(await AnswerAsync(one, cancel));
         }
         return changes;
     }
@@ -62,9 +68,11 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
         {
             search = new SearchAnswer(await connection.PutAsync(SearchVerb.All(traits), cancel));
             tags.Add(search.Tag);
-            if (since.Next > 1) tags.Add(await connection.PutAsync(FetchVerb.FlagsBelow(since.Next, modSeq), cancel));
+            if (since.Next > 1)
+                tags.Add(await connection.PutAsync(FetchVerb.FlagsBelow(since.Next, modSeq), cancel));
         }
-        if (now.Next > since.Next) tags.Add(await connection.PutAsync(FetchVerb.From(since.Next, FetchVerb.Index), cancel));
+        if (now.Next > since.Next)
+            tags.Add(await connection.PutAsync(FetchVerb.From(since.Next, FetchVerb.Index), cancel));
         return new Asked(query, opening, search, tags);
     }
 
@@ -74,40 +82,62 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
         var gathered = new Gathered();
         void Take(ImapResponse response)
         {
-            if (asked.Search?.Take(response) != true) Gather(response, since, gathered);
+            if (asked.Search?.Take(response) != true)
+                Gather(response, since, gathered);
         }
         var ok = await folders.FinishOpenAsync(asked.Opening, Take, cancel);
-        foreach (var tag in asked.Tags) ok &= (await connection.AnswerAsync(tag, Take, cancel)).IsOk;
-        if (!ok || asked.Opening.UidValidity is { } uidValidity && uidValidity != since.Epoch || asked.Opening.Exists is not { } count) return null;
+        foreach (var tag in asked.Tags)
+            ok &= (await connection.AnswerAsync(tag, Take, cancel)).IsOk;
+        if (!ok || asked.Opening.UidValidity is { } uidValidity && uidValidity != since.Epoch || asked.Opening.Exists is not { } count)
+            return null;
 
         // Silence is not "none": taken so, all messages of the folder would count as deleted.
-        if (asked.Search is { Uids: null } && count > 0) throw connection.Wire.Garbage(new FormatException($"the search of '{asked.Query.Path}' ended without its answer"));
+        if (asked.Search is { Uids: null } && count > 0)
+            throw connection.Wire.Garbage(new FormatException($"the search of '{asked.Query.Path}' ended without its answer"));
         var present = asked.Search is null ? null : asked.Search.Uids ?? new NumberSet();
         if (present is not null)
         {
-            if (present.Count > (long)count + gathered.Fresh.Count) throw connection.Wire.Garbage(new FormatException($"{present.Count} messages are listed in a folder of {count}"));
+            if (present.Count > (long)count + gathered.Fresh.Count)
+                throw connection.Wire.Garbage(new FormatException($"{present.Count} messages are listed in a folder of {count}"));
             gathered.Fresh.Clear();
-            foreach (var (first, last) in present.From(since.Next).Ranges) gathered.Fresh.Add(first, last);
+            foreach (var (first, last) in present.From(since.Next).Ranges)
+                gathered.Fresh.Add(first, last);
         }
         var digest = asked.Query.Now.Mark is null && present is not null ? DigestOf(present, gathered.Flags) : default(ulong?);
-        var flags = digest is not null && digest == since.Mark ? [] : gathered.Flags.Where(f => f.Key < since.Next).Select(f => new FlagUpdate(f.Key, f.Value)).ToList();
-        return new FolderChange(count, present is null ? gathered.Gone : null, present, flags, gathered.Fresh, [.. gathered.Items.Values], digest);
+        var flags =
+            digest is not null && digest == since.Mark
+                ? []
+                : gathered.Flags.Where(f => f.Key < since.Next).Select(f => new FlagUpdate(f.Key, f.Value)).ToList();
+        return new FolderChange(
+            count,
+            present is null ? gathered.Gone : null,
+            present,
+            flags,
+            gathered.Fresh,
+            [.. gathered.Items.Values],
+            digest
+        );
     }
 
     private void Gather(ImapResponse response, FolderCursor since, Gathered into)
     {
         if (FetchRow.Read(response, flagSets) is { } row)
         {
-            if (row.Uid is not { } uid) return;
-            if (row.Flags is { } flags) into.Flags[uid] = flags;
-            if (uid < since.Next) return;
+            if (row.Uid is not { } uid)
+                return;
+            if (row.Flags is { } flags)
+                into.Flags[uid] = flags;
+            if (uid < since.Next)
+                return;
             into.Fresh.Add(uid);
-            if (row.Item is { } item && into.Items.Count < MostItems) into.Items[uid] = item;
+            if (row.Item is { } item && into.Items.Count < MostItems)
+                into.Items[uid] = item;
             return;
         }
         if (SelectVerb.ReadVanished(response) is { } gone)
         {
-            foreach (var (first, last) in gone.Ranges) into.Gone.Add(first, last);
+            foreach (var (first, last) in gone.Ranges)
+                into.Gone.Add(first, last);
         }
     }
 
@@ -115,7 +145,8 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
     {
         var hash = new XxHash64();
         hash.Append(Encoding.ASCII.GetBytes(present.ToString()));
-        foreach (var (number, set) in flags.OrderBy(f => f.Key)) hash.Append(Encoding.UTF8.GetBytes($"\n{number} {set.Written}"));
+        foreach (var (number, set) in flags.OrderBy(f => f.Key))
+            hash.Append(Encoding.UTF8.GetBytes($"\n{number} {set.Written}"));
         return hash.GetCurrentHashAsUInt64();
     }
 }

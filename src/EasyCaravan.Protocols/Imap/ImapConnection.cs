@@ -37,8 +37,10 @@ internal sealed class ImapConnection(LineConnection wire, ImapTraits traits)
     public string TagFor(ImapVerb verb)
     {
         // A defect of ours if not: no server is sent what it does not know, or what it cannot do now.
-        if (verb.Needs is { } needs && !traits.Can(needs)) throw new InvalidOperationException($"{verb.Name} is sent to a server without {needs}.");
-        if (verb.State is ImapState.Selected && Open is null && Openings == 0) throw new InvalidOperationException($"{verb.Name} is sent while no mailbox is open.");
+        if (verb.Needs is { } needs && !traits.Can(needs))
+            throw new InvalidOperationException($"{verb.Name} is sent to a server without {needs}.");
+        if (verb.State is ImapState.Selected && Open is null && Openings == 0)
+            throw new InvalidOperationException($"{verb.Name} is sent while no mailbox is open.");
         return $"C{++_tag}";
     }
 
@@ -56,14 +58,16 @@ internal sealed class ImapConnection(LineConnection wire, ImapTraits traits)
     {
         var line = await wire.ReadLineAsync(cancel);
         var length = ImapSyntax.LiteralLength(line.Span);
-        if (length is null) return NoteFarewell(new ImapResponse(line, []));
+        if (length is null)
+            return NoteFarewell(new ImapResponse(line, []));
         var text = new MemoryStream();
         var literals = new List<byte[]>();
         long held = 0;
         while (true)
         {
             text.Write(line.Span);
-            if (length is not { } octets) return NoteFarewell(new ImapResponse(text.ToArray(), literals));
+            if (length is not { } octets)
+                return NoteFarewell(new ImapResponse(text.ToArray(), literals));
             held += line.Length + LiteralCost;
             if (octets > LargestLiterals - held)
                 throw wire.Break(Cause.ProtocolBroken, $"the server sent more than {LargestLiterals} octets where a few were asked for");
@@ -89,24 +93,29 @@ internal sealed class ImapConnection(LineConnection wire, ImapTraits traits)
     public void ReadsByItself(string tag) => _asked.Remove(tag);
 
     /// <summary>Reads until a tag's answer; every untagged response before it goes to the handler.</summary>
-    /// <param name="untagged">Gets a response that is valid only during the call. A <see cref="FormatException"/> of it closes the connection.</param>
+    /// <param name="untagged">
+    /// Gets a response that is valid only during the call. A <see cref="FormatException"/> of it closes the connection.
+    /// </param>
     public async ValueTask<ImapResult> AnswerAsync(string tag, Action<ImapResponse>? untagged, CancellationToken cancel)
     {
         await wire.FlushAsync(cancel);
         while (true)
         {
             // A server may work on several commands at a time and end a later one first (RFC 9051 §5.5).
-            if (_early.Remove(tag, out var result)) return result;
+            if (_early.Remove(tag, out var result))
+                return result;
             var response = await ReadResponseAsync(cancel);
             try
             {
-                if (response.IsUntagged) untagged?.Invoke(response);
+                if (response.IsUntagged)
+                    untagged?.Invoke(response);
                 else if (_asked.FirstOrDefault(response.IsTagged) is { } ended)
                 {
                     _asked.Remove(ended);
                     _early[ended] = ImapResult.Parse(response.Text.Span[(ended.Length + 1)..]);
                 }
-                else if (!response.IsContinuation) throw new FormatException($"'{Shorten(response)}' answers nothing that was asked");
+                else if (!response.IsContinuation)
+                    throw new FormatException($"'{Shorten(response)}' answers nothing that was asked");
             }
             catch (FormatException e)
             {
@@ -120,11 +129,19 @@ internal sealed class ImapConnection(LineConnection wire, ImapTraits traits)
 
     /// <summary>Runs a command that must succeed.</summary>
     /// <param name="what">What could not be done, for the fault.</param>
-    public async ValueTask MustAsync(ImapCommand command, Action<ImapResponse>? untagged, string what, Cause otherwise, CancellationToken cancel)
+    public async ValueTask MustAsync(
+        ImapCommand command,
+        Action<ImapResponse>? untagged,
+        string what,
+        Cause otherwise,
+        CancellationToken cancel
+    )
     {
         var result = await RunAsync(command, untagged, cancel);
-        if (!result.IsOk) throw new FaultException(ImapCauses.Refused(result, wire, what, otherwise), Verdict.Keep);
+        if (!result.IsOk)
+            throw new FaultException(ImapCauses.Refused(result, wire, what, otherwise), Verdict.Keep);
     }
 
-    private static string Shorten(ImapResponse response) => Encoding.Latin1.GetString(response.Text.Span[..Math.Min(60, response.Text.Length)]);
+    private static string Shorten(ImapResponse response) =>
+        Encoding.Latin1.GetString(response.Text.Span[..Math.Min(60, response.Text.Length)]);
 }

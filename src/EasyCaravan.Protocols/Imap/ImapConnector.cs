@@ -9,18 +9,25 @@ public static class ImapConnector
 {
     /// <exception cref="FaultException">It could not be had; the fault says at which step and why.</exception>
     public static Task<Stream> ConnectAsync(Service service, Action<ConnectStep>? step, CancellationToken cancel) =>
-        Connector.ConnectAsync(new Endpoint(service.Name, service.Mail!.Host, service.Mail!.Port, service.Mail!.Security, service.Trust), UpgradeAsync, step, cancel);
+        Connector.ConnectAsync(
+            new Endpoint(service.Name, service.Mail!.Host, service.Mail!.Port, service.Mail!.Security, service.Trust),
+            UpgradeAsync,
+            step,
+            cancel
+        );
 
     /// <summary>STARTTLS (RFC 9051 §6.2.1). Whatever came before it is forgotten, but for the greeting's own words.</summary>
     private static async Task<byte[]> UpgradeAsync(StartTlsDialog talk, CancellationToken cancel)
     {
         var greeting = await talk.HearAsync(cancel);
-        if (!greeting.StartsWith("* OK", StringComparison.OrdinalIgnoreCase)) throw talk.Refused(Cause.ServiceBusy, $"the server did not greet: \"{greeting}\"");
+        if (!greeting.StartsWith("* OK", StringComparison.OrdinalIgnoreCase))
+            throw talk.Refused(Cause.ServiceBusy, $"the server did not greet: \"{greeting}\"");
         await talk.SayAsync("S STARTTLS", cancel);
         string line;
         do line = await talk.HearAsync(cancel);
         while (line.StartsWith("* ", StringComparison.Ordinal));
-        if (!line.StartsWith("S OK", StringComparison.OrdinalIgnoreCase)) throw talk.Refused(Cause.TlsNotOffered, $"the server refused STARTTLS: \"{line}\"");
+        if (!line.StartsWith("S OK", StringComparison.OrdinalIgnoreCase))
+            throw talk.Refused(Cause.TlsNotOffered, $"the server refused STARTTLS: \"{line}\"");
         // Capabilities told before TLS must not be believed after it (RFC 9051 §11.1).
         return "* OK protected\r\n"u8.ToArray();
     }

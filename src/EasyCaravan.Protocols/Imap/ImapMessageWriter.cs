@@ -49,16 +49,26 @@ internal sealed class ImapMessageWriter : IMessageWriter
     private bool _inUtf8;
 
     /// <param name="ready">The tag of a command in the buffer that makes the folders ready; null when they are.</param>
-    public ImapMessageWriter(ImapConnection connection, ImapTraits traits, IReadOnlyList<(string Name, FolderPath Path)> folders, int batchSize, string? ready)
+    public ImapMessageWriter(
+        ImapConnection connection,
+        ImapTraits traits,
+        IReadOnlyList<(string Name, FolderPath Path)> folders,
+        int batchSize,
+        string? ready
+    )
     {
         (_connection, _traits, _folders, _ready) = (connection, traits, folders, ready);
-        if (ready is not null) connection.ReadsByItself(ready);
+        if (ready is not null)
+            connection.ReadsByItself(ready);
         var multi = traits.Can(ImapCapabilities.MultiAppend);
         _batchSize = multi ? batchSize : 1;
         _literalPlus = traits.Can(ImapCapabilities.LiteralPlus);
         _literalMinus = traits.Can(ImapCapabilities.LiteralMinus);
         // Without LITERAL+ the wait for each continuation sets the pace, and answers are read with it.
-        _mostUnderWay = multi ? 16 : _literalPlus ? 32 : 1;
+        _mostUnderWay =
+            multi ? 16
+            : _literalPlus ? 32
+            : 1;
         _mostMessages = multi ? 4 * batchSize : 8;
     }
 
@@ -68,8 +78,13 @@ internal sealed class ImapMessageWriter : IMessageWriter
     /// As many APPENDs are under way as may be, or two and these large or old: on a slow service what is confirmed is to be known soon, and
     /// little to be unknown after a lost connection.
     /// </summary>
-    private bool IsFull => _underWay.Count >= _mostUnderWay || _underWay.Sum(a => a.Numbers.Count) >= _mostMessages
-        || (_underWay.Count >= 2 && (Environment.TickCount64 - _underWay[0].Since >= 2 * LongestAppend || _underWay.Sum(a => a.Octets) >= 2 * LargestAppend));
+    private bool IsFull =>
+        _underWay.Count >= _mostUnderWay
+        || _underWay.Sum(a => a.Numbers.Count) >= _mostMessages
+        || (
+            _underWay.Count >= 2
+            && (Environment.TickCount64 - _underWay[0].Since >= 2 * LongestAppend || _underWay.Sum(a => a.Octets) >= 2 * LargestAppend)
+        );
 
     private sealed class Append(string tag, int folder)
     {
@@ -86,10 +101,12 @@ internal sealed class ImapMessageWriter : IMessageWriter
 
     public async ValueTask BeginAsync(int folder, ItemInfo item, long size, ReadOnlyMemory<byte> first, CancellationToken cancel)
     {
-        if (_current is not null && _current.Folder != folder) await EndAppendAsync(cancel);
+        if (_current is not null && _current.Folder != folder)
+            await EndAppendAsync(cancel);
         if (_current is null)
         {
-            while (IsFull) await TakeAnswerAsync(cancel);
+            while (IsFull)
+                await TakeAnswerAsync(cancel);
             _current = new Append(_connection.TagFor(ImapVerbs.Append), folder);
             _connection.IsMidCommand = true;
             await Wire.WriteAsync($"{_current.Tag} {AppendVerb.Begin(_folders[folder].Name)}", cancel);
@@ -101,7 +118,8 @@ internal sealed class ImapMessageWriter : IMessageWriter
         var binary = _inUtf8 || (_traits.Can(ImapCapabilities.Binary) && first.Span.Contains((byte)0));
         var waitless = _literalPlus || (_literalMinus && size <= 4096);
         await Wire.WriteAsync(AppendVerb.BeforeMessage(item, size, new LiteralForm(binary, _inUtf8, waitless)), cancel);
-        if (!waitless) await AwaitLeaveAsync(cancel);
+        if (!waitless)
+            await AwaitLeaveAsync(cancel);
         await WriteAsync(first, cancel);
     }
 
@@ -116,14 +134,19 @@ internal sealed class ImapMessageWriter : IMessageWriter
 
     public async ValueTask<IReadOnlyList<AddReceipt>> EndAsync(CancellationToken cancel)
     {
-        if (_inUtf8 && !_dropping) await Wire.WriteAsync(")", cancel);
+        if (_inUtf8 && !_dropping)
+            await Wire.WriteAsync(")", cancel);
         if (_dropping)
         {
             // The refusal has ended the command.
             _dropping = false;
             _current = null;
         }
-        else if (_current!.Numbers.Count >= _batchSize || _current.Octets >= LargestAppend || Environment.TickCount64 - _current.Since >= LongestAppend)
+        else if (
+            _current!.Numbers.Count >= _batchSize
+            || _current.Octets >= LargestAppend
+            || Environment.TickCount64 - _current.Since >= LongestAppend
+        )
         {
             await EndAppendAsync(cancel);
         }
@@ -132,8 +155,10 @@ internal sealed class ImapMessageWriter : IMessageWriter
 
     public async ValueTask<IReadOnlyList<AddReceipt>> FinishAsync(CancellationToken cancel)
     {
-        if (_current is not null) await EndAppendAsync(cancel);
-        while (_underWay.Count > 0 || _ready is not null) await TakeAnswerAsync(cancel);
+        if (_current is not null)
+            await EndAppendAsync(cancel);
+        while (_underWay.Count > 0 || _ready is not null)
+            await TakeAnswerAsync(cancel);
         return TakeReceipts();
     }
 
@@ -153,8 +178,10 @@ internal sealed class ImapMessageWriter : IMessageWriter
         while (true)
         {
             var response = await _connection.ReadResponseAsync(cancel);
-            if (response.IsContinuation) return;
-            if (response.IsUntagged) continue;
+            if (response.IsContinuation)
+                return;
+            if (response.IsUntagged)
+                continue;
             if (response.IsTagged(_current!.Tag))
             {
                 // Refused before this message's octets: all that were in the command with it share the refusal.
@@ -185,7 +212,8 @@ internal sealed class ImapMessageWriter : IMessageWriter
             _ready = null;
             return;
         }
-        var append = _underWay.Find(a => response.IsTagged(a.Tag)) ?? throw Wire.Garbage(new FormatException($"'{response}' answers nothing that was asked"));
+        var append = _underWay.Find(a => response.IsTagged(a.Tag))
+            ?? throw Wire.Garbage(new FormatException($"'{response}' answers nothing that was asked"));
         _underWay.Remove(append);
         var result = ImapResult.Parse(response.Text.Span[(append.Tag.Length + 1)..]);
         if (!result.IsOk)
@@ -201,8 +229,14 @@ internal sealed class ImapMessageWriter : IMessageWriter
 
     private void Refuse(Append append, ImapResult result)
     {
-        var fault = ImapCauses.Refused(result, Wire, $"the new side did not take a message into '{_folders[append.Folder].Path}'", Cause.MessageRefused);
-        foreach (var number in append.Numbers) _receipts.Add(new AddReceipt(append.Folder, number, null, fault, append.Numbers.Count));
+        var fault = ImapCauses.Refused(
+            result,
+            Wire,
+            $"the new side did not take a message into '{_folders[append.Folder].Path}'",
+            Cause.MessageRefused
+        );
+        foreach (var number in append.Numbers)
+            _receipts.Add(new AddReceipt(append.Folder, number, null, fault, append.Numbers.Count));
     }
 
     private List<ItemKey>? ReadLanded(ImapResult result, int count)
@@ -219,7 +253,8 @@ internal sealed class ImapMessageWriter : IMessageWriter
 
     private List<AddReceipt> TakeReceipts()
     {
-        if (_receipts.Count == 0) return [];
+        if (_receipts.Count == 0)
+            return [];
         var receipts = _receipts.ToList();
         _receipts.Clear();
         return receipts;

@@ -14,7 +14,13 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
     /// <summary>Folders asked about before the first answer is read.</summary>
     private const int Together = 50;
 
-    private sealed record Asked(FolderVisit Visit, string? Subscribe, FolderOpening? Opening, IReadOnlyList<IReadOnlyList<string>> Stores, SearchAnswer? Search);
+    private sealed record Asked(
+        FolderVisit Visit,
+        string? Subscribe,
+        FolderOpening? Opening,
+        IReadOnlyList<IReadOnlyList<string>> Stores,
+        SearchAnswer? Search
+    );
 
     public async Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel)
     {
@@ -22,45 +28,61 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
         foreach (var some in visits.Chunk(Together))
         {
             var asked = new List<Asked>();
-            foreach (var visit in some) asked.Add(await AskAsync(visit, cancel));
+            foreach (var visit in some)
+                asked.Add(await AskAsync(visit, cancel));
             // The answer to a search may come before those of the commands sent ahead of it: all searches under way listen all the time.
             var searches = asked.Select(a => a.Search).OfType<SearchAnswer>().ToList();
             void Take(ImapResponse response)
             {
                 foreach (var search in searches)
-                    if (search.Take(response)) return;
+                    if (search.Take(response))
+                        return;
             }
             foreach (var one in asked)
             {
                 seen.Add(await AnswerAsync(one, Take, cancel));
-                if (one.Search is not null) searches.Remove(one.Search);
+                if (one.Search is not null)
+                    searches.Remove(one.Search);
             }
         }
         return seen;
     }
 
-    /// <summary>All that is asked of one folder leaves with its opening: where it cannot be opened, the rest is refused by itself.</summary>
+    /// <summary>
+    /// All that is asked of one folder leaves with its opening: where it cannot be opened, the rest is refused by itself.
+    /// </summary>
     private async Task<Asked> AskAsync(FolderVisit visit, CancellationToken cancel)
     {
         var subscribe = visit.Subscribe ? await connection.PutAsync(SubscribeVerb.Of(folders.Quoted(visit.Path)), cancel) : null;
-        var opening = visit.List || visit.Flags.Count > 0 ? await folders.PutOpenAsync(visit.Path, writable: visit.Flags.Count > 0, cancel) : null;
+        var opening =
+            visit.List || visit.Flags.Count > 0 ? await folders.PutOpenAsync(visit.Path, writable: visit.Flags.Count > 0, cancel) : null;
         var stores = new List<IReadOnlyList<string>>();
-        foreach (var change in visit.Flags) stores.Add(await StoreAsync(change, cancel));
-        return new Asked(visit, subscribe, opening, stores, visit.List ? new SearchAnswer(await connection.PutAsync(SearchVerb.All(traits), cancel)) : null);
+        foreach (var change in visit.Flags)
+            stores.Add(await StoreAsync(change, cancel));
+        return new Asked(
+            visit,
+            subscribe,
+            opening,
+            stores,
+            visit.List ? new SearchAnswer(await connection.PutAsync(SearchVerb.All(traits), cancel)) : null
+        );
     }
 
     private async Task<List<string>> StoreAsync(FlagChange change, CancellationToken cancel)
     {
         var tags = new List<string>();
-        foreach (var command in StoreVerb.Of(change)) tags.Add(await connection.PutAsync(command, cancel));
+        foreach (var command in StoreVerb.Of(change))
+            tags.Add(await connection.PutAsync(command, cancel));
         return tags;
     }
 
     private async Task<FolderSeen> AnswerAsync(Asked asked, Action<ImapResponse> take, CancellationToken cancel)
     {
         var (visit, opening) = (asked.Visit, asked.Opening);
-        if (asked.Subscribe is not null) await connection.AnswerAsync(asked.Subscribe, take, cancel);
-        if (opening is null) return new FolderSeen(null, null, []);
+        if (asked.Subscribe is not null)
+            await connection.AnswerAsync(asked.Subscribe, take, cancel);
+        if (opening is null)
+            return new FolderSeen(null, null, []);
         var refused = await folders.FinishOpenAsync(opening, take, cancel) ? null : folders.RefusalOf(opening);
         var flagsRefused = new List<Fault?>();
         foreach (var tags in asked.Stores)
@@ -69,20 +91,32 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
             foreach (var tag in tags)
             {
                 var stored = await connection.AnswerAsync(tag, take, cancel);
-                if (!stored.IsOk) fault ??= refused ?? ImapCauses.Refused(stored, connection.Wire, $"the flags of messages in '{visit.Path}' cannot be changed", Cause.NotPermitted);
+                if (!stored.IsOk)
+                    fault ??= refused
+                        ?? ImapCauses.Refused(
+                            stored,
+                            connection.Wire,
+                            $"the flags of messages in '{visit.Path}' cannot be changed",
+                            Cause.NotPermitted
+                        );
             }
             flagsRefused.Add(fault);
         }
-        if (asked.Search is null) return new FolderSeen(null, refused, flagsRefused);
+        if (asked.Search is null)
+            return new FolderSeen(null, refused, flagsRefused);
 
         var result = await connection.AnswerAsync(asked.Search.Tag, take, cancel);
-        if (!result.IsOk) refused ??= ImapCauses.Refused(result, connection.Wire, $"the messages of '{visit.Path}' cannot be listed", Cause.NotPermitted);
-        if (refused is not null) return new FolderSeen(null, refused, flagsRefused);
+        if (!result.IsOk)
+            refused ??= ImapCauses.Refused(result, connection.Wire, $"the messages of '{visit.Path}' cannot be listed", Cause.NotPermitted);
+        if (refused is not null)
+            return new FolderSeen(null, refused, flagsRefused);
         // Silence is not "none": taken so, all messages of the folder would count as lost.
-        if (asked.Search.Uids is null && opening.Exists is not 0) throw connection.Wire.Garbage(new FormatException($"the search of '{visit.Path}' ended without its answer"));
+        if (asked.Search.Uids is null && opening.Exists is not 0)
+            throw connection.Wire.Garbage(new FormatException($"the search of '{visit.Path}' ended without its answer"));
         var all = asked.Search.Uids ?? new NumberSet();
         // A few may have arrived in between; many more than there are is a server that makes numbers up.
-        if (opening.Exists is { } exists && all.Count > (long)exists + MostArrivals) throw connection.Wire.Garbage(new FormatException($"{all.Count} messages are listed in a folder of {exists}"));
+        if (opening.Exists is { } exists && all.Count > (long)exists + MostArrivals)
+            throw connection.Wire.Garbage(new FormatException($"{all.Count} messages are listed in a folder of {exists}"));
         return new FolderSeen(all, null, flagsRefused);
     }
 }

@@ -8,7 +8,7 @@ public static class ModifiedUtf7
     public static string Encode(string name)
     {
         var text = new StringBuilder();
-        for (var i = 0; i < name.Length;)
+        for (var i = 0; i < name.Length; )
         {
             if (name[i] is >= ' ' and <= '~')
             {
@@ -17,7 +17,8 @@ public static class ModifiedUtf7
                 continue;
             }
             var start = i;
-            while (i < name.Length && name[i] is not (>= ' ' and <= '~')) i++;
+            while (i < name.Length && name[i] is not (>= ' ' and <= '~'))
+                i++;
             var base64 = Convert.ToBase64String(Encoding.BigEndianUnicode.GetBytes(name[start..i]));
             text.Append('&').Append(base64.TrimEnd('=').Replace('/', ',')).Append('-');
         }
@@ -29,16 +30,18 @@ public static class ModifiedUtf7
     {
         name = "";
         var decoded = new StringBuilder();
-        for (var i = 0; i < text.Length;)
+        for (var i = 0; i < text.Length; )
         {
             if (text[i] != '&')
             {
-                if (text[i] is not (>= ' ' and <= '~')) return false;
+                if (text[i] is not (>= ' ' and <= '~'))
+                    return false;
                 decoded.Append(text[i++]);
                 continue;
             }
             var end = text.IndexOf('-', i);
-            if (end < 0) return false;
+            if (end < 0)
+                return false;
             if (end == i + 1)
             {
                 decoded.Append('&');
@@ -48,7 +51,8 @@ public static class ModifiedUtf7
                 var base64 = text[(i + 1)..end].Replace(',', '/');
                 base64 = base64.PadRight((base64.Length + 3) / 4 * 4, '=');
                 var octets = new byte[base64.Length];
-                if (!Convert.TryFromBase64String(base64, octets, out var length) || length % 2 != 0) return false;
+                if (!Convert.TryFromBase64String(base64, octets, out var length) || length % 2 != 0)
+                    return false;
                 decoded.Append(Encoding.BigEndianUnicode.GetString(octets, 0, length));
             }
             i = end + 1;

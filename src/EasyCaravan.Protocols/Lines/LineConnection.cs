@@ -2,16 +2,22 @@ using EasyCaravan.Core.Pacing;
 
 namespace EasyCaravan.Protocols.Lines;
 
-/// <summary>Octets in and out of one connection through two bounded buffers, for all protocols that speak in lines; with a watch over silence.</summary>
+/// <summary>
+/// Octets in and out of one connection through two bounded buffers, for all protocols that speak in lines; with a watch over silence.
+/// </summary>
 /// <param name="whom">The account, for faults.</param>
 internal sealed class LineConnection : IAsyncDisposable
 {
     private const int BufferSize = 256 * 1024;
 
-    /// <summary>The longest line that is taken without a literal. A plain server tells all numbers of a folder in one: here of two million messages.</summary>
+    /// <summary>
+    /// The longest line that is taken without a literal. A plain server tells all numbers of a folder in one: here of two million messages.
+    /// </summary>
     private const int LongestLine = 16 * 1024 * 1024;
 
-    /// <summary>Lines after something was asked, more than any mailbox has to tell: an answer without end would keep its pass for ever.</summary>
+    /// <summary>
+    /// Lines after something was asked, more than any mailbox has to tell: an answer without end would keep its pass for ever.
+    /// </summary>
     private const int MostLines = 10_000_000;
 
     private readonly Stream _stream;
@@ -20,7 +26,10 @@ internal sealed class LineConnection : IAsyncDisposable
     private readonly Timer _watch;
     private byte[] _in = new byte[BufferSize];
     private readonly byte[] _out = new byte[BufferSize];
-    private int _read, _filled, _written, _lines;
+    private int _read,
+        _filled,
+        _written,
+        _lines;
     private long _waitingSince;
     private volatile bool _timedOut;
     private bool _asked;
@@ -51,7 +60,8 @@ internal sealed class LineConnection : IAsyncDisposable
     private void Watch()
     {
         var since = Interlocked.Read(ref _waitingSince);
-        if (since == 0 || TimeSpan.FromMilliseconds(Environment.TickCount64 - since) < _patience) return;
+        if (since == 0 || TimeSpan.FromMilliseconds(Environment.TickCount64 - since) < _patience)
+            return;
         _timedOut = true;
         _stream.Dispose();
     }
@@ -62,7 +72,8 @@ internal sealed class LineConnection : IAsyncDisposable
         return new FaultException(new Fault(cause, _whom, what, Farewell?.Code) { Service = Service }, Verdict.Close, inner);
     }
 
-    public FaultException Garbage(FormatException error) => Break(Cause.ProtocolBroken, $"the server's answer cannot be understood: {error.Message}", error);
+    public FaultException Garbage(FormatException error) =>
+        Break(Cause.ProtocolBroken, $"the server's answer cannot be understood: {error.Message}", error);
 
     // --- out
 
@@ -70,7 +81,8 @@ internal sealed class LineConnection : IAsyncDisposable
 
     public ValueTask WriteAsync(ReadOnlyMemory<byte> octets, CancellationToken cancel)
     {
-        if (octets.Length > _out.Length - _written) return WriteThroughAsync(octets, cancel);
+        if (octets.Length > _out.Length - _written)
+            return WriteThroughAsync(octets, cancel);
         octets.Span.CopyTo(_out.AsSpan(_written));
         _written += octets.Length;
         return ValueTask.CompletedTask;
@@ -79,13 +91,16 @@ internal sealed class LineConnection : IAsyncDisposable
     private async ValueTask WriteThroughAsync(ReadOnlyMemory<byte> octets, CancellationToken cancel)
     {
         await FlushAsync(cancel);
-        if (octets.Length >= _out.Length / 2) await SendAsync(octets, cancel);
-        else await WriteAsync(octets, cancel);
+        if (octets.Length >= _out.Length / 2)
+            await SendAsync(octets, cancel);
+        else
+            await WriteAsync(octets, cancel);
     }
 
     public async ValueTask FlushAsync(CancellationToken cancel)
     {
-        if (_written == 0) return;
+        if (_written == 0)
+            return;
         var pending = _out.AsMemory(0, _written);
         _written = 0;
         await SendAsync(pending, cancel);
@@ -93,7 +108,8 @@ internal sealed class LineConnection : IAsyncDisposable
 
     private async ValueTask SendAsync(ReadOnlyMemory<byte> octets, CancellationToken cancel)
     {
-        if (IsBroken) throw Break(Cause.ConnectionLost, "the connection is closed");
+        if (IsBroken)
+            throw Break(Cause.ConnectionLost, "the connection is closed");
         Interlocked.Exchange(ref _waitingSince, Environment.TickCount64);
         try
         {
@@ -122,7 +138,8 @@ internal sealed class LineConnection : IAsyncDisposable
     /// <summary>One line without its end. Valid until the next read.</summary>
     public async ValueTask<ReadOnlyMemory<byte>> ReadLineAsync(CancellationToken cancel)
     {
-        if (++_lines > MostLines) throw Break(Cause.ProtocolBroken, $"the server's answer has more than {MostLines} lines and no end");
+        if (++_lines > MostLines)
+            throw Break(Cause.ProtocolBroken, $"the server's answer has more than {MostLines} lines and no end");
         var seen = 0;
         while (true)
         {
@@ -132,11 +149,13 @@ internal sealed class LineConnection : IAsyncDisposable
                 var start = _read;
                 var end = _read + seen + newline;
                 _read = end + 1;
-                if (end > start && _in[end - 1] == '\r') end--;
+                if (end > start && _in[end - 1] == '\r')
+                    end--;
                 return _in.AsMemory(start, end - start);
             }
             seen = _filled - _read;
-            if (seen > LongestLine) throw Break(Cause.ProtocolBroken, $"the server sent a line of more than {LongestLine} octets");
+            if (seen > LongestLine)
+                throw Break(Cause.ProtocolBroken, $"the server sent a line of more than {LongestLine} octets");
             await FillAsync(cancel);
         }
     }
@@ -144,7 +163,8 @@ internal sealed class LineConnection : IAsyncDisposable
     /// <summary>At least one octet and at most so many, as they come. Valid until the next read.</summary>
     public async ValueTask<ReadOnlyMemory<byte>> ReadSomeAsync(long most, CancellationToken cancel)
     {
-        if (_read == _filled) await FillAsync(cancel);
+        if (_read == _filled)
+            await FillAsync(cancel);
         var length = (int)Math.Min(most, _filled - _read);
         var piece = _in.AsMemory(_read, length);
         _read += length;
@@ -158,7 +178,7 @@ internal sealed class LineConnection : IAsyncDisposable
     public async ValueTask<byte[]> ReadOctetsAsync(int length, CancellationToken cancel)
     {
         var octets = new byte[length];
-        for (var at = 0; at < length;)
+        for (var at = 0; at < length; )
         {
             var piece = await ReadSomeAsync(length - at, cancel);
             piece.CopyTo(octets.AsMemory(at));
@@ -169,17 +189,21 @@ internal sealed class LineConnection : IAsyncDisposable
 
     private async ValueTask FillAsync(CancellationToken cancel)
     {
-        if (IsBroken) throw Break(Cause.ConnectionLost, "the connection is closed");
+        if (IsBroken)
+            throw Break(Cause.ConnectionLost, "the connection is closed");
         if (_read == _filled)
         {
             _read = _filled = 0;
             // A long line was here: what it needed is given back.
-            if (_in.Length > BufferSize) _in = new byte[BufferSize];
+            if (_in.Length > BufferSize)
+                _in = new byte[BufferSize];
         }
         else if (_filled == _in.Length)
         {
-            if (_read > 0) Buffer.BlockCopy(_in, _read, _in, 0, _filled - _read);
-            else Array.Resize(ref _in, _in.Length * 2);
+            if (_read > 0)
+                Buffer.BlockCopy(_in, _read, _in, 0, _filled - _read);
+            else
+                Array.Resize(ref _in, _in.Length * 2);
             _filled -= _read;
             _read = 0;
         }
@@ -202,15 +226,18 @@ internal sealed class LineConnection : IAsyncDisposable
         {
             Interlocked.Exchange(ref _waitingSince, 0);
         }
-        if (count == 0) throw Lost(null);
-        if (_asked) RoundTrips++;
+        if (count == 0)
+            throw Lost(null);
+        if (_asked)
+            RoundTrips++;
         _asked = false;
         _filled += count;
     }
 
     private FaultException Lost(Exception? error)
     {
-        if (_timedOut) return Break(Cause.TimedOut, $"the server said nothing for {_patience.TotalSeconds:0} s", error);
+        if (_timedOut)
+            return Break(Cause.TimedOut, $"the server said nothing for {_patience.TotalSeconds:0} s", error);
         return Farewell is { } farewell
             ? Break(Cause.ServiceBusy, $"the server closed the connection: {farewell.Text}", error)
             : Break(Cause.ConnectionLost, "the connection was lost", error);

@@ -39,7 +39,8 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
     public async Task<HashSet<string>> ReadGreetingAsync(CancellationToken cancel)
     {
         var greeting = await AnswerAsync(cancel);
-        if (!greeting.Ok) throw Refused(wire.Whom, "the server did not greet", greeting.Said, Cause.ServiceBusy);
+        if (!greeting.Ok)
+            throw Refused(wire.Whom, "the server did not greet", greeting.Said, Cause.ServiceBusy);
         var sasl = greeting.Lines.FirstOrDefault(l => l.Text.Equals("SASL", StringComparison.OrdinalIgnoreCase)).After ?? "";
         return [.. sasl.Trim().Trim('"').Split(' ', StringSplitOptions.RemoveEmptyEntries)];
     }
@@ -55,7 +56,8 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
             for (var steps = 0; steps < MostSteps; steps++)
             {
                 var line = await ReadLineAsync(cancel);
-                if (Begins(line, "NO") || Begins(line, "BYE")) return line;
+                if (Begins(line, "NO") || Begins(line, "BYE"))
+                    return line;
                 if (Begins(line, "OK"))
                 {
                     // The server's last word may stand in the answer itself.
@@ -66,7 +68,8 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
                 var challenge = ImapSyntax.LiteralLength(Encoding.UTF8.GetBytes(line)) is { } length
                     ? Encoding.ASCII.GetString(await ReadLiteralAsync(length, LargestChallenge, "challenge", cancel))
                     : line.Trim('"');
-                if (line.EndsWith('}')) await ReadLineAsync(cancel);
+                if (line.EndsWith('}'))
+                    await ReadLineAsync(cancel);
                 await SayAsync($"\"{await mechanism.ChallengeAsync(challenge, cancel)}\"", cancel);
             }
             return "the sign-in has no end";
@@ -84,8 +87,10 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
         while (true)
         {
             var line = await ReadLineAsync(cancel);
-            if (Begins(line, "OK")) return new ManageSieveAnswer(true, lines, line);
-            if (Begins(line, "NO") || Begins(line, "BYE")) return new ManageSieveAnswer(false, lines, line);
+            if (Begins(line, "OK"))
+                return new ManageSieveAnswer(true, lines, line);
+            if (Begins(line, "NO") || Begins(line, "BYE"))
+                return new ManageSieveAnswer(false, lines, line);
             if (line.StartsWith('{'))
             {
                 var length = ImapSyntax.LiteralLength(Encoding.UTF8.GetBytes(line)) ?? long.MaxValue;
@@ -99,26 +104,31 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
         }
     }
 
-    public static FaultException Refused(string whom, string what, string said, Cause cause) => new(new Fault(cause, whom, $"{what}: {said}"), Verdict.Close);
+    public static FaultException Refused(string whom, string what, string said, Cause cause) =>
+        new(new Fault(cause, whom, $"{what}: {said}"), Verdict.Close);
 
     public static string Quote(string text) =>
         $"\"{text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal)}\"";
 
     private static AnswerLine? ReadQuoted(string line)
     {
-        if (line.Length < 2 || line[0] != '"') return null;
+        if (line.Length < 2 || line[0] != '"')
+            return null;
         var end = 1;
-        while (end < line.Length && line[end] != '"') end += line[end] == '\\' ? 2 : 1;
-        if (end >= line.Length) return null;
+        while (end < line.Length && line[end] != '"')
+            end += line[end] == '\\' ? 2 : 1;
+        if (end >= line.Length)
+            return null;
         var text = line[1..end].Replace("\\\"", "\"", StringComparison.Ordinal).Replace("\\\\", "\\", StringComparison.Ordinal);
         return new AnswerLine(text, line[(end + 1)..]);
     }
 
     private static bool Begins(string line, string word) => line.StartsWith(word, StringComparison.OrdinalIgnoreCase);
 
-    private async Task<byte[]> ReadLiteralAsync(long length, int most, string what, CancellationToken cancel) => length <= most
-        ? await wire.ReadOctetsAsync((int)length, cancel)
-        : throw wire.Break(Cause.ProtocolBroken, $"the server tells a {what} of an impossible size");
+    private async Task<byte[]> ReadLiteralAsync(long length, int most, string what, CancellationToken cancel) =>
+        length <= most
+            ? await wire.ReadOctetsAsync((int)length, cancel)
+            : throw wire.Break(Cause.ProtocolBroken, $"the server tells a {what} of an impossible size");
 
     private async Task<string> ReadLineAsync(CancellationToken cancel)
     {

@@ -18,7 +18,13 @@ public static partial class ManageSieveRules
 
     /// <summary>Where the active script forwards mail to: the addresses of its redirect actions (RFC 5228 §4.2), each once.</summary>
     /// <exception cref="FaultException">The rules could not be read.</exception>
-    public static async Task<ImmutableArray<string>> ReadForwardsAsync(Service service, Credentials who, AccessTokens? tokens, Action<ConnectStep>? step, CancellationToken cancel)
+    public static async Task<ImmutableArray<string>> ReadForwardsAsync(
+        Service service,
+        Credentials who,
+        AccessTokens? tokens,
+        Action<ConnectStep>? step,
+        CancellationToken cancel
+    )
     {
         using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         patience.CancelAfter(s_patience);
@@ -30,17 +36,23 @@ public static partial class ManageSieveRules
             step?.Invoke(new ConnectStep("sign in", $"as {who.Login}"));
             await talk.SayAsync("LISTSCRIPTS", patience.Token);
             var list = await talk.AnswerAsync(patience.Token);
-            if (!list.Ok) throw ManageSieveConnection.Refused(who.Account, "the list of scripts was refused", list.Said, Cause.NotPermitted);
+            if (!list.Ok)
+                throw ManageSieveConnection.Refused(who.Account, "the list of scripts was refused", list.Said, Cause.NotPermitted);
             // RFC 5804 §2.7: the active one is marked.
-            if (list.Lines.FirstOrDefault(l => l.After.Trim().Equals("ACTIVE", StringComparison.OrdinalIgnoreCase)).Text is not { } active) return [];
+            if (list.Lines.FirstOrDefault(l => l.After.Trim().Equals("ACTIVE", StringComparison.OrdinalIgnoreCase)).Text is not { } active)
+                return [];
             await talk.SayAsync($"GETSCRIPT {ManageSieveConnection.Quote(active)}", patience.Token);
             var script = await talk.AnswerAsync(patience.Token);
-            if (!script.Ok) throw ManageSieveConnection.Refused(who.Account, $"the script '{active}' cannot be read", script.Said, Cause.NotPermitted);
+            if (!script.Ok)
+                throw ManageSieveConnection.Refused(who.Account, $"the script '{active}' cannot be read", script.Said, Cause.NotPermitted);
             return RedirectsOf(string.Concat(script.Lines.Select(l => l.Text)));
         }
         catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
         {
-            throw new FaultException(new Fault(Cause.TimedOut, service.Name, $"the rules were not told within {s_patience.TotalSeconds:0} s"), Verdict.Close);
+            throw new FaultException(
+                new Fault(Cause.TimedOut, service.Name, $"the rules were not told within {s_patience.TotalSeconds:0} s"),
+                Verdict.Close
+            );
         }
     }
 
@@ -63,7 +75,8 @@ public static partial class ManageSieveRules
     {
         var found = new List<string>();
         var plain = Comments().Replace(script, m => m.Value[0] == '"' ? m.Value : " ");
-        foreach (Match match in Redirect().Matches(plain)) found.Add(match.Groups[1].Value.Replace("\\\"", "\"", StringComparison.Ordinal));
+        foreach (Match match in Redirect().Matches(plain))
+            found.Add(match.Groups[1].Value.Replace("\\\"", "\"", StringComparison.Ordinal));
         return [.. found.Distinct(StringComparer.OrdinalIgnoreCase)];
     }
 
@@ -72,28 +85,56 @@ public static partial class ManageSieveRules
         string line;
         do line = await talk.HearAsync(cancel);
         while (line.StartsWith('"'));
-        if (!line.StartsWith("OK", StringComparison.OrdinalIgnoreCase)) throw talk.Refused(Cause.ServiceBusy, $"the server did not greet: \"{line}\"");
+        if (!line.StartsWith("OK", StringComparison.OrdinalIgnoreCase))
+            throw talk.Refused(Cause.ServiceBusy, $"the server did not greet: \"{line}\"");
         await talk.SayAsync("STARTTLS", cancel);
         line = await talk.HearAsync(cancel);
-        if (!line.StartsWith("OK", StringComparison.OrdinalIgnoreCase)) throw talk.Refused(Cause.TlsNotOffered, $"the server refused STARTTLS: \"{line}\"");
+        if (!line.StartsWith("OK", StringComparison.OrdinalIgnoreCase))
+            throw talk.Refused(Cause.TlsNotOffered, $"the server refused STARTTLS: \"{line}\"");
         // RFC 5804 §2.2: after TLS the server tells its capabilities again, unasked. That is the greeting then.
         return [];
     }
 
-    private static async Task SignInAsync(ManageSieveConnection talk, Service service, Credentials who, AccessTokens? tokens, HashSet<string> mechanisms, CancellationToken cancel)
+    private static async Task SignInAsync(
+        ManageSieveConnection talk,
+        Service service,
+        Credentials who,
+        AccessTokens? tokens,
+        HashSet<string> mechanisms,
+        CancellationToken cancel
+    )
     {
         var mechanism = service.SignIn switch
         {
-            Core.Planning.SignIn.OAuth when mechanisms.Contains("OAUTHBEARER") => new SaslMechanismOAuthBearer(who.Login, (await tokens!.GetAsync(service, who, null, cancel)).Value),
+            Core.Planning.SignIn.OAuth when mechanisms.Contains("OAUTHBEARER") => new SaslMechanismOAuthBearer(
+                who.Login,
+                (await tokens!.GetAsync(service, who, null, cancel)).Value
+            ),
             Core.Planning.SignIn.OAuth => new SaslMechanismOAuth2(who.Login, (await tokens!.GetAsync(service, who, null, cancel)).Value),
-            Core.Planning.SignIn.OnBehalf { LoginPattern: null } onBehalf => new SaslMechanismPlain(onBehalf.Admin, who.Secret) { AuthorizationId = who.Login },
+            Core.Planning.SignIn.OnBehalf { LoginPattern: null } onBehalf => new SaslMechanismPlain(onBehalf.Admin, who.Secret)
+            {
+                AuthorizationId = who.Login,
+            },
             Core.Planning.SignIn.OnBehalf onBehalf => PasswordMechanism.Strongest(mechanisms, onBehalf.LoginFor(who.Login)!, who.Secret),
             _ => PasswordMechanism.Strongest(mechanisms, who.Login, who.Secret),
         };
         if (mechanism is null || !mechanisms.Contains(mechanism.MechanismName))
-            throw new FaultException(new Fault(Cause.SignInRefused, who.Account, $"{service.Name} offers no way to sign in for rules that fits ({string.Join(", ", mechanisms)})"), Verdict.Close);
+            throw new FaultException(
+                new Fault(
+                    Cause.SignInRefused,
+                    who.Account,
+                    $"{service.Name} offers no way to sign in for rules that fits ({string.Join(", ", mechanisms)})"
+                ),
+                Verdict.Close
+            );
         var refusal = await talk.AuthenticateAsync(mechanism, cancel);
-        if (refusal is not null) throw ManageSieveConnection.Refused(who.Account, $"{service.Name} refused the sign-in of {who.Login} for rules", refusal, Cause.SignInRefused);
+        if (refusal is not null)
+            throw ManageSieveConnection.Refused(
+                who.Account,
+                $"{service.Name} refused the sign-in of {who.Login} for rules",
+                refusal,
+                Cause.SignInRefused
+            );
         PasswordMechanism.RequireProof(mechanism, service);
     }
 

@@ -3,7 +3,10 @@ using EasyCaravan.Protocols.Lines;
 
 namespace EasyCaravan.Protocols.Pop3;
 
-/// <summary>A multi-line answer (RFC 1939 §3): the dot that is put before lines which begin with one is taken off; every other octet stays, whatever the line ends.</summary>
+/// <summary>
+/// A multi-line answer (RFC 1939 §3): the dot that is put before lines which begin with one is taken off; every other octet stays, whatever
+/// the line ends.
+/// </summary>
 internal sealed class Pop3Body(LineConnection wire)
 {
     private const int Piece = 64 * 1024;
@@ -24,8 +27,10 @@ internal sealed class Pop3Body(LineConnection wire)
     public static async Task<bool> IsOkAsync(LineConnection wire, CancellationToken cancel)
     {
         var line = await wire.ReadLineAsync(cancel);
-        if (line.Span.StartsWith("+OK"u8)) return true;
-        if (line.Span.StartsWith("-ERR"u8)) return false;
+        if (line.Span.StartsWith("+OK"u8))
+            return true;
+        if (line.Span.StartsWith("-ERR"u8))
+            return false;
         throw wire.Garbage(new FormatException("an answer begins neither with +OK nor with -ERR"));
     }
 
@@ -67,7 +72,12 @@ internal sealed class Pop3Body(LineConnection wire)
                     break;
             }
             _piece[length++] = octet;
-            _state = octet switch { (byte)'\r' => State.Cr, (byte)'\n' when _state is State.Cr => State.LineStart, _ => State.Within };
+            _state = octet switch
+            {
+                (byte)'\r' => State.Cr,
+                (byte)'\n' when _state is State.Cr => State.LineStart,
+                _ => State.Within,
+            };
         }
         return length;
     }

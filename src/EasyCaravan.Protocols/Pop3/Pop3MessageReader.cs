@@ -4,8 +4,15 @@ using EasyCaravan.Protocols.Lines;
 
 namespace EasyCaravan.Protocols.Pop3;
 
-/// <summary>Messages by RETR, the next already asked for. POP3 does not tell exact sizes, so each is put down first: in memory, or where it is large in a file that nobody else can read.</summary>
-internal sealed class Pop3MessageReader(LineConnection wire, IReadOnlyList<(uint Number, int Place)> messages, IReadOnlyCollection<ItemAt> gone) : IMessageReader, IAsyncDisposable
+/// <summary>
+/// Messages by RETR, the next already asked for. POP3 does not tell exact sizes, so each is put down first: in memory, or where it is large
+/// in a file that nobody else can read.
+/// </summary>
+internal sealed class Pop3MessageReader(
+    LineConnection wire,
+    IReadOnlyList<(uint Number, int Place)> messages,
+    IReadOnlyCollection<ItemAt> gone
+) : IMessageReader, IAsyncDisposable
 {
     /// <summary>Octets of a message that are kept in memory.</summary>
     private const int InMemory = 1024 * 1024;
@@ -27,18 +34,24 @@ internal sealed class Pop3MessageReader(LineConnection wire, IReadOnlyList<(uint
     {
         while (_next < messages.Count)
         {
-            if (!_asked) await AskAsync(_next, cancel);
+            if (!_asked)
+                await AskAsync(_next, cancel);
             var number = messages[_next++].Number;
             if (!await Pop3Body.IsOkAsync(wire, cancel))
             {
                 _asked = false;
-                _unreadable[new ItemAt(0, number)] = new Fault(Cause.MessageUnreadable, wire.Whom, "the old side does not give this message out");
+                _unreadable[new ItemAt(0, number)] = new Fault(
+                    Cause.MessageUnreadable,
+                    wire.Whom,
+                    "the old side does not give this message out"
+                );
                 continue;
             }
             await PutDownAsync(cancel);
             // The next one travels while this one is handed on.
             _asked = _next < messages.Count;
-            if (_asked) await AskAsync(_next, cancel);
+            if (_asked)
+                await AskAsync(_next, cancel);
             return new MessageStart(0, number, _spool.Length);
         }
         return null;
@@ -47,7 +60,8 @@ internal sealed class Pop3MessageReader(LineConnection wire, IReadOnlyList<(uint
     /// <summary>With its account: a copy that was broken off leaves no file behind.</summary>
     public ValueTask DisposeAsync() => _spool.DisposeAsync();
 
-    public async ValueTask<ReadOnlyMemory<byte>> ReadAsync(CancellationToken cancel) => _piece.AsMemory(0, await _spool.ReadAsync(_piece, cancel));
+    public async ValueTask<ReadOnlyMemory<byte>> ReadAsync(CancellationToken cancel) =>
+        _piece.AsMemory(0, await _spool.ReadAsync(_piece, cancel));
 
     private async Task AskAsync(int index, CancellationToken cancel)
     {
@@ -57,13 +71,17 @@ internal sealed class Pop3MessageReader(LineConnection wire, IReadOnlyList<(uint
 
     private async Task PutDownAsync(CancellationToken cancel)
     {
-        if (_spool is not MemoryStream) await _spool.DisposeAsync();
-        if (_spool is MemoryStream reused) reused.SetLength(0);
-        else _spool = new MemoryStream();
+        if (_spool is not MemoryStream)
+            await _spool.DisposeAsync();
+        if (_spool is MemoryStream reused)
+            reused.SetLength(0);
+        else
+            _spool = new MemoryStream();
         var body = new Pop3Body(wire);
         while (await body.ReadAsync(cancel) is { Length: > 0 } piece)
         {
-            if (_spool is MemoryStream memory && memory.Length + piece.Length > InMemory) _spool = await SpillAsync(memory, cancel);
+            if (_spool is MemoryStream memory && memory.Length + piece.Length > InMemory)
+                _spool = await SpillAsync(memory, cancel);
             await _spool.WriteAsync(piece, cancel);
         }
         _spool.Position = 0;
@@ -71,10 +89,16 @@ internal sealed class Pop3MessageReader(LineConnection wire, IReadOnlyList<(uint
 
     private static async Task<FileStream> SpillAsync(MemoryStream memory, CancellationToken cancel)
     {
-        var file = new FileStream(Path.Combine(Path.GetTempPath(), $"caravan-{Guid.NewGuid():N}"), new FileStreamOptions
-        {
-            Mode = FileMode.CreateNew, Access = FileAccess.ReadWrite, Options = FileOptions.DeleteOnClose | FileOptions.Asynchronous, UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite,
-        });
+        var file = new FileStream(
+            Path.Combine(Path.GetTempPath(), $"caravan-{Guid.NewGuid():N}"),
+            new FileStreamOptions
+            {
+                Mode = FileMode.CreateNew,
+                Access = FileAccess.ReadWrite,
+                Options = FileOptions.DeleteOnClose | FileOptions.Asynchronous,
+                UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite,
+            }
+        );
         memory.Position = 0;
         await memory.CopyToAsync(file, cancel);
         return file;

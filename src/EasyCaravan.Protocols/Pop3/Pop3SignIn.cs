@@ -14,20 +14,33 @@ namespace EasyCaravan.Protocols.Pop3;
 internal static class Pop3SignIn
 {
     public static Task<Stream> ConnectAsync(Service service, Action<ConnectStep>? step, CancellationToken cancel) =>
-        Connector.ConnectAsync(new Endpoint(service.Name, service.Mail!.Host, service.Mail!.Port, service.Mail!.Security, service.Trust), UpgradeAsync, step, cancel);
+        Connector.ConnectAsync(
+            new Endpoint(service.Name, service.Mail!.Host, service.Mail!.Port, service.Mail!.Security, service.Trust),
+            UpgradeAsync,
+            step,
+            cancel
+        );
 
     /// <summary>STLS (RFC 2595 §4).</summary>
     private static async Task<byte[]> UpgradeAsync(StartTlsDialog talk, CancellationToken cancel)
     {
         var greeting = await talk.HearAsync(cancel);
-        if (!greeting.StartsWith("+OK", StringComparison.OrdinalIgnoreCase)) throw talk.Refused(Cause.ServiceBusy, $"the server did not greet: \"{greeting}\"");
+        if (!greeting.StartsWith("+OK", StringComparison.OrdinalIgnoreCase))
+            throw talk.Refused(Cause.ServiceBusy, $"the server did not greet: \"{greeting}\"");
         await talk.SayAsync("STLS", cancel);
         var answer = await talk.HearAsync(cancel);
-        if (!answer.StartsWith("+OK", StringComparison.OrdinalIgnoreCase)) throw talk.Refused(Cause.TlsNotOffered, $"the server refused STLS: \"{answer}\"");
+        if (!answer.StartsWith("+OK", StringComparison.OrdinalIgnoreCase))
+            throw talk.Refused(Cause.TlsNotOffered, $"the server refused STLS: \"{answer}\"");
         return "+OK protected\r\n"u8.ToArray();
     }
 
-    public static async Task<Pop3Capabilities> SignInAsync(Stream stream, Service service, Credentials who, AccessTokens? tokens, CancellationToken cancel)
+    public static async Task<Pop3Capabilities> SignInAsync(
+        Stream stream,
+        Service service,
+        Credentials who,
+        AccessTokens? tokens,
+        CancellationToken cancel
+    )
     {
         using var said = new LastAnswer();
         // Not disposed: it would close the stream, which outlives it.
@@ -38,16 +51,25 @@ internal static class Pop3SignIn
         {
             await client.ConnectAsync(stream, service.Mail!.Host, service.Mail!.Port, SecureSocketOptions.None, cancel);
             // RFC 6856 §2: without it the server would rewrite messages whose header is in UTF-8.
-            if ((client.Capabilities & Pop3Capabilities.UTF8) != 0) await client.EnableUTF8Async(cancel);
+            if ((client.Capabilities & Pop3Capabilities.UTF8) != 0)
+                await client.EnableUTF8Async(cancel);
             switch (service.SignIn)
             {
                 case Core.Planning.SignIn.OAuth oauth:
                     var token = await tokens!.GetAsync(service, who, null, cancel);
-                    var bearer = oauth.Bearer is BearerMechanism.OAuthBearer || (oauth.Bearer is null && client.AuthenticationMechanisms.Contains("OAUTHBEARER"));
-                    await client.AuthenticateAsync(bearer ? new SaslMechanismOAuthBearer(who.Login, token.Value) : new SaslMechanismOAuth2(who.Login, token.Value), cancel);
+                    var bearer =
+                        oauth.Bearer is BearerMechanism.OAuthBearer
+                        || (oauth.Bearer is null && client.AuthenticationMechanisms.Contains("OAUTHBEARER"));
+                    await client.AuthenticateAsync(
+                        bearer ? new SaslMechanismOAuthBearer(who.Login, token.Value) : new SaslMechanismOAuth2(who.Login, token.Value),
+                        cancel
+                    );
                     break;
                 case Core.Planning.SignIn.OnBehalf { LoginPattern: null } onBehalf:
-                    await client.AuthenticateAsync(new SaslMechanismPlain(onBehalf.Admin, who.Secret) { AuthorizationId = who.Login }, cancel);
+                    await client.AuthenticateAsync(
+                        new SaslMechanismPlain(onBehalf.Admin, who.Secret) { AuthorizationId = who.Login },
+                        cancel
+                    );
                     break;
                 default:
                     var login = (service.SignIn as Core.Planning.SignIn.OnBehalf)?.LoginFor(who.Login) ?? who.Login;
@@ -69,18 +91,38 @@ internal static class Pop3SignIn
         {
             // RFC 2449 §8, RFC 3206: the codes in brackets say whose turn it is.
             var text = said.Line.StartsWith("-ERR", StringComparison.OrdinalIgnoreCase) ? said.Line[4..].Trim() : said.Line;
-            var cause = text.StartsWith("[IN-USE]", StringComparison.OrdinalIgnoreCase) || text.StartsWith("[SYS/TEMP]", StringComparison.OrdinalIgnoreCase) || text.StartsWith("[LOGIN-DELAY]", StringComparison.OrdinalIgnoreCase)
-                ? Cause.ServiceBusy
-                : SignInHints.CauseOf(new ImapResult("NO", null, text), service.SignIn);
-            throw new FaultException(new Fault(cause, who.Account, $"{service.Name} refused the sign-in of {who.Login}: \"{text}\""), Verdict.Close, e);
+            var cause =
+                text.StartsWith("[IN-USE]", StringComparison.OrdinalIgnoreCase)
+                || text.StartsWith("[SYS/TEMP]", StringComparison.OrdinalIgnoreCase)
+                || text.StartsWith("[LOGIN-DELAY]", StringComparison.OrdinalIgnoreCase)
+                    ? Cause.ServiceBusy
+                    : SignInHints.CauseOf(new ImapResult("NO", null, text), service.SignIn);
+            throw new FaultException(
+                new Fault(cause, who.Account, $"{service.Name} refused the sign-in of {who.Login}: \"{text}\""),
+                Verdict.Close,
+                e
+            );
         }
-        catch (Exception e) when (e is Pop3ProtocolException or IOException or System.Net.Sockets.SocketException or ServiceNotConnectedException)
+        catch (Exception e)
+            when (e is Pop3ProtocolException or IOException or System.Net.Sockets.SocketException or ServiceNotConnectedException)
         {
-            throw new FaultException(new Fault(e is Pop3ProtocolException ? Cause.ProtocolBroken : Cause.ConnectionLost, service.Name, e is Pop3ProtocolException ? "what answers does not speak POP3 as it should" : "the connection was lost during sign-in"), Verdict.Close, e);
+            throw new FaultException(
+                new Fault(
+                    e is Pop3ProtocolException ? Cause.ProtocolBroken : Cause.ConnectionLost,
+                    service.Name,
+                    e is Pop3ProtocolException ? "what answers does not speak POP3 as it should" : "the connection was lost during sign-in"
+                ),
+                Verdict.Close,
+                e
+            );
         }
         catch (TimeoutException e)
         {
-            throw new FaultException(new Fault(Cause.TimedOut, service.Name, "the server did not finish the sign-in within 60 s"), Verdict.Close, e);
+            throw new FaultException(
+                new Fault(Cause.TimedOut, service.Name, "the server did not finish the sign-in within 60 s"),
+                Verdict.Close,
+                e
+            );
         }
     }
 
@@ -98,7 +140,8 @@ internal static class Pop3SignIn
         public void LogServer(byte[] buffer, int offset, int count)
         {
             foreach (var line in System.Text.Encoding.UTF8.GetString(buffer, offset, count).Split("\r\n"))
-                if (line.StartsWith('+') || line.StartsWith('-')) Line = line;
+                if (line.StartsWith('+') || line.StartsWith('-'))
+                    Line = line;
         }
 
         public void Dispose() { }

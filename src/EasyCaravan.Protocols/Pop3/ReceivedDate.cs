@@ -4,7 +4,10 @@ using MimeKit.Utils;
 
 namespace EasyCaravan.Protocols.Pop3;
 
-/// <summary>When a message was received, as its header tells: the topmost trace (RFC 5322 §3.6.7), which its own server wrote; else the sender's date.</summary>
+/// <summary>
+/// When a message was received, as its header tells: the topmost trace (RFC 5322 §3.6.7), which its own server wrote; else the sender's
+/// date.
+/// </summary>
 internal static class ReceivedDate
 {
     /// <returns>The epoch where neither can be read: a date that nobody takes for a true one.</returns>
@@ -17,7 +20,8 @@ internal static class ReceivedDate
             var text = HeaderFields.Unfold(value);
             if (Ascii.EqualsIgnoreCase(name, "received"u8))
             {
-                if (text.LastIndexOf(';') is var at and > 0 && DateUtils.TryParse(text[(at + 1)..].Trim(), out var received)) return received;
+                if (text.LastIndexOf(';') is var at and > 0 && DateUtils.TryParse(text[(at + 1)..].Trim(), out var received))
+                    return received;
             }
             else if (sent is null && Ascii.EqualsIgnoreCase(name, "date"u8) && DateUtils.TryParse(text, out var date))
             {

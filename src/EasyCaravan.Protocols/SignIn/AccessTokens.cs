@@ -21,10 +21,16 @@ public sealed record Consent(string RefreshToken, string? Scope);
 
 /// <summary>Comes by access tokens, keeps them while they last, and renews them before they end.</summary>
 /// <param name="open">Opens a secret that the plan refers to.</param>
-/// <param name="rotated">Told of a refresh token that takes the place of the one in the credentials (RFC 6749 §6); must keep it before it returns.</param>
-public sealed class AccessTokens(Func<SecretReference, string> open, Func<Service, Credentials, string, Task> rotated, TimeProvider time) : IDisposable
+/// <param name="rotated">
+/// Told of a refresh token that takes the place of the one in the credentials (RFC 6749 §6); must keep it before it returns.
+/// </param>
+public sealed class AccessTokens(Func<SecretReference, string> open, Func<Service, Credentials, string, Task> rotated, TimeProvider time)
+    : IDisposable
 {
-    /// <summary>A token is renewed this long before its end, or at half of its life where that is shorter: it shall not end on the way to the server.</summary>
+    /// <summary>
+    /// A token is renewed this long before its end, or at half of its life where that is shorter: it shall not end on the way to the
+    /// server.
+    /// </summary>
     private static readonly TimeSpan s_early = TimeSpan.FromMinutes(2);
 
     /// <summary>For one exchange with an authorization server.</summary>
@@ -49,7 +55,9 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
     }
 
     /// <param name="refused">A token that the mail server did not take: whatever its date says, it is not used again.</param>
-    /// <exception cref="FaultException">The authorization server gave none; the fault says why, and names a permission that is missing.</exception>
+    /// <exception cref="FaultException">
+    /// The authorization server gave none; the fault says why, and names a permission that is missing.
+    /// </exception>
     public async Task<AccessToken> GetAsync(Service service, Credentials who, string? refused, CancellationToken cancel)
     {
         var signIn = (Core.Planning.SignIn.OAuth)service.SignIn;
@@ -60,11 +68,17 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         try
         {
             // The roster's secret changed: what came of the old one is no longer meant.
-            if (who.Secret != kept.Given && who.Secret != kept.Refresh) (kept.Given, kept.Refresh, kept.Token) = (who.Secret, who.Secret, null);
-            if (kept.Token is { } token && kept.RenewAt > time.GetUtcNow() && token.Value != refused) return token;
+            if (who.Secret != kept.Given && who.Secret != kept.Refresh)
+                (kept.Given, kept.Refresh, kept.Token) = (who.Secret, who.Secret, null);
+            if (kept.Token is { } token && kept.RenewAt > time.GetUtcNow() && token.Value != refused)
+                return token;
             var response = await AskAsync(service, signIn, who, kept.Refresh, cancel);
             token = TokenOf(service, signIn, who, response);
-            if (response.RefreshToken is { Length: > 0 } next && next != kept.Refresh && signIn.Grant is not (OAuthGrant.ClientCredentials or OAuthGrant.JwtBearer))
+            if (
+                response.RefreshToken is { Length: > 0 } next
+                && next != kept.Refresh
+                && signIn.Grant is not (OAuthGrant.ClientCredentials or OAuthGrant.JwtBearer)
+            )
             {
                 await rotated(service, who with { Secret = kept.Refresh }, next);
                 kept.Refresh = next;
@@ -85,13 +99,22 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         var signIn = (Core.Planning.SignIn.OAuth)service.SignIn;
         using var request = new DeviceAuthorizationRequest
         {
-            Address = signIn.Client.DeviceUrl!.ToString(), ClientId = signIn.Client.ClientId, ClientSecret = Open(signIn.Client.ClientSecret), Scope = ScopeOf(signIn), ClientCredentialStyle = ClientCredentialStyle.PostBody,
+            Address = signIn.Client.DeviceUrl!.ToString(),
+            ClientId = signIn.Client.ClientId,
+            ClientSecret = Open(signIn.Client.ClientSecret),
+            Scope = ScopeOf(signIn),
+            ClientCredentialStyle = ClientCredentialStyle.PostBody,
         };
         var response = await ClientFor(service, signIn.Client.DeviceUrl!).RequestDeviceAuthorizationAsync(request, cancel);
-        if (response.IsError) throw Refused(service, service.Name, response, response.ErrorDescription);
+        if (response.IsError)
+            throw Refused(service, service.Name, response, response.ErrorDescription);
         return new DeviceCode(
-            response.DeviceCode!, response.UserCode!, new Uri(response.VerificationUriComplete ?? response.VerificationUri!), time.GetUtcNow().AddSeconds(response.ExpiresIn ?? 600),
-            TimeSpan.FromSeconds(Math.Max(1, response.Interval)));
+            response.DeviceCode!,
+            response.UserCode!,
+            new Uri(response.VerificationUriComplete ?? response.VerificationUri!),
+            time.GetUtcNow().AddSeconds(response.ExpiresIn ?? 600),
+            TimeSpan.FromSeconds(Math.Max(1, response.Interval))
+        );
     }
 
     /// <summary>Null while the person has not answered yet.</summary>
@@ -100,11 +123,16 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         var signIn = (Core.Planning.SignIn.OAuth)service.SignIn;
         using var request = new DeviceTokenRequest
         {
-            Address = signIn.Client.TokenUrl.ToString(), ClientId = signIn.Client.ClientId, ClientSecret = Open(signIn.Client.ClientSecret), DeviceCode = code.Code, ClientCredentialStyle = ClientCredentialStyle.PostBody,
+            Address = signIn.Client.TokenUrl.ToString(),
+            ClientId = signIn.Client.ClientId,
+            ClientSecret = Open(signIn.Client.ClientSecret),
+            DeviceCode = code.Code,
+            ClientCredentialStyle = ClientCredentialStyle.PostBody,
         };
         var response = await ClientFor(service, signIn.Client.TokenUrl).RequestDeviceTokenAsync(request, cancel);
         // RFC 8628 §3.5.
-        if (response.IsError && response.Error is "authorization_pending" or "slow_down") return null;
+        if (response.IsError && response.Error is "authorization_pending" or "slow_down")
+            return null;
         return ConsentOf(service, signIn, account, response);
     }
 
@@ -114,45 +142,109 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         var signIn = (Core.Planning.SignIn.OAuth)service.SignIn;
         var challenge = Base64UrlEncoder.Encode(SHA256.HashData(System.Text.Encoding.ASCII.GetBytes(verifier)));
         // offline access: the client needs a token that outlives the person's own session.
-        return new Uri(new RequestUrl(signIn.Client.AuthorizeUrl!.ToString()).CreateAuthorizeUrl(
-            signIn.Client.ClientId, "code", ScopeOf(signIn), redirect.ToString(), state, loginHint: account, codeChallenge: challenge, codeChallengeMethod: "S256"));
+        return new Uri(
+            new RequestUrl(signIn.Client.AuthorizeUrl!.ToString()).CreateAuthorizeUrl(
+                signIn.Client.ClientId,
+                "code",
+                ScopeOf(signIn),
+                redirect.ToString(),
+                state,
+                loginHint: account,
+                codeChallenge: challenge,
+                codeChallengeMethod: "S256"
+            )
+        );
     }
 
-    public async Task<Consent> EndCodeAsync(Service service, string account, string code, Uri redirect, string verifier, CancellationToken cancel)
+    public async Task<Consent> EndCodeAsync(
+        Service service,
+        string account,
+        string code,
+        Uri redirect,
+        string verifier,
+        CancellationToken cancel
+    )
     {
         var signIn = (Core.Planning.SignIn.OAuth)service.SignIn;
         using var request = new AuthorizationCodeTokenRequest
         {
-            Address = signIn.Client.TokenUrl.ToString(), ClientId = signIn.Client.ClientId, ClientSecret = Open(signIn.Client.ClientSecret), Code = code, RedirectUri = redirect.ToString(), CodeVerifier = verifier,
+            Address = signIn.Client.TokenUrl.ToString(),
+            ClientId = signIn.Client.ClientId,
+            ClientSecret = Open(signIn.Client.ClientSecret),
+            Code = code,
+            RedirectUri = redirect.ToString(),
+            CodeVerifier = verifier,
             ClientCredentialStyle = ClientCredentialStyle.PostBody,
         };
-        return ConsentOf(service, signIn, account, await ClientFor(service, signIn.Client.TokenUrl).RequestAuthorizationCodeTokenAsync(request, cancel));
+        return ConsentOf(
+            service,
+            signIn,
+            account,
+            await ClientFor(service, signIn.Client.TokenUrl).RequestAuthorizationCodeTokenAsync(request, cancel)
+        );
     }
 
     public void Dispose()
     {
-        foreach (var client in _clients.Values) client.Dispose();
-        foreach (var kept in _kept.Values) kept.Gate.Dispose();
+        foreach (var client in _clients.Values)
+            client.Dispose();
+        foreach (var kept in _kept.Values)
+            kept.Gate.Dispose();
     }
 
-    private async Task<TokenResponse> AskAsync(Service service, Core.Planning.SignIn.OAuth signIn, Credentials who, string secret, CancellationToken cancel)
+    private async Task<TokenResponse> AskAsync(
+        Service service,
+        Core.Planning.SignIn.OAuth signIn,
+        Credentials who,
+        string secret,
+        CancellationToken cancel
+    )
     {
         var http = ClientFor(service, signIn.Client.TokenUrl);
         var (address, id, clientSecret) = (signIn.Client.TokenUrl.ToString(), signIn.Client.ClientId, Open(signIn.Client.ClientSecret));
         switch (signIn.Grant)
         {
             case OAuthGrant.ClientCredentials:
-                using (var request = new ClientCredentialsTokenRequest { Address = address, ClientId = id, ClientSecret = clientSecret, Scope = ScopeOf(signIn), ClientCredentialStyle = ClientCredentialStyle.PostBody })
+                using (
+                    var request = new ClientCredentialsTokenRequest
+                    {
+                        Address = address,
+                        ClientId = id,
+                        ClientSecret = clientSecret,
+                        Scope = ScopeOf(signIn),
+                        ClientCredentialStyle = ClientCredentialStyle.PostBody,
+                    }
+                )
                     return await http.RequestClientCredentialsTokenAsync(request, cancel);
             case OAuthGrant.JwtBearer:
-                using (var request = new TokenRequest { Address = address, ClientId = id, ClientSecret = clientSecret, GrantType = "urn:ietf:params:oauth:grant-type:jwt-bearer", ClientCredentialStyle = ClientCredentialStyle.PostBody })
+                using (
+                    var request = new TokenRequest
+                    {
+                        Address = address,
+                        ClientId = id,
+                        ClientSecret = clientSecret,
+                        GrantType = "urn:ietf:params:oauth:grant-type:jwt-bearer",
+                        ClientCredentialStyle = ClientCredentialStyle.PostBody,
+                    }
+                )
                 {
                     request.Parameters.Add("assertion", Assertion(signIn, who));
-                    if (ScopeOf(signIn) is { } scope) request.Parameters.Add("scope", scope);
+                    if (ScopeOf(signIn) is { } scope)
+                        request.Parameters.Add("scope", scope);
                     return await http.RequestTokenAsync(request, cancel);
                 }
             default:
-                using (var request = new RefreshTokenRequest { Address = address, ClientId = id, ClientSecret = clientSecret, RefreshToken = secret, Scope = ScopeOf(signIn), ClientCredentialStyle = ClientCredentialStyle.PostBody })
+                using (
+                    var request = new RefreshTokenRequest
+                    {
+                        Address = address,
+                        ClientId = id,
+                        ClientSecret = clientSecret,
+                        RefreshToken = secret,
+                        Scope = ScopeOf(signIn),
+                        ClientCredentialStyle = ClientCredentialStyle.PostBody,
+                    }
+                )
                     return await http.RequestRefreshTokenAsync(request, cancel);
         }
     }
@@ -168,34 +260,74 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         }
         catch (ArgumentException e)
         {
-            throw new FaultException(new Fault(Cause.SecretUnreadable, who.Account, $"{signIn.Client.Key} holds no private RSA key in PEM form"), Verdict.Keep, e);
+            throw new FaultException(
+                new Fault(Cause.SecretUnreadable, who.Account, $"{signIn.Client.Key} holds no private RSA key in PEM form"),
+                Verdict.Keep,
+                e
+            );
         }
         var now = time.GetUtcNow().UtcDateTime;
         // The factory caches signing providers by key; this key is gone after the call.
-        var key = new RsaSecurityKey(rsa.ExportParameters(true)) { KeyId = signIn.Client.KeyId, CryptoProviderFactory = new CryptoProviderFactory { CacheSignatureProviders = false } };
-        return new JsonWebTokenHandler().CreateToken(new SecurityTokenDescriptor
+        var key = new RsaSecurityKey(rsa.ExportParameters(true))
         {
-            Issuer = signIn.Client.Issuer ?? signIn.Client.ClientId, Audience = signIn.Client.Audience ?? signIn.Client.TokenUrl.ToString(), IssuedAt = now, NotBefore = now, Expires = now.AddMinutes(5),
-            Claims = new Dictionary<string, object> { ["sub"] = who.Login, ["jti"] = Guid.NewGuid().ToString("N"), ["scope"] = ScopeOf(signIn) ?? "" },
-            SigningCredentials = new SigningCredentials(key, SecurityAlgorithms.RsaSha256),
-        });
+            KeyId = signIn.Client.KeyId,
+            CryptoProviderFactory = new CryptoProviderFactory { CacheSignatureProviders = false },
+        };
+        return new JsonWebTokenHandler().CreateToken(
+            new SecurityTokenDescriptor
+            {
+                Issuer = signIn.Client.Issuer ?? signIn.Client.ClientId,
+                Audience = signIn.Client.Audience ?? signIn.Client.TokenUrl.ToString(),
+                IssuedAt = now,
+                NotBefore = now,
+                Expires = now.AddMinutes(5),
+                Claims = new Dictionary<string, object>
+                {
+                    ["sub"] = who.Login,
+                    ["jti"] = Guid.NewGuid().ToString("N"),
+                    ["scope"] = ScopeOf(signIn) ?? "",
+                },
+                SigningCredentials = new SigningCredentials(key, SecurityAlgorithms.RsaSha256),
+            }
+        );
     }
 
     private AccessToken TokenOf(Service service, Core.Planning.SignIn.OAuth signIn, Credentials who, TokenResponse response)
     {
-        if (response.IsError || response.AccessToken is null) throw Refused(service, who.Account, response, response.ErrorDescription);
+        if (response.IsError || response.AccessToken is null)
+            throw Refused(service, who.Account, response, response.ErrorDescription);
         var granted = response.Scope?.Split(' ', StringSplitOptions.RemoveEmptyEntries).ToHashSet(StringComparer.Ordinal);
-        if (granted is not null) RequireScopes(service, who.Account, signIn, granted);
+        if (granted is not null)
+            RequireScopes(service, who.Account, signIn, granted);
         // RFC 6749 §5.1: where the server does not say how long, an hour is the custom.
-        return new AccessToken(response.AccessToken, time.GetUtcNow().AddSeconds(response.ExpiresIn > 0 ? response.ExpiresIn : 3600), granted);
+        return new AccessToken(
+            response.AccessToken,
+            time.GetUtcNow().AddSeconds(response.ExpiresIn > 0 ? response.ExpiresIn : 3600),
+            granted
+        );
     }
 
     private static Consent ConsentOf(Service service, Core.Planning.SignIn.OAuth signIn, string account, TokenResponse response)
     {
-        if (response.IsError || response.AccessToken is null) throw Refused(service, account, response, response.ErrorDescription);
-        if (response.Scope is { } scope) RequireScopes(service, account, signIn, scope.Split(' ', StringSplitOptions.RemoveEmptyEntries).ToHashSet(StringComparer.Ordinal));
+        if (response.IsError || response.AccessToken is null)
+            throw Refused(service, account, response, response.ErrorDescription);
+        if (response.Scope is { } scope)
+            RequireScopes(
+                service,
+                account,
+                signIn,
+                scope.Split(' ', StringSplitOptions.RemoveEmptyEntries).ToHashSet(StringComparer.Ordinal)
+            );
         if (response.RefreshToken is not { Length: > 0 } refresh)
-            throw new FaultException(new Fault(Cause.ScopeMissing, account, $"{service.Name} gave no token that lasts: the permission for access while nobody is there (often the scope offline_access) is missing"), Verdict.Keep);
+            throw new FaultException(
+                new Fault(
+                    Cause.ScopeMissing,
+                    account,
+                    $"{service.Name} gave no token that lasts: the permission for access while nobody is there (often the scope "
+                        + "offline_access) is missing"
+                ),
+                Verdict.Keep
+            );
         return new Consent(refresh, response.Scope);
     }
 
@@ -203,20 +335,38 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
     {
         // offline_access is about the refresh token and is often left out of the answer.
         var missing = signIn.Client.Scopes.Where(s => !granted.Contains(s) && s != "offline_access").ToList();
-        if (missing.Count > 0) throw new FaultException(new Fault(Cause.ScopeMissing, account, $"{service.Name} did not grant {string.Join(", ", missing)}"), Verdict.Keep);
+        if (missing.Count > 0)
+            throw new FaultException(
+                new Fault(Cause.ScopeMissing, account, $"{service.Name} did not grant {string.Join(", ", missing)}"),
+                Verdict.Keep
+            );
     }
 
     private static FaultException Refused(Service service, string whom, ProtocolResponse response, string? description)
     {
         if (response.ErrorType is ResponseErrorType.Exception)
         {
-            var unreachable = response.Exception is HttpRequestException { InnerException: System.Security.Authentication.AuthenticationException };
-            return new FaultException(new Fault(unreachable ? Cause.TlsUntrusted : Cause.Unreachable, whom, $"the authorization server of {service.Name} cannot be reached: {response.Exception?.Message}"), Verdict.Keep, response.Exception);
+            var unreachable =
+                response.Exception is HttpRequestException { InnerException: System.Security.Authentication.AuthenticationException };
+            return new FaultException(
+                new Fault(
+                    unreachable ? Cause.TlsUntrusted : Cause.Unreachable,
+                    whom,
+                    $"the authorization server of {service.Name} cannot be reached: {response.Exception?.Message}"
+                ),
+                Verdict.Keep,
+                response.Exception
+            );
         }
         if (response.ErrorType is ResponseErrorType.Http && (int)response.HttpStatusCode >= 500)
-            return new FaultException(new Fault(Cause.ServiceBusy, whom, $"the authorization server of {service.Name} answered {(int)response.HttpStatusCode}"), Verdict.Keep);
+            return new FaultException(
+                new Fault(Cause.ServiceBusy, whom, $"the authorization server of {service.Name} answered {(int)response.HttpStatusCode}"),
+                Verdict.Keep
+            );
         // RFC 6749 §5.2.
-        var said = description is { Length: > 0 } words ? $"{response.Error}: {words}" : response.Error ?? $"{(int)response.HttpStatusCode}";
+        var said = description is { Length: > 0 } words
+            ? $"{response.Error}: {words}"
+            : response.Error ?? $"{(int)response.HttpStatusCode}";
         var cause = response.Error switch
         {
             "invalid_grant" or "access_denied" or "expired_token" or "consent_required" or "interaction_required" => Cause.ConsentMissing,
@@ -224,14 +374,22 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
             "temporarily_unavailable" or "slow_down" => Cause.ServiceBusy,
             _ => Cause.SignInRefused,
         };
-        return new FaultException(new Fault(cause, whom, $"the authorization server of {service.Name} gave no token ({said})", response.Error), Verdict.Keep);
+        return new FaultException(
+            new Fault(cause, whom, $"the authorization server of {service.Name} gave no token ({said})", response.Error),
+            Verdict.Keep
+        );
     }
 
-    private static string? ScopeOf(Core.Planning.SignIn.OAuth signIn) => signIn.Client.Scopes.IsEmpty ? null : string.Join(' ', signIn.Client.Scopes);
+    private static string? ScopeOf(Core.Planning.SignIn.OAuth signIn) =>
+        signIn.Client.Scopes.IsEmpty ? null : string.Join(' ', signIn.Client.Scopes);
 
     private string? Open(SecretReference? reference) => reference is null ? null : open(reference);
 
-    /// <summary>An authorization server is often another company's, known to the machine, where the mail server has an authority of its own.</summary>
+    /// <summary>
+    /// An authorization server is often another company's, known to the machine, where the mail server has an authority of its own.
+    /// </summary>
     private HttpClient ClientFor(Service service, Uri address) =>
-        _clients.GetOrAdd((address.Host, service.Trust), key => BoundedHttp.Make(key.Trust, key.Host, s_patience, machineTrustServes: true));
+        _clients.GetOrAdd((address.Host, service.Trust), key =>
+            BoundedHttp.Make(key.Trust, key.Host, s_patience, machineTrustServes: true)
+        );
 }

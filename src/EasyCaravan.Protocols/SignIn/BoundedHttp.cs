@@ -5,8 +5,8 @@ using EasyCaravan.Protocols.Connecting;
 namespace EasyCaravan.Protocols.SignIn;
 
 /// <summary>
-/// The one way in which we read from others over HTTP: every body, header and time has a bound, and nobody is followed elsewhere. A server that
-/// answers without end would otherwise fill the memory of all moves.
+/// The one way in which we read from others over HTTP: every body, header and time has a bound, and nobody is followed elsewhere. A server
+/// that answers without end would otherwise fill the memory of all moves.
 /// </summary>
 internal static class BoundedHttp
 {
@@ -30,7 +30,8 @@ internal static class BoundedHttp
             SslOptions = new SslClientAuthenticationOptions
             {
                 RemoteCertificateValidationCallback = (sender, certificate, chain, errors) =>
-                    (machineTrustServes && errors is SslPolicyErrors.None) || new CertificateCheck(trust, host).Judge(sender, certificate, chain, errors),
+                    (machineTrustServes && errors is SslPolicyErrors.None)
+                    || new CertificateCheck(trust, host).Judge(sender, certificate, chain, errors),
             },
         };
         return new HttpClient(handler) { Timeout = patience, MaxResponseContentBufferSize = LargestBody };

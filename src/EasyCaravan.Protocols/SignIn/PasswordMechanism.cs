@@ -8,8 +8,8 @@ using MailKit.Security;
 namespace EasyCaravan.Protocols.SignIn;
 
 /// <summary>
-/// The one SASL mechanism by which a password is shown: the strongest that both sides have. After a refusal no weaker one is tried, which would
-/// give the password away to whoever stands in between, and would count as a second wrong try.
+/// The one SASL mechanism by which a password is shown: the strongest that both sides have. After a refusal no weaker one is tried, which
+/// would give the password away to whoever stands in between, and would count as a second wrong try.
 /// </summary>
 internal static class PasswordMechanism
 {
@@ -32,14 +32,26 @@ internal static class PasswordMechanism
     }
 
     /// <summary>After the server has said that we are in.</summary>
-    /// <exception cref="FaultException">It has not shown that it knows the password too (RFC 5802 §3): it may be another server.</exception>
+    /// <exception cref="FaultException">
+    /// It has not shown that it knows the password too (RFC 5802 §3): it may be another server.
+    /// </exception>
     public static void RequireProof(SaslMechanism? mechanism, Service service)
     {
         if (mechanism is BoundedScram { IsAuthenticated: false })
-            throw new FaultException(new Fault(Cause.SignInRefused, service.Name, $"the server let us in without showing that it knows the password, as {mechanism.MechanismName} wants: it may not be the one it claims to be"), Verdict.Close);
+            throw new FaultException(
+                new Fault(
+                    Cause.SignInRefused,
+                    service.Name,
+                    $"the server let us in without showing that it knows the password, as {mechanism.MechanismName} wants: it may not be "
+                        + "the one it claims to be"
+                ),
+                Verdict.Close
+            );
     }
 
-    /// <summary>SCRAM whose server cannot make us work for minutes (RFC 5802 §5.1: the count of iterations is the server's to choose).</summary>
+    /// <summary>
+    /// SCRAM whose server cannot make us work for minutes (RFC 5802 §5.1: the count of iterations is the server's to choose).
+    /// </summary>
     private sealed class BoundedScram(SaslMechanism scram) : SaslMechanism(scram.Credentials)
     {
         /// <summary>About a second of work. Servers use between 4,096 and some hundred thousand.</summary>
@@ -53,8 +65,18 @@ internal static class PasswordMechanism
         {
             var said = token is null ? "" : Encoding.UTF8.GetString(token, startIndex, length);
             var count = said.Split(',').FirstOrDefault(p => p.StartsWith("i=", StringComparison.Ordinal));
-            if (count is not null && !(int.TryParse(count.AsSpan(2), NumberStyles.None, CultureInfo.InvariantCulture, out var iterations) && iterations is > 0 and <= MostIterations))
-                throw new SaslException(MechanismName, SaslErrorCode.InvalidChallenge, $"The server asks for {count[2..]} iterations; more than {MostIterations} are not done.");
+            if (
+                count is not null
+                && !(
+                    int.TryParse(count.AsSpan(2), NumberStyles.None, CultureInfo.InvariantCulture, out var iterations)
+                    && iterations is > 0 and <= MostIterations
+                )
+            )
+                throw new SaslException(
+                    MechanismName,
+                    SaslErrorCode.InvalidChallenge,
+                    $"The server asks for {count[2..]} iterations; more than {MostIterations} are not done."
+                );
             var answer = scram.Challenge(token is null ? null : Convert.ToBase64String(token, startIndex, length), cancellationToken);
             IsAuthenticated = scram.IsAuthenticated;
             return Convert.FromBase64String(answer ?? "");

@@ -18,9 +18,14 @@ internal static class Authentication
 
     public static void Add(IServiceCollection services)
     {
-        services.AddAuthentication(Either)
-            .AddPolicyScheme(Either, null, options => options.ForwardDefaultSelector = context =>
-                context.Request.Headers.ContainsKey("Authorization") ? BearerTokens.Name : CookieAuthenticationDefaults.AuthenticationScheme)
+        services
+            .AddAuthentication(Either)
+            .AddPolicyScheme(Either, null, options =>
+                options.ForwardDefaultSelector = context =>
+                    context.Request.Headers.ContainsKey("Authorization")
+                        ? BearerTokens.Name
+                        : CookieAuthenticationDefaults.AuthenticationScheme
+            )
             .AddScheme<AuthenticationSchemeOptions, BearerTokens>(BearerTokens.Name, null)
             .AddCookie(options =>
             {
@@ -33,7 +38,10 @@ internal static class Authentication
                 options.Events.OnRedirectToLogin = context => Refuse(context.Response, StatusCodes.Status401Unauthorized);
                 options.Events.OnRedirectToAccessDenied = context => Refuse(context.Response, StatusCodes.Status403Forbidden);
             });
-        services.AddAuthorizationBuilder().SetFallbackPolicy(null).SetDefaultPolicy(new AuthorizationPolicyBuilder(Either).RequireAuthenticatedUser().Build());
+        services
+            .AddAuthorizationBuilder()
+            .SetFallbackPolicy(null)
+            .SetDefaultPolicy(new AuthorizationPolicyBuilder(Either).RequireAuthenticatedUser().Build());
         services.AddAntiforgery(options =>
         {
             options.HeaderName = AntiforgeryHeader;
@@ -49,8 +57,12 @@ internal static class Authentication
     /// <summary>A browser sends its cookie for whoever asks it to; a write needs the word that only the console's own pages know.</summary>
     public static async Task RequireAntiforgeryAsync(HttpContext context, RequestDelegate next)
     {
-        var byCookie = context.User.Identity is { IsAuthenticated: true, AuthenticationType: CookieAuthenticationDefaults.AuthenticationScheme };
-        var writes = !HttpMethods.IsGet(context.Request.Method) && !HttpMethods.IsHead(context.Request.Method) && !HttpMethods.IsOptions(context.Request.Method);
+        var byCookie =
+            context.User.Identity is { IsAuthenticated: true, AuthenticationType: CookieAuthenticationDefaults.AuthenticationScheme };
+        var writes =
+            !HttpMethods.IsGet(context.Request.Method)
+            && !HttpMethods.IsHead(context.Request.Method)
+            && !HttpMethods.IsOptions(context.Request.Method);
         if (byCookie && writes && !await context.RequestServices.GetRequiredService<IAntiforgery>().IsRequestValidAsync(context))
         {
             await Refuse(context.Response, StatusCodes.Status403Forbidden);
@@ -67,15 +79,20 @@ internal static class Authentication
 }
 
 /// <summary>Bearer tokens (RFC 6750).</summary>
-internal sealed class BearerTokens(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, Tokens tokens)
-    : AuthenticationHandler<AuthenticationSchemeOptions>(options, logger, encoder)
+internal sealed class BearerTokens(
+    IOptionsMonitor<AuthenticationSchemeOptions> options,
+    ILoggerFactory logger,
+    UrlEncoder encoder,
+    Tokens tokens
+) : AuthenticationHandler<AuthenticationSchemeOptions>(options, logger, encoder)
 {
     public const string Name = "bearer";
 
     protected override async Task<AuthenticateResult> HandleAuthenticateAsync()
     {
         var header = Request.Headers.Authorization.ToString();
-        if (!header.StartsWith("Bearer ", StringComparison.OrdinalIgnoreCase)) return AuthenticateResult.NoResult();
+        if (!header.StartsWith("Bearer ", StringComparison.OrdinalIgnoreCase))
+            return AuthenticateResult.NoResult();
         return await tokens.NameOfAsync(header[7..].Trim(), Context.RequestAborted) is { } name
             ? AuthenticateResult.Success(new AuthenticationTicket(Authentication.PrincipalOf(name, Name), Name))
             : AuthenticateResult.Fail("The token is not known, or was revoked.");

@@ -2,14 +2,17 @@ using System.Security.Cryptography;
 
 namespace EasyCaravan.Service.Access;
 
-/// <summary>What browsers are told about our pages: nothing from elsewhere, nothing inline without this answer's nonce, no frames.</summary>
+/// <summary>
+/// What browsers are told about our pages: nothing from elsewhere, nothing inline without this answer's nonce, no frames.
+/// </summary>
 internal static class PageSecurity
 {
     private const string NonceKey = "csp-nonce";
 
     public static string NonceOf(HttpContext context)
     {
-        if (context.Items[NonceKey] is string known) return known;
+        if (context.Items[NonceKey] is string known)
+            return known;
         var nonce = Convert.ToBase64String(RandomNumberGenerator.GetBytes(16));
         context.Items[NonceKey] = nonce;
         return nonce;
@@ -19,11 +22,13 @@ internal static class PageSecurity
     {
         var headers = context.Response.Headers;
         headers.ContentSecurityPolicy =
-            $"default-src 'none'; script-src 'self'; style-src 'self' 'nonce-{NonceOf(context)}'; font-src 'self'; img-src 'self' data:; connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'";
+            $"default-src 'none'; script-src 'self'; style-src 'self' 'nonce-{NonceOf(context)}'; font-src 'self'; img-src 'self' data:; "
+            + "connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'";
         headers.XContentTypeOptions = "nosniff";
         headers["Referrer-Policy"] = "no-referrer";
         headers["Cross-Origin-Opener-Policy"] = "same-origin";
-        if (context.Request.Path.StartsWithSegments("/api")) headers.CacheControl = "no-store";
+        if (context.Request.Path.StartsWithSegments("/api"))
+            headers.CacheControl = "no-store";
         return next(context);
     }
 }

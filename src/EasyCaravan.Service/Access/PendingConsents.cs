@@ -10,7 +10,15 @@ namespace EasyCaravan.Service.Access;
 
 /// <summary>A consent that somebody began and nobody finished yet.</summary>
 /// <param name="Verifier">The secret half of the code challenge (RFC 7636 §4.1); empty for a device code.</param>
-internal sealed record PendingConsent(Core.Planning.Service Service, string Account, string Who, DateTimeOffset Ends, string Verifier, Uri? Redirect, DeviceCode? Device)
+internal sealed record PendingConsent(
+    Core.Planning.Service Service,
+    string Account,
+    string Who,
+    DateTimeOffset Ends,
+    string Verifier,
+    Uri? Redirect,
+    DeviceCode? Device
+)
 {
     public ConsentState State { get; set; } = new("pending", null);
 
@@ -28,7 +36,12 @@ internal sealed class PendingConsents(AccessTokens tokens, Consents consents, Ti
 
     public static string NewSecret() => Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(32));
 
-    public async Task<(string Id, PendingConsent Pending)> BeginDeviceAsync(Core.Planning.Service service, string account, string who, CancellationToken cancel)
+    public async Task<(string Id, PendingConsent Pending)> BeginDeviceAsync(
+        Core.Planning.Service service,
+        string account,
+        string who,
+        CancellationToken cancel
+    )
     {
         var device = await tokens.BeginDeviceAsync(service, cancel);
         return Keep(new PendingConsent(service, account, who, device.Ends, "", null, device));
@@ -40,12 +53,15 @@ internal sealed class PendingConsents(AccessTokens tokens, Consents consents, Ti
     /// <summary>How it stands. A device code is asked after at the authorization server, no oftener than that allows.</summary>
     public async Task<ConsentState?> StateAsync(string id, CancellationToken cancel)
     {
-        if (!_pending.TryGetValue(id, out var pending)) return null;
+        if (!_pending.TryGetValue(id, out var pending))
+            return null;
         await pending.Gate.WaitAsync(cancel);
         try
         {
-            if (pending.State.State != "pending") return pending.State;
-            if (time.GetUtcNow() > pending.Ends) return pending.State = Refused(new Fault(Cause.ConsentMissing, pending.Account, "the time to consent has run out"));
+            if (pending.State.State != "pending")
+                return pending.State;
+            if (time.GetUtcNow() > pending.Ends)
+                return pending.State = Refused(new Fault(Cause.ConsentMissing, pending.Account, "the time to consent has run out"));
             if (pending.Device is { } device && time.GetUtcNow() - pending.AskedAt >= device.Interval)
             {
                 pending.AskedAt = time.GetUtcNow();
@@ -61,15 +77,31 @@ internal sealed class PendingConsents(AccessTokens tokens, Consents consents, Ti
 
     /// <summary>The browser came back (RFC 6749 §4.1.2). The state is good once.</summary>
     /// <param name="error">What the authorization server says instead of a code.</param>
-    public async Task<(PendingConsent Pending, ConsentState State)?> CallbackAsync(string state, string? code, string? error, CancellationToken cancel)
+    public async Task<(PendingConsent Pending, ConsentState State)?> CallbackAsync(
+        string state,
+        string? code,
+        string? error,
+        CancellationToken cancel
+    )
     {
-        if (!_pending.TryGetValue(state, out var pending) || pending.Redirect is null) return null;
+        if (!_pending.TryGetValue(state, out var pending) || pending.Redirect is null)
+            return null;
         await pending.Gate.WaitAsync(cancel);
         try
         {
-            if (pending.State.State != "pending") return (pending, pending.State);
-            if (code is null) pending.State = Refused(new Fault(Cause.ConsentMissing, pending.Account, $"the consent was not given ({error ?? "no reason told"})"));
-            else await FinishAsync(pending, async () => await tokens.EndCodeAsync(pending.Service, pending.Account, code, pending.Redirect, pending.Verifier, cancel), cancel);
+            if (pending.State.State != "pending")
+                return (pending, pending.State);
+            if (code is null)
+                pending.State = Refused(
+                    new Fault(Cause.ConsentMissing, pending.Account, $"the consent was not given ({error ?? "no reason told"})")
+                );
+            else
+                await FinishAsync(
+                    pending,
+                    async () =>
+                        await tokens.EndCodeAsync(pending.Service, pending.Account, code, pending.Redirect, pending.Verifier, cancel),
+                    cancel
+                );
             return (pending, pending.State);
         }
         finally
@@ -82,7 +114,8 @@ internal sealed class PendingConsents(AccessTokens tokens, Consents consents, Ti
     {
         try
         {
-            if (await ask() is not { } consent) return;
+            if (await ask() is not { } consent)
+                return;
             await consents.GiveAsync(pending.Service.Name, pending.Account, consent.RefreshToken, consent.Scope, pending.Who, cancel);
             pending.State = new ConsentState("given", null);
         }
@@ -96,7 +129,9 @@ internal sealed class PendingConsents(AccessTokens tokens, Consents consents, Ti
 
     private (string, PendingConsent) Keep(PendingConsent pending)
     {
-        foreach (var (old, over) in _pending) if (time.GetUtcNow() > over.Ends + s_patience) _pending.TryRemove(old, out _);
+        foreach (var (old, over) in _pending)
+            if (time.GetUtcNow() > over.Ends + s_patience)
+                _pending.TryRemove(old, out _);
         var id = NewSecret();
         _pending[id] = pending;
         return (id, pending);

@@ -3,7 +3,9 @@ using EasyCaravan.Core.Planning;
 
 namespace EasyCaravan.Service.Access;
 
-/// <summary>Reads secrets that a plan or roster refers to, each time they are needed: who changes the file need not apply the plan.</summary>
+/// <summary>
+/// Reads secrets that a plan or roster refers to, each time they are needed: who changes the file need not apply the plan.
+/// </summary>
 internal sealed class SecretPlaces(CaravanOptions options)
 {
     private string Folder => Path.Combine(options.DataFolder, "secrets");
@@ -13,12 +15,17 @@ internal sealed class SecretPlaces(CaravanOptions options)
     {
         var (text, place) = reference switch
         {
-            SecretReference.Environment variable => (Environment.GetEnvironmentVariable(variable.Name), $"the service's environment has no {variable.Name}"),
+            SecretReference.Environment variable => (
+                Environment.GetEnvironmentVariable(variable.Name),
+                $"the service's environment has no {variable.Name}"
+            ),
             SecretReference.File file => (ReadFile(file.Name), $"there is no file '{file.Name}' in {Folder} that the service can read"),
             _ => throw new InvalidOperationException($"Unknown reference {reference}."),
         };
         // Editors end files with a line end; no secret does.
-        return text?.TrimEnd('\r', '\n') is { Length: > 0 } secret ? secret : throw new FaultException(new Fault(Cause.SecretMissing, reference.ToString()!, place), Verdict.Keep);
+        return text?.TrimEnd('\r', '\n') is { Length: > 0 } secret
+            ? secret
+            : throw new FaultException(new Fault(Cause.SecretMissing, reference.ToString()!, place), Verdict.Keep);
     }
 
     private string? ReadFile(string name)

@@ -23,95 +23,211 @@ internal static class BatchApi
         api.MapGet("/batches/{batch}", GetAsync).WithSummary("One batch");
         api.MapGet("/batches/{batch}/moves", MovesAsync).WithSummary("The moves of a batch, page by page");
         api.MapGet("/batches/{batch}/moves/{account}", MoveAsync).WithSummary("One move: folders, passes, left behind");
-        api.MapPost("/batches/{batch}/actions", ActAsync).WithSummary("Surveys, starts, catches up, holds, resumes, retries or withdraws moves; asking again changes nothing");
+        api.MapPost("/batches/{batch}/actions", ActAsync)
+            .WithSummary("Surveys, starts, catches up, holds, resumes, retries or withdraws moves; asking again changes nothing");
     }
 
-    private static async Task<Results<Ok<List<BatchView>>, ProblemHttpResult>> ListAsync(CurrentPlan current, Database database, CancellationToken cancel)
+    private static async Task<Results<Ok<List<BatchView>>, ProblemHttpResult>> ListAsync(
+        CurrentPlan current,
+        Database database,
+        CancellationToken cancel
+    )
     {
         var (plan, _) = await current.GetAsync(cancel);
-        if (plan is null) return TypedResults.Ok(new List<BatchView>());
+        if (plan is null)
+            return TypedResults.Ok(new List<BatchView>());
         await using var db = database.Read();
         return TypedResults.Ok(await BatchViews.LoadAsync(db, plan, null, database.Trouble, cancel));
     }
 
-    private static async Task<Results<Ok<BatchView>, ProblemHttpResult>> GetAsync(string batch, CurrentPlan current, Database database, CancellationToken cancel)
+    private static async Task<Results<Ok<BatchView>, ProblemHttpResult>> GetAsync(
+        string batch,
+        CurrentPlan current,
+        Database database,
+        CancellationToken cancel
+    )
     {
         var (plan, _) = await current.GetAsync(cancel);
-        if (plan is null) return PlanApi.NoPlan();
+        if (plan is null)
+            return PlanApi.NoPlan();
         await using var db = database.Read();
         var views = await BatchViews.LoadAsync(db, plan, batch, database.Trouble, cancel);
         return views.Count == 1 ? TypedResults.Ok(views[0]) : NoBatch(batch);
     }
 
     private static async Task<Results<Ok<Page<MoveView>>, ProblemHttpResult>> MovesAsync(
-        string batch, Database database, CurrentPlan current, ServiceThrottle throttle, TimeProvider time, CancellationToken cancel,
-        string? cursor = null, int limit = 200, bool needsYou = false, bool running = false, string? search = null)
+        string batch,
+        Database database,
+        CurrentPlan current,
+        ServiceThrottle throttle,
+        TimeProvider time,
+        CancellationToken cancel,
+        string? cursor = null,
+        int limit = 200,
+        bool needsYou = false,
+        bool running = false,
+        string? search = null
+    )
     {
         await using var db = database.Read();
-        if (!await db.Moves.AnyAsync(m => m.Batch == batch, cancel)) return NoBatch(batch);
+        if (!await db.Moves.AnyAsync(m => m.Batch == batch, cancel))
+            return NoBatch(batch);
         var query = db.Moves.Where(m => m.Batch == batch);
-        if (needsYou) query = query.Where(m => m.Condition == ConditionKind.NeedsYou || m.OpenLeftBehind > 0 || m.Undecided > 0);
-        if (running) query = query.Where(m => m.Condition == ConditionKind.Running);
+        if (needsYou)
+            query = query.Where(m => m.Condition == ConditionKind.NeedsYou || m.OpenLeftBehind > 0 || m.Undecided > 0);
+        if (running)
+            query = query.Where(m => m.Condition == ConditionKind.Running);
         if (!string.IsNullOrWhiteSpace(search))
         {
             // Lower case on both sides: providers differ in what LIKE makes of case.
 #pragma warning disable CA1304, CA1311, CA1862
             var words = search.ToLowerInvariant();
-            query = query.Where(m => m.Name.ToLower().Contains(words) || m.FromAccount.ToLower().Contains(words) || m.ToAccount.ToLower().Contains(words));
+            query = query.Where(m =>
+                m.Name.ToLower().Contains(words) || m.FromAccount.ToLower().Contains(words) || m.ToAccount.ToLower().Contains(words)
+            );
 #pragma warning restore CA1304, CA1311, CA1862
         }
         if (cursor is not null)
         {
-            if (!long.TryParse(cursor, CultureInfo.InvariantCulture, out var after)) return Problems.Invalid("The cursor is not one that this list gave.", "Leave it out for the first page");
+            if (!long.TryParse(cursor, CultureInfo.InvariantCulture, out var after))
+                return Problems.Invalid("The cursor is not one that this list gave.", "Leave it out for the first page");
             query = query.Where(m => m.Id > after);
         }
         var size = Math.Clamp(limit, 1, LargestPage);
         var ids = await query.OrderBy(m => m.Id).Take(size + 1).Select(m => m.Id).ToListAsync(cancel);
         var page = ids.Take(size).ToList();
-        var moves = await MoveViews.LoadAsync(db, db.Moves.Where(m => page.Contains(m.Id)).OrderBy(m => m.Id), throttle.RestingBatches((await current.GetAsync(cancel)).Plan), database.Trouble, time.GetUtcNow(), cancel);
+        var moves = await MoveViews.LoadAsync(
+            db,
+            db.Moves.Where(m => page.Contains(m.Id)).OrderBy(m => m.Id),
+            throttle.RestingBatches((await current.GetAsync(cancel)).Plan),
+            database.Trouble,
+            time.GetUtcNow(),
+            cancel
+        );
         return TypedResults.Ok(new Page<MoveView>(moves, ids.Count > size ? page[^1].ToString(CultureInfo.InvariantCulture) : null));
     }
 
     private static async Task<Results<Ok<MoveDetail>, ProblemHttpResult>> MoveAsync(
-        string batch, string account, Database database, CurrentPlan current, ServiceThrottle throttle, TimeProvider time, CancellationToken cancel)
+        string batch,
+        string account,
+        Database database,
+        CurrentPlan current,
+        ServiceThrottle throttle,
+        TimeProvider time,
+        CancellationToken cancel
+    )
     {
         await using var db = database.Read();
-        var views = await MoveViews.LoadAsync(db, db.Moves.Where(m => m.Batch == batch && m.FromAccount == account), throttle.RestingBatches((await current.GetAsync(cancel)).Plan), database.Trouble, time.GetUtcNow(), cancel);
-        if (views.Count == 0) return Problems.NotFound($"Nobody in batch '{batch}' moves from '{account}'.", "See the batch's moves for its accounts");
+        var views = await MoveViews.LoadAsync(
+            db,
+            db.Moves.Where(m => m.Batch == batch && m.FromAccount == account),
+            throttle.RestingBatches((await current.GetAsync(cancel)).Plan),
+            database.Trouble,
+            time.GetUtcNow(),
+            cancel
+        );
+        if (views.Count == 0)
+            return Problems.NotFound($"Nobody in batch '{batch}' moves from '{account}'.", "See the batch's moves for its accounts");
         var move = await db.Moves.Include(m => m.Legs).FirstAsync(m => m.Batch == batch && m.FromAccount == account, cancel);
         var folders = (await FoldersAsync(db, [move.Id], cancel))[move.Id].ToList();
-        var passes = await db.Passes.Include(p => p.Legs).Where(p => p.MoveId == move.Id).OrderByDescending(p => p.Id).Take(100).ToListAsync(cancel);
+        var passes = await db
+            .Passes.Include(p => p.Legs)
+            .Where(p => p.MoveId == move.Id)
+            .OrderByDescending(p => p.Id)
+            .Take(100)
+            .ToListAsync(cancel);
         var closes = (await WaybillApi.CompleteAsync(db, [move.Id], cancel)).Contains(move.Id) && folders.TrueForAll(f => f.Closes);
-        return TypedResults.Ok(new MoveDetail(
-            views[0], closes, WaybillApi.SentenceOf(move, closes, folders), folders, [.. passes.Select(ViewOf)], await LeftBehindApi.LoadAsync(db, batch, [move.Id], includeAccepted: true, cancel),
-            await DifferenceApi.LoadAsync(db, batch, [move.Id], includeDecided: true, cancel), (await ComparisonApi.LoadAsync(db, batch, [move.Id], cancel)).FirstOrDefault()));
+        return TypedResults.Ok(
+            new MoveDetail(
+                views[0],
+                closes,
+                WaybillApi.SentenceOf(move, closes, folders),
+                folders,
+                [.. passes.Select(ViewOf)],
+                await LeftBehindApi.LoadAsync(db, batch, [move.Id], includeAccepted: true, cancel),
+                await DifferenceApi.LoadAsync(db, batch, [move.Id], includeDecided: true, cancel),
+                (await ComparisonApi.LoadAsync(db, batch, [move.Id], cancel)).FirstOrDefault()
+            )
+        );
     }
 
     /// <summary>The folders of many moves in one look, by move.</summary>
-    public static async Task<ILookup<long, FolderView>> FoldersAsync(CaravanDb db, IReadOnlyCollection<long> moves, CancellationToken cancel)
+    public static async Task<ILookup<long, FolderView>> FoldersAsync(
+        CaravanDb db,
+        IReadOnlyCollection<long> moves,
+        CancellationToken cancel
+    )
     {
         var rows = await db.LedgerFolders.Where(f => moves.Contains(f.MoveId)).ToListAsync(cancel);
         return rows.GroupBy(r => r.MoveId)
-            .SelectMany(own => own.GroupBy(r => r.Kind).SelectMany(kind => Waybill.Draw(kind.Select(Pages.PageOf)).Folders
-                .Select(f => (Move: own.Key, View: ViewOf(kind.Key, f)))))
+            .SelectMany(own =>
+                own.GroupBy(r => r.Kind)
+                    .SelectMany(kind =>
+                        Waybill.Draw(kind.Select(Pages.PageOf)).Folders.Select(f => (Move: own.Key, View: ViewOf(kind.Key, f)))
+                    )
+            )
             .ToLookup(f => f.Move, f => f.View);
     }
 
-    private static FolderView ViewOf(Core.Planning.Kind kind, WaybillFolder folder) => new(
-        MoveViews.WordOf(kind), folder.From.ToString(), folder.To?.ToString(),
-        new Counts(folder.Counts.Found, folder.Counts.Carried, folder.Counts.Paired, folder.Counts.Excluded, folder.Counts.LeftBehind),
-        folder.Counts.Gone, folder.Counts.Missing, folder.Counts.Twice, folder.Counts.Altered, folder.Counts.Undecided, folder.Counts.Octets, folder.Closes);
+    private static FolderView ViewOf(Core.Planning.Kind kind, WaybillFolder folder) =>
+        new(
+            MoveViews.WordOf(kind),
+            folder.From.ToString(),
+            folder.To?.ToString(),
+            new Counts(folder.Counts.Found, folder.Counts.Carried, folder.Counts.Paired, folder.Counts.Excluded, folder.Counts.LeftBehind),
+            folder.Counts.Gone,
+            folder.Counts.Missing,
+            folder.Counts.Twice,
+            folder.Counts.Altered,
+            folder.Counts.Undecided,
+            folder.Counts.Octets,
+            folder.Closes
+        );
 
-    private static PassView ViewOf(PassRow pass) => new(
-        pass.Id, KebabWord.Of(pass.Kind), MoveViews.Time(pass.StartedAt)!.Value, MoveViews.Time(pass.EndedAt), pass.Stopped, pass.Fault,
-        [.. pass.Legs.OrderBy(l => l.Kind).Select(l => new PassLegView(
-            MoveViews.WordOf(l.Kind), l.Stopped, l.Fault, l.Carried, l.Paired, l.Excluded, l.LeftBehind, l.FlagsChanged, l.Moved, l.Removed, l.Differences, l.Octets))]);
+    private static PassView ViewOf(PassRow pass) =>
+        new(
+            pass.Id,
+            KebabWord.Of(pass.Kind),
+            MoveViews.Time(pass.StartedAt)!.Value,
+            MoveViews.Time(pass.EndedAt),
+            pass.Stopped,
+            pass.Fault,
+            [
+                .. pass
+                    .Legs.OrderBy(l => l.Kind)
+                    .Select(l => new PassLegView(
+                        MoveViews.WordOf(l.Kind),
+                        l.Stopped,
+                        l.Fault,
+                        l.Carried,
+                        l.Paired,
+                        l.Excluded,
+                        l.LeftBehind,
+                        l.FlagsChanged,
+                        l.Moved,
+                        l.Removed,
+                        l.Differences,
+                        l.Octets
+                    )),
+            ]
+        );
 
     private static async Task<Results<Ok<MoveActionResult>, ProblemHttpResult>> ActAsync(
-        string batch, MoveActionRequest request, Database database, Moves moves, CurrentPlan current, ServiceThrottle throttle, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel)
+        string batch,
+        MoveActionRequest request,
+        Database database,
+        Moves moves,
+        CurrentPlan current,
+        ServiceThrottle throttle,
+        WorkSignal signal,
+        LiveHub live,
+        HttpContext context,
+        CancellationToken cancel
+    )
     {
         var (only, problem) = await Selection.ResolveAsync(database, batch, request.Moves, cancel);
-        if (problem is not null) return problem;
+        if (problem is not null)
+            return problem;
         var timetable = await current.TimetableOfAsync(batch, cancel);
         (string Verb, Func<MoveState, NodaTime.Instant, MoveState> Step) step = request.Action switch
         {
@@ -124,11 +240,14 @@ internal static class BatchApi
             MoveAction.Withdraw => ("withdrew", (s, _) => s.Withdraw()),
         };
         var changed = await moves.StepAsync(batch, only, context.User.Identity!.Name!, step.Verb, step.Step, cancel);
-        if (request.Action is MoveAction.Start) await moves.RankAsync(batch, await IsSmallFirstAsync(current, batch, cancel), cancel);
+        if (request.Action is MoveAction.Start)
+            await moves.RankAsync(batch, await IsSmallFirstAsync(current, batch, cancel), cancel);
         // Somebody may have mended what was wrong with a service: it is tried at once.
-        if (request.Action is MoveAction.Retry) throttle.Forget();
+        if (request.Action is MoveAction.Retry)
+            throttle.Forget();
         signal.Raise();
-        foreach (var move in changed) live.Touch(batch, move);
+        foreach (var move in changed)
+            live.Touch(batch, move);
         await using var db = database.Read();
         var accounts = await db.Moves.Where(m => changed.Contains(m.Id)).Select(m => m.FromAccount).ToListAsync(cancel);
         var asked = only?.Count ?? await db.Moves.CountAsync(m => m.Batch == batch, cancel);
@@ -136,8 +255,10 @@ internal static class BatchApi
     }
 
     private static async Task<bool> IsSmallFirstAsync(CurrentPlan current, string batch, CancellationToken cancel) =>
-        (await current.GetAsync(cancel)).Plan is { } plan && plan.Batches.FirstOrDefault(b => b.Name == batch) is { } planned
+        (await current.GetAsync(cancel)).Plan is { } plan
+        && plan.Batches.FirstOrDefault(b => b.Name == batch) is { } planned
         && plan.Routes.First(r => r.Name == planned.Route).QueueOrder is Core.Planning.QueueOrder.SmallFirst;
 
-    public static ProblemHttpResult NoBatch(string batch) => Problems.NotFound($"There is no batch '{batch}'.", "See 'caravan plan show' for the batches of the plan");
+    public static ProblemHttpResult NoBatch(string batch) =>
+        Problems.NotFound($"There is no batch '{batch}'.", "See 'caravan plan show' for the batches of the plan");
 }

@@ -16,63 +16,121 @@ internal static class DifferenceApi
 {
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapGet("/batches/{batch}/differences", ListAsync).WithSummary("What is missing, double or altered on the new side, message by message");
-        api.MapPost("/batches/{batch}/differences", DecideAsync).WithSummary("Accepts differences, has missing messages carried again, or second copies removed");
+        api.MapGet("/batches/{batch}/differences", ListAsync)
+            .WithSummary("What is missing, double or altered on the new side, message by message");
+        api.MapPost("/batches/{batch}/differences", DecideAsync)
+            .WithSummary("Accepts differences, has missing messages carried again, or second copies removed");
     }
 
-    public static async Task<List<DifferenceView>> LoadAsync(CaravanDb db, string batch, IReadOnlyCollection<long>? moves, bool includeDecided, CancellationToken cancel)
+    public static async Task<List<DifferenceView>> LoadAsync(
+        CaravanDb db,
+        string batch,
+        IReadOnlyCollection<long>? moves,
+        bool includeDecided,
+        CancellationToken cancel
+    )
     {
-        var query = from difference in db.Differences
-                    join folder in db.LedgerFolders on difference.FolderId equals folder.Id
-                    join move in db.Moves on folder.MoveId equals move.Id
-                    where move.Batch == batch
-                        && (includeDecided || (difference.State != DifferenceState.Accepted && difference.Kind != DifferenceKind.Moved && difference.Kind != DifferenceKind.Flags))
-                    orderby difference.Id
-                    select new { difference, folder.From, folder.To, move.Id, move.FromAccount };
-        if (moves is not null) query = query.Where(r => moves.Contains(r.Id));
+        var query =
+            from difference in db.Differences
+            join folder in db.LedgerFolders on difference.FolderId equals folder.Id
+            join move in db.Moves on folder.MoveId equals move.Id
+            where
+                move.Batch == batch
+                && (
+                    includeDecided
+                    || (
+                        difference.State != DifferenceState.Accepted
+                        && difference.Kind != DifferenceKind.Moved
+                        && difference.Kind != DifferenceKind.Flags
+                    )
+                )
+            orderby difference.Id
+            select new
+            {
+                difference,
+                folder.From,
+                folder.To,
+                move.Id,
+                move.FromAccount,
+            };
+        if (moves is not null)
+            query = query.Where(r => moves.Contains(r.Id));
         return [.. (await query.ToListAsync(cancel)).Select(r => ViewOf(r.difference, batch, r.FromAccount, r.From, r.To))];
     }
 
     private static DifferenceView ViewOf(DifferenceRow row, string batch, string account, string from, string to)
     {
-        var choices = row.State is DifferenceState.Accepted ? [] : Enum.GetValues<DifferenceDecision>().Where(d => d.AppliesTo(row.Kind)).ToList();
+        var choices =
+            row.State is DifferenceState.Accepted ? [] : Enum.GetValues<DifferenceDecision>().Where(d => d.AppliesTo(row.Kind)).ToList();
         return new DifferenceView(
-            row.Id, batch, account, from, to, Enum.Parse<DifferenceWord>(row.Kind.ToString()), row.What, RemedyFor(row.Kind), row.Subject, row.Sender,
-            row.Received is { } at ? DateTimeOffset.Parse(at, CultureInfo.InvariantCulture) : null, row.Size,
-            Difference.NeedsDecision(row.Kind) ? KebabWord.Of(row.State) : "told", row.DecidedBy, DateTimeOffset.FromUnixTimeMilliseconds(row.SeenAt), [.. choices.Select(c => Enum.Parse<DifferenceChoice>(c.ToString()))]);
+            row.Id,
+            batch,
+            account,
+            from,
+            to,
+            Enum.Parse<DifferenceWord>(row.Kind.ToString()),
+            row.What,
+            RemedyFor(row.Kind),
+            row.Subject,
+            row.Sender,
+            row.Received is { } at ? DateTimeOffset.Parse(at, CultureInfo.InvariantCulture) : null,
+            row.Size,
+            Difference.NeedsDecision(row.Kind) ? KebabWord.Of(row.State) : "told",
+            row.DecidedBy,
+            DateTimeOffset.FromUnixTimeMilliseconds(row.SeenAt),
+            [.. choices.Select(c => Enum.Parse<DifferenceChoice>(c.ToString()))]
+        );
     }
 
-    public static string Summary(DifferenceKind kind, bool one) => kind switch
-    {
-        DifferenceKind.Missing => one ? "is no longer on the new side" : "are no longer on the new side",
-        DifferenceKind.Twice => one ? "stands twice on the new side" : "stand twice on the new side",
-        DifferenceKind.Altered => one ? "is not the same on the new side" : "are not the same on the new side",
-        DifferenceKind.Moved => "moved by the owner on the new side",
-        DifferenceKind.Flags => "with flags that the owner changed on the new side",
-    };
+    public static string Summary(DifferenceKind kind, bool one) =>
+        kind switch
+        {
+            DifferenceKind.Missing => one ? "is no longer on the new side" : "are no longer on the new side",
+            DifferenceKind.Twice => one ? "stands twice on the new side" : "stand twice on the new side",
+            DifferenceKind.Altered => one ? "is not the same on the new side" : "are not the same on the new side",
+            DifferenceKind.Moved => "moved by the owner on the new side",
+            DifferenceKind.Flags => "with flags that the owner changed on the new side",
+        };
 
-    public static string RemedyFor(DifferenceKind kind) => kind switch
-    {
-        DifferenceKind.Missing => "Carry it again, or accept that it is not on the new side",
-        DifferenceKind.Twice => "Remove the second copy, or accept that it stays",
-        DifferenceKind.Altered => "Look at it on the new side, and accept it if its owner can live with it",
-        DifferenceKind.Moved or DifferenceKind.Flags => "Nothing to do: its owner wanted it so",
-    };
+    public static string RemedyFor(DifferenceKind kind) =>
+        kind switch
+        {
+            DifferenceKind.Missing => "Carry it again, or accept that it is not on the new side",
+            DifferenceKind.Twice => "Remove the second copy, or accept that it stays",
+            DifferenceKind.Altered => "Look at it on the new side, and accept it if its owner can live with it",
+            DifferenceKind.Moved or DifferenceKind.Flags => "Nothing to do: its owner wanted it so",
+        };
 
     private static async Task<Results<Ok<List<DifferenceView>>, ProblemHttpResult>> ListAsync(
-        string batch, Database database, CancellationToken cancel, string? move = null, bool decided = false)
+        string batch,
+        Database database,
+        CancellationToken cancel,
+        string? move = null,
+        bool decided = false
+    )
     {
         var (only, problem) = await Selection.ResolveAsync(database, batch, move is null ? null : [move], cancel);
-        if (problem is not null) return problem;
+        if (problem is not null)
+            return problem;
         await using var db = database.Read();
         return TypedResults.Ok(await LoadAsync(db, batch, only, decided, cancel));
     }
 
     private static async Task<Results<Ok<DifferencesDecided>, ProblemHttpResult>> DecideAsync(
-        string batch, DifferencesDecision decision, Database database, Moves moves, CurrentPlan current, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel)
+        string batch,
+        DifferencesDecision decision,
+        Database database,
+        Moves moves,
+        CurrentPlan current,
+        WorkSignal signal,
+        LiveHub live,
+        HttpContext context,
+        CancellationToken cancel
+    )
     {
         var (only, problem) = await Selection.ResolveAsync(database, batch, decision.Moves, cancel);
-        if (problem is not null) return problem;
+        if (problem is not null)
+            return problem;
         var who = context.User.Identity!.Name!;
         var choice = Enum.Parse<DifferenceDecision>(decision.Choice.ToString());
         DifferenceKind? kind = decision.Kind is { } word ? Enum.Parse<DifferenceKind>(word.ToString()) : null;
@@ -83,7 +141,8 @@ internal static class DifferenceApi
             await moves.StepAsync(batch, touched, who, "asked for a catch-up", (s, now) => s.RetryItems(timetable, now), cancel);
             signal.Raise();
         }
-        foreach (var move in touched) live.Touch(batch, move);
+        foreach (var move in touched)
+            live.Touch(batch, move);
         return TypedResults.Ok(new DifferencesDecided(items, touched.Count));
     }
 }

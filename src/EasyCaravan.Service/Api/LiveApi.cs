@@ -1,8 +1,8 @@
-using EasyCaravan.Service.Workers;
 using System.Net.ServerSentEvents;
 using System.Runtime.CompilerServices;
 using EasyCaravan.Contract;
 using EasyCaravan.Service.Live;
+using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 
 namespace EasyCaravan.Service.Api;
@@ -14,13 +14,29 @@ internal static class LiveApi
     private static readonly TimeSpan s_quiet = TimeSpan.FromSeconds(15);
 
     public static void Map(RouteGroupBuilder api) =>
-        api.MapGet("/live", Listen).Produces<List<MoveView>>(contentType: "text/event-stream").WithSummary("Events: 'moves' with the moves that changed; 'quiet' every 15 s without");
+        api.MapGet("/live", Listen)
+            .Produces<List<MoveView>>(contentType: "text/event-stream")
+            .WithSummary("Events: 'moves' with the moves that changed; 'quiet' every 15 s without");
 
-    private static IResult Listen(LiveHub hub, Database database, CurrentPlan current, ServiceThrottle throttle, TimeProvider time, IHostApplicationLifetime lifetime, CancellationToken cancel) =>
-        TypedResults.ServerSentEvents(EventsAsync(hub, database, current, throttle, time, lifetime.ApplicationStopping, cancel));
+    private static IResult Listen(
+        LiveHub hub,
+        Database database,
+        CurrentPlan current,
+        ServiceThrottle throttle,
+        TimeProvider time,
+        IHostApplicationLifetime lifetime,
+        CancellationToken cancel
+    ) => TypedResults.ServerSentEvents(EventsAsync(hub, database, current, throttle, time, lifetime.ApplicationStopping, cancel));
 
     private static async IAsyncEnumerable<SseItem<List<MoveView>>> EventsAsync(
-        LiveHub hub, Database database, CurrentPlan current, ServiceThrottle throttle, TimeProvider time, CancellationToken stopping, [EnumeratorCancellation] CancellationToken cancel)
+        LiveHub hub,
+        Database database,
+        CurrentPlan current,
+        ServiceThrottle throttle,
+        TimeProvider time,
+        CancellationToken stopping,
+        [EnumeratorCancellation] CancellationToken cancel
+    )
     {
         // An open stream would hold up the service's stop; a client that left must not show as an error.
         using var end = CancellationTokenSource.CreateLinkedTokenSource(cancel, stopping);
@@ -34,16 +50,30 @@ internal static class LiveApi
                 while (!news.IsCompleted)
                 {
                     await Task.WhenAny(news, Task.Delay(s_quiet, time, end.Token));
-                    if (!news.IsCompleted) yield return new SseItem<List<MoveView>>([], "quiet");
+                    if (!news.IsCompleted)
+                        yield return new SseItem<List<MoveView>>([], "quiet");
                 }
-                if (end.IsCancellationRequested) break;
+                if (end.IsCancellationRequested)
+                    break;
                 await Task.Delay(s_gather, time, end.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-                if (end.IsCancellationRequested) break;
+                if (end.IsCancellationRequested)
+                    break;
                 var ids = new HashSet<long>();
-                while (ids.Count < 500 && listener.Reader.TryRead(out var touched)) ids.Add(touched.Move);
+                while (ids.Count < 500 && listener.Reader.TryRead(out var touched))
+                    ids.Add(touched.Move);
                 await using var db = database.Read();
                 var resting = throttle.RestingBatches((await current.GetAsync(CancellationToken.None)).Plan);
-                yield return new SseItem<List<MoveView>>(await MoveViews.LoadAsync(db, db.Moves.Where(m => ids.Contains(m.Id)), resting, database.Trouble, time.GetUtcNow(), CancellationToken.None), "moves");
+                yield return new SseItem<List<MoveView>>(
+                    await MoveViews.LoadAsync(
+                        db,
+                        db.Moves.Where(m => ids.Contains(m.Id)),
+                        resting,
+                        database.Trouble,
+                        time.GetUtcNow(),
+                        CancellationToken.None
+                    ),
+                    "moves"
+                );
             }
         }
         finally

@@ -15,13 +15,23 @@ internal static class MoveViews
     /// <param name="resting">Batches on whose services nobody is called now.</param>
     /// <param name="trouble">Why the store takes nothing now: nobody can go on, whatever the rows say.</param>
     public static async Task<List<MoveView>> LoadAsync(
-        CaravanDb db, IQueryable<MoveRow> query, IReadOnlyDictionary<string, ServicePause> resting, Fault? trouble, DateTimeOffset now, CancellationToken cancel)
+        CaravanDb db,
+        IQueryable<MoveRow> query,
+        IReadOnlyDictionary<string, ServicePause> resting,
+        Fault? trouble,
+        DateTimeOffset now,
+        CancellationToken cancel
+    )
     {
         var rows = await query.Include(m => m.Legs).ToListAsync(cancel);
         var running = rows.Where(r => r.Condition is ConditionKind.Running).Select(r => r.Id).ToList();
-        var passes = running.Count == 0
-            ? []
-            : await db.Passes.Include(p => p.Legs).Where(p => running.Contains(p.MoveId) && p.EndedAt == null).ToDictionaryAsync(p => p.MoveId, cancel);
+        var passes =
+            running.Count == 0
+                ? []
+                : await db
+                    .Passes.Include(p => p.Legs)
+                    .Where(p => running.Contains(p.MoveId) && p.EndedAt == null)
+                    .ToDictionaryAsync(p => p.MoveId, cancel);
         return [.. rows.Select(r => ViewOf(r, passes.GetValueOrDefault(r.Id), resting.GetValueOrDefault(r.Batch), trouble, now))];
     }
 
@@ -30,18 +40,42 @@ internal static class MoveViews
         var (condition, text, until, fault) = ConditionOf(row, pause, trouble);
         var legs = row.Legs.OrderBy(l => l.Position).Select(l => ViewOf(l, RunningLegOf(pass, l.Kind))).ToList();
         return new MoveView(
-            row.Batch, row.FromAccount, row.ToAccount, row.Name, row.Note, Enum.Parse<MoveStage>(row.Stage.ToString()), condition, text, until,
-            fault is null ? null : Problems.Of(fault), Sum(legs.Select(l => l.Counts)), row.OpenLeftBehind, row.Undecided, legs.Sum(l => l.Octets), legs,
-            pass is null || trouble is not null ? null : ProgressOf(pass, now), Time(row.ChangedAt)!.Value);
+            row.Batch,
+            row.FromAccount,
+            row.ToAccount,
+            row.Name,
+            row.Note,
+            Enum.Parse<MoveStage>(row.Stage.ToString()),
+            condition,
+            text,
+            until,
+            fault is null ? null : Problems.Of(fault),
+            Sum(legs.Select(l => l.Counts)),
+            row.OpenLeftBehind,
+            row.Undecided,
+            legs.Sum(l => l.Octets),
+            legs,
+            pass is null || trouble is not null ? null : ProgressOf(pass, now),
+            Time(row.ChangedAt)!.Value
+        );
     }
 
-    private static (MoveCondition Condition, string Text, DateTimeOffset? Until, Fault? Fault) ConditionOf(MoveRow row, ServicePause? pause, Fault? trouble)
+    private static (MoveCondition Condition, string Text, DateTimeOffset? Until, Fault? Fault) ConditionOf(
+        MoveRow row,
+        ServicePause? pause,
+        Fault? trouble
+    )
     {
         if (trouble is not null && row.Condition is ConditionKind.Running or ConditionKind.Queued)
             return (MoveCondition.Waiting, $"cannot go on: {trouble.What}", null, trouble);
         var isWaiting = row.Condition is ConditionKind.Queued || row is { Condition: ConditionKind.Waiting, WaitsFor: Wait.Service };
         if (pause is not null && isWaiting)
-            return (MoveCondition.Waiting, $"waits with all others for {pause.Fault.Service}: {pause.Fault.What}", pause.Until.ToDateTimeOffset(), pause.Fault);
+            return (
+                MoveCondition.Waiting,
+                $"waits with all others for {pause.Fault.Service}: {pause.Fault.What}",
+                pause.Until.ToDateTimeOffset(),
+                pause.Fault
+            );
         var fault = row.Fault?.ToFault();
         return (Enum.Parse<MoveCondition>(row.Condition.ToString()), ConditionText(row, fault), Time(row.Until), fault);
     }
@@ -50,63 +84,99 @@ internal static class MoveViews
     {
         var fault = leg.Fault?.ToFault();
         return new LegView(
-            WordOf(leg.Kind), Enum.Parse<MoveStage>(leg.Stage.ToString()), fault is null ? null : Problems.Of(fault), fault is not null && leg.WaitsFor is null,
-            Time(leg.Due), leg.Attempts, Time(leg.EndedAt), CountsOf(leg, running), leg.OpenLeftBehind, leg.Undecided, leg.Octets + (running?.Octets ?? 0));
+            WordOf(leg.Kind),
+            Enum.Parse<MoveStage>(leg.Stage.ToString()),
+            fault is null ? null : Problems.Of(fault),
+            fault is not null && leg.WaitsFor is null,
+            Time(leg.Due),
+            leg.Attempts,
+            Time(leg.EndedAt),
+            CountsOf(leg, running),
+            leg.OpenLeftBehind,
+            leg.Undecided,
+            leg.Octets + (running?.Octets ?? 0)
+        );
     }
 
-    public static MoveKind WordOf(Core.Planning.Kind kind) => kind switch
-    {
-        Core.Planning.Kind.Mail => MoveKind.Mail,
-        Core.Planning.Kind.Contacts => MoveKind.Contacts,
-        Core.Planning.Kind.Calendars => MoveKind.Calendars,
-    };
+    public static MoveKind WordOf(Core.Planning.Kind kind) =>
+        kind switch
+        {
+            Core.Planning.Kind.Mail => MoveKind.Mail,
+            Core.Planning.Kind.Contacts => MoveKind.Contacts,
+            Core.Planning.Kind.Calendars => MoveKind.Calendars,
+        };
 
     /// <summary>What a running pass is adding to the sums of a kind; null where it adds nothing.</summary>
     public static PassLegRow? RunningLegOf(PassRow? pass, Core.Planning.Kind kind) =>
         pass is null or { Kind: PassKind.Survey or PassKind.Compare } ? null : pass.Legs.Find(l => l.Kind == kind && l.EndedAt is null);
 
-    public static Counts Sum(IEnumerable<Counts> counts) => counts.Aggregate(new Counts(0, 0, 0, 0, 0), (a, b) => new Counts(
-        a.Found + b.Found, a.Carried + b.Carried, a.Paired + b.Paired, a.Excluded + b.Excluded, a.LeftBehind + b.LeftBehind));
+    public static Counts Sum(IEnumerable<Counts> counts) =>
+        counts.Aggregate(new Counts(0, 0, 0, 0, 0), (a, b) =>
+            new Counts(a.Found + b.Found, a.Carried + b.Carried, a.Paired + b.Paired, a.Excluded + b.Excluded, a.LeftBehind + b.LeftBehind)
+        );
 
     public static DateTimeOffset? Time(long? milliseconds) => milliseconds is { } ms ? DateTimeOffset.FromUnixTimeMilliseconds(ms) : null;
 
     /// <summary>A kind's sums as its last pass left them, and what a running one has added since.</summary>
     public static Counts CountsOf(LegRow leg, PassLegRow? running)
     {
-        if (running is null) return new Counts(leg.Found, leg.Carried, leg.Paired, leg.Excluded, leg.LeftBehind);
+        if (running is null)
+            return new Counts(leg.Found, leg.Carried, leg.Paired, leg.Excluded, leg.LeftBehind);
         var settled = leg.Carried + leg.Paired + leg.Excluded;
         var leftBefore = Math.Max(0, leg.LeftBehind - running.LeftBehind);
         return new Counts(
-            Math.Max(leg.Found, settled + leftBefore + running.Expected), leg.Carried + running.Carried, leg.Paired + running.Paired,
-            leg.Excluded + running.Excluded, leg.LeftBehind);
+            Math.Max(leg.Found, settled + leftBefore + running.Expected),
+            leg.Carried + running.Carried,
+            leg.Paired + running.Paired,
+            leg.Excluded + running.Excluded,
+            leg.LeftBehind
+        );
     }
 
     private static PassProgress ProgressOf(PassRow pass, DateTimeOffset now)
     {
         var started = Time(pass.StartedAt)!.Value;
         var seconds = Math.Max(0.001, (now - started).TotalSeconds);
-        var settled = pass.Legs.Sum(l => pass.Kind is PassKind.Survey or PassKind.Compare ? l.Looked : l.Carried + l.Paired + l.Excluded + l.LeftBehind);
+        var settled = pass.Legs.Sum(l =>
+            pass.Kind is PassKind.Survey or PassKind.Compare ? l.Looked : l.Carried + l.Paired + l.Excluded + l.LeftBehind
+        );
         var (expected, rate) = (pass.Legs.Sum(l => l.Expected), settled / seconds);
         return new PassProgress(
-            KebabWord.Of(pass.Kind), started, expected, settled, pass.Legs.Sum(l => l.Octets), pass.Legs.Select(l => l.Folder).FirstOrDefault(f => f is not null),
-            Math.Round(rate, 1), rate > 0 && seconds > 2 ? Math.Round(Math.Max(0, expected - settled) / rate) : null);
+            KebabWord.Of(pass.Kind),
+            started,
+            expected,
+            settled,
+            pass.Legs.Sum(l => l.Octets),
+            pass.Legs.Select(l => l.Folder).FirstOrDefault(f => f is not null),
+            Math.Round(rate, 1),
+            rate > 0 && seconds > 2 ? Math.Round(Math.Max(0, expected - settled) / rate) : null
+        );
     }
 
-    private static string ConditionText(MoveRow row, Fault? fault) => row.Condition switch
-    {
-        ConditionKind.Idle when row.Stage is Stage.Listed => "not started",
-        ConditionKind.Idle when row.Stage is Stage.Surveyed => "surveyed, not started",
-        ConditionKind.Idle when row.Until is not null => "nothing to do until its next catch-up",
-        ConditionKind.Idle when row.Stage is Stage.Withdrawn => "withdrawn",
-        ConditionKind.Idle => "nothing to do until asked",
-        ConditionKind.Queued => "queued, runs as soon as a worker is free",
-        ConditionKind.Running => row.Wanted switch { PassKind.First => "first pass running", PassKind.Survey => "survey running", PassKind.Compare => "comparison running", _ => "catch-up running" },
-        ConditionKind.Waiting when row.WaitsFor is Wait.Window => "waits for its window",
-        ConditionKind.Waiting when row.WaitsFor is Wait.Service => $"waited for the service, goes on now: {fault?.What}",
-        ConditionKind.Waiting => $"tries again soon{(row is { Legs.Count: > 1, ConditionLeg: { } waiting } ? $", {KebabWord.Of(waiting)}" : "")}: {fault?.What}",
-        ConditionKind.Held => "held by a person",
-        ConditionKind.NeedsYou => row is { Legs.Count: > 1, ConditionLeg: { } leg }
-            ? $"{KebabWord.Of(leg)}: {fault?.What}; everything else goes on"
-            : fault?.What ?? "needs a person",
-    };
+    private static string ConditionText(MoveRow row, Fault? fault) =>
+        row.Condition switch
+        {
+            ConditionKind.Idle when row.Stage is Stage.Listed => "not started",
+            ConditionKind.Idle when row.Stage is Stage.Surveyed => "surveyed, not started",
+            ConditionKind.Idle when row.Until is not null => "nothing to do until its next catch-up",
+            ConditionKind.Idle when row.Stage is Stage.Withdrawn => "withdrawn",
+            ConditionKind.Idle => "nothing to do until asked",
+            ConditionKind.Queued => "queued, runs as soon as a worker is free",
+            ConditionKind.Running => row.Wanted switch
+            {
+                PassKind.First => "first pass running",
+                PassKind.Survey => "survey running",
+                PassKind.Compare => "comparison running",
+                _ => "catch-up running",
+            },
+            ConditionKind.Waiting when row.WaitsFor is Wait.Window => "waits for its window",
+            ConditionKind.Waiting when row.WaitsFor is Wait.Service => $"waited for the service, goes on now: {fault?.What}",
+            ConditionKind.Waiting =>
+                $"tries again soon{(row is { Legs.Count: > 1, ConditionLeg: { } waiting } ? $", {KebabWord.Of(waiting)}" : "")}: "
+                    + $"{fault?.What}",
+            ConditionKind.Held => "held by a person",
+            ConditionKind.NeedsYou => row is { Legs.Count: > 1, ConditionLeg: { } leg }
+                ? $"{KebabWord.Of(leg)}: {fault?.What}; everything else goes on"
+                : fault?.What ?? "needs a person",
+        };
 }

@@ -17,24 +17,42 @@ internal static class PlanApi
         api.MapPost("/plan/check", Check).WithSummary("Checks a plan and its rosters without changing anything");
         api.MapPost("/plan/apply", ApplyAsync).WithSummary("Puts a plan in force: all of it, or nothing");
         api.MapGet("/plan", ShowAsync).WithSummary("The plan in force");
-        api.MapGet("/plan/schema", () => TypedResults.Text(PlanFile.Schema, "application/schema+json")).WithSummary("The JSON Schema of plan files");
+        api.MapGet("/plan/schema", () => TypedResults.Text(PlanFile.Schema, "application/schema+json"))
+            .WithSummary("The JSON Schema of plan files");
     }
 
     private static PlanCheck Check(PlanSubmission submission, IEnumerable<ILegRunner> legs)
     {
         var (plan, errors) = PlanFile.Read(BundleOf(submission), carries: KindsOf(legs));
-        return new PlanCheck(plan is not null, ProblemsOf(errors), plan is null ? [] : [.. plan.Batches.Select(b => BatchOf(plan, b, b.People.Length))]);
+        return new PlanCheck(
+            plan is not null,
+            ProblemsOf(errors),
+            plan is null ? [] : [.. plan.Batches.Select(b => BatchOf(plan, b, b.People.Length))]
+        );
     }
 
     private static async Task<Results<Ok<PlanApplied>, ProblemHttpResult>> ApplyAsync(
-        PlanSubmission submission, IEnumerable<ILegRunner> legs, Plans plans, CurrentPlan current, Database database, ServiceThrottle throttle, WorkSignal signal, LiveHub live, HttpContext context, CancellationToken cancel, bool dryRun = false)
+        PlanSubmission submission,
+        IEnumerable<ILegRunner> legs,
+        Plans plans,
+        CurrentPlan current,
+        Database database,
+        ServiceThrottle throttle,
+        WorkSignal signal,
+        LiveHub live,
+        HttpContext context,
+        CancellationToken cancel,
+        bool dryRun = false
+    )
     {
         var bundle = BundleOf(submission);
         var (plan, errors) = PlanFile.Read(bundle, carries: KindsOf(legs));
-        if (plan is null) return Problems.InvalidPlan(ProblemsOf(errors));
+        if (plan is null)
+            return Problems.InvalidPlan(ProblemsOf(errors));
         var settings = PlanChanges.Between((await current.GetAsync(cancel)).Row?.Text, bundle.Text);
         var (changes, conflicts) = await plans.ApplyAsync(plan, bundle, context.User.Identity!.Name!, dryRun, cancel);
-        if (conflicts.Count > 0) return Problems.InvalidPlan(ProblemsOf(conflicts));
+        if (conflicts.Count > 0)
+            return Problems.InvalidPlan(ProblemsOf(conflicts));
         if (!dryRun)
         {
             current.Forget();
@@ -43,42 +61,83 @@ internal static class PlanApi
             live.Touch("", 0);
         }
         await using var db = database.Read();
-        return TypedResults.Ok(new PlanApplied(dryRun, [.. changes.Select(c => new PlanChange(c.Batch, c.Account, c.Change))], settings, dryRun ? null : await NextAsync(db, cancel)));
+        return TypedResults.Ok(
+            new PlanApplied(
+                dryRun,
+                [.. changes.Select(c => new PlanChange(c.Batch, c.Account, c.Change))],
+                settings,
+                dryRun ? null : await NextAsync(db, cancel)
+            )
+        );
     }
 
     /// <summary>What is mended is tried again first; then whoever is new is looked at.</summary>
     private static async Task<string?> NextAsync(CaravanDb db, CancellationToken cancel)
     {
-        var stopped = await db.Moves.Where(m => m.Condition == ConditionKind.NeedsYou).GroupBy(m => m.Batch).Select(g => new { Batch = g.Key, People = g.Count() }).OrderBy(g => g.Batch).FirstOrDefaultAsync(cancel);
-        if (stopped is not null) return $"Try again what needed you: caravan retry {stopped.Batch} ({stopped.People} {(stopped.People == 1 ? "person" : "people")})";
+        var stopped = await db
+            .Moves.Where(m => m.Condition == ConditionKind.NeedsYou)
+            .GroupBy(m => m.Batch)
+            .Select(g => new { Batch = g.Key, People = g.Count() })
+            .OrderBy(g => g.Batch)
+            .FirstOrDefaultAsync(cancel);
+        if (stopped is not null)
+            return $"Try again what needed you: caravan retry {stopped.Batch} ({stopped.People} "
+                + $"{(stopped.People == 1 ? "person" : "people")})";
         var listed = await db.Moves.Where(m => m.Stage == Stage.Listed).OrderBy(m => m.Id).Select(m => m.Batch).FirstOrDefaultAsync(cancel);
-        if (listed is not null) return $"Look before anything moves: caravan survey {listed} --wait";
-        var started = await db.Moves.Where(m => m.Stage == Stage.InStep).OrderBy(m => m.Id).Select(m => m.Batch).FirstOrDefaultAsync(cancel);
+        if (listed is not null)
+            return $"Look before anything moves: caravan survey {listed} --wait";
+        var started = await db
+            .Moves.Where(m => m.Stage == Stage.InStep)
+            .OrderBy(m => m.Id)
+            .Select(m => m.Batch)
+            .FirstOrDefaultAsync(cancel);
         return started is null ? null : $"Carry by the new rules: caravan catch-up {started}";
     }
 
-    private static async Task<Results<Ok<PlanView>, ProblemHttpResult>> ShowAsync(CurrentPlan current, Database database, CancellationToken cancel)
+    private static async Task<Results<Ok<PlanView>, ProblemHttpResult>> ShowAsync(
+        CurrentPlan current,
+        Database database,
+        CancellationToken cancel
+    )
     {
         var (plan, row) = await current.GetAsync(cancel);
-        if (plan is null) return NoPlan();
+        if (plan is null)
+            return NoPlan();
         await using var db = database.Read();
         var people = await db.Moves.GroupBy(m => m.Batch).ToDictionaryAsync(g => g.Key, g => g.Count(), cancel);
-        return TypedResults.Ok(new PlanView(
-            row!.File, row.Text, DateTimeOffset.FromUnixTimeMilliseconds(row.AppliedAt), row.AppliedBy, [.. plan.Batches.Select(b => BatchOf(plan, b, people.GetValueOrDefault(b.Name)))]));
+        return TypedResults.Ok(
+            new PlanView(
+                row!.File,
+                row.Text,
+                DateTimeOffset.FromUnixTimeMilliseconds(row.AppliedAt),
+                row.AppliedBy,
+                [.. plan.Batches.Select(b => BatchOf(plan, b, people.GetValueOrDefault(b.Name)))]
+            )
+        );
     }
 
-    public static ProblemHttpResult NoPlan() => Problems.NotFound("No plan was applied yet.", "Write a plan file and run: caravan plan apply FILE");
+    public static ProblemHttpResult NoPlan() =>
+        Problems.NotFound("No plan was applied yet.", "Write a plan file and run: caravan plan apply FILE");
 
     /// <summary>What this service can carry.</summary>
     private static Kind[] KindsOf(IEnumerable<ILegRunner> legs) => [.. legs.Select(l => l.Kind)];
 
     private static PlanBundle BundleOf(PlanSubmission submission) => new(submission.Name, submission.Text, submission.Files);
 
-    private static List<PlanProblem> ProblemsOf(IEnumerable<PlanError> errors) => [.. errors.Select(e => new PlanProblem(e.File, e.Line, e.What, e.Allowed))];
+    private static List<PlanProblem> ProblemsOf(IEnumerable<PlanError> errors) =>
+        [.. errors.Select(e => new PlanProblem(e.File, e.Line, e.What, e.Allowed))];
 
     private static PlanBatch BatchOf(Plan plan, Batch batch, int people)
     {
         var route = plan.Routes.First(r => r.Name == batch.Route);
-        return new PlanBatch(batch.Name, route.Name, route.From, route.To, batch.RosterFile, batch.Timetable is { } timetable ? BatchViews.Describe(timetable) : null, people);
+        return new PlanBatch(
+            batch.Name,
+            route.Name,
+            route.From,
+            route.To,
+            batch.RosterFile,
+            batch.Timetable is { } timetable ? BatchViews.Describe(timetable) : null,
+            people
+        );
     }
 }

@@ -1,8 +1,8 @@
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 using Microsoft.AspNetCore.Http.HttpResults;
 
-using EasyCaravan.Core.Planning;
 namespace EasyCaravan.Service.Api;
 
 /// <summary>Errors as problem details (RFC 9457): what happened, to whom, and in <c>next</c> what to do.</summary>
@@ -23,8 +23,14 @@ internal static class Problems
     {
         var (what, next) = problem.Status switch
         {
-            StatusCodes.Status401Unauthorized => ("You are not signed in, or the token is not known.", "Send a token as 'Authorization: Bearer …', or sign in to the console"),
-            StatusCodes.Status403Forbidden => ("This may not be done from here.", "Writes of the console's session need its X-Caravan-Antiforgery word; reload the page"),
+            StatusCodes.Status401Unauthorized => (
+                "You are not signed in, or the token is not known.",
+                "Send a token as 'Authorization: Bearer …', or sign in to the console"
+            ),
+            StatusCodes.Status403Forbidden => (
+                "This may not be done from here.",
+                "Writes of the console's session need its X-Caravan-Antiforgery word; reload the page"
+            ),
             _ => ("This cannot be done.", "See /openapi/v1.json for what there is"),
         };
         problem.Detail ??= what;
@@ -37,7 +43,12 @@ internal static class Problems
             detail: $"{problems.Count} thing(s) are wrong in the plan; nothing was changed.",
             statusCode: StatusCodes.Status422UnprocessableEntity,
             title: "The plan cannot be applied",
-            extensions: new Dictionary<string, object?> { ["next"] = "Correct the places named and apply it again", ["problems"] = problems });
+            extensions: new Dictionary<string, object?>
+            {
+                ["next"] = "Correct the places named and apply it again",
+                ["problems"] = problems,
+            }
+        );
 
     /// <summary>The words of the contract for a fault.</summary>
     public static Problem Of(Fault fault) => new(KebabWord.Of(fault.Cause), fault.Whom, fault.What, fault.Remedy, fault.Code);

@@ -23,7 +23,13 @@ internal static class SessionApi
     }
 
     private static async Task<Results<Ok<SessionView>, ProblemHttpResult>> SignInAsync(
-        SessionRequest request, Tokens tokens, IAntiforgery antiforgery, HttpContext context, ILogger<CaravanOptions> log, CancellationToken cancel)
+        SessionRequest request,
+        Tokens tokens,
+        IAntiforgery antiforgery,
+        HttpContext context,
+        ILogger<CaravanOptions> log,
+        CancellationToken cancel
+    )
     {
         if (await tokens.NameOfAsync(request.Token.Trim(), cancel) is not { } name)
         {

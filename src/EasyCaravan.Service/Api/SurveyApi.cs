@@ -12,14 +12,23 @@ using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Service.Api;
 
-/// <summary>What is there before anything moves: inventories, findings with their ways out, what tidying would save, how long it takes.</summary>
+/// <summary>
+/// What is there before anything moves: inventories, findings with their ways out, what tidying would save, how long it takes.
+/// </summary>
 internal static class SurveyApi
 {
     private const int MostRows = 100;
     private const int MostHeavy = 10;
 
     private static readonly (string Name, long? UpTo)[] s_classes =
-        [("empty", 0), ("up to 100 MB", 100_000_000), ("up to 1 GB", 1_000_000_000), ("up to 5 GB", 5_000_000_000), ("up to 20 GB", 20_000_000_000), ("over 20 GB", null)];
+    [
+        ("empty", 0),
+        ("up to 100 MB", 100_000_000),
+        ("up to 1 GB", 1_000_000_000),
+        ("up to 5 GB", 5_000_000_000),
+        ("up to 20 GB", 20_000_000_000),
+        ("over 20 GB", null),
+    ];
 
     public static void Map(RouteGroupBuilder api)
     {
@@ -28,122 +37,285 @@ internal static class SurveyApi
         api.MapGet("/batches/{batch}/inventory/{account}", MoveAsync).WithSummary("What one person's accounts hold, folder by folder");
         api.MapGet("/batches/{batch}/findings", FindingsAsync).WithSummary("What was found, by kind, with what can be chosen about it");
         api.MapGet("/batches/{batch}/findings/rows", RowsAsync).WithSummary("What was found, person by person");
-        api.MapPost("/batches/{batch}/decisions", ChooseAsync).WithSummary("Chooses a way out of a finding for persons, the batch or the route; asking again changes nothing");
+        api.MapPost("/batches/{batch}/decisions", ChooseAsync)
+            .WithSummary("Chooses a way out of a finding for persons, the batch or the route; asking again changes nothing");
         api.MapGet("/batches/{batch}/tidying", TidyingAsync).WithSummary("What leaving out trash, junk, old or large mail would save");
-        api.MapGet("/batches/{batch}/estimate", EstimateAsync).WithSummary("How long the first passes take when run without pause, and what holds them back");
+        api.MapGet("/batches/{batch}/estimate", EstimateAsync)
+            .WithSummary("How long the first passes take when run without pause, and what holds them back");
     }
 
-    private static async Task<Results<Ok<BatchSurvey>, ProblemHttpResult>> SurveyAsync(string batch, SurveyCache cache, CancellationToken cancel)
+    private static async Task<Results<Ok<BatchSurvey>, ProblemHttpResult>> SurveyAsync(
+        string batch,
+        SurveyCache cache,
+        CancellationToken cancel
+    )
     {
-        if (await cache.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
+        if (await cache.LoadAsync(batch, cancel) is not { } surveyed)
+            return BatchApi.NoBatch(batch);
         var known = surveyed.Moves.Where(m => m.Digest is not null).ToList();
         var whole = surveyed.Whole.ToList();
-        var classes = s_classes.Select((c, i) =>
-        {
-            var own = whole.Where(m => (c.UpTo is not { } upTo || m.Survey!.Octets <= upTo) && (i == 0 || m.Survey!.Octets > s_classes[i - 1].UpTo)).ToList();
-            return new SizeClass(c.Name, c.UpTo, own.Count, own.Sum(m => m.Survey!.Octets));
-        }).ToList();
+        var classes = s_classes
+            .Select(
+                (c, i) =>
+                {
+                    var own = whole
+                        .Where(m =>
+                            (c.UpTo is not { } upTo || m.Survey!.Octets <= upTo) && (i == 0 || m.Survey!.Octets > s_classes[i - 1].UpTo)
+                        )
+                        .ToList();
+                    return new SizeClass(c.Name, c.UpTo, own.Count, own.Sum(m => m.Survey!.Octets));
+                }
+            )
+            .ToList();
         var (carryMessages, carryOctets) = (whole.Sum(m => m.Digest!.CarryMessages), whole.Sum(m => m.Digest!.CarryOctets));
-        return TypedResults.Ok(new BatchSurvey(
-            batch, surveyed.Moves.Count, whole.Count, known.Count - whole.Count, known.Count == 0 ? null : known.Min(m => m.Digest!.TakenAt),
-            known.Sum(m => m.Survey!.Messages), known.Sum(m => m.Survey!.Octets), carryMessages, carryOctets, known.Sum(m => m.Survey!.ToMessages), classes,
-            [.. known.OrderByDescending(m => m.Survey!.Octets).Take(MostHeavy).Select(AccountOf)],
-            [new KindTotal("mail", known.Sum(m => m.Survey!.Messages), known.Sum(m => m.Survey!.Octets), known.Sum(m => m.Survey!.Folders))]));
+        return TypedResults.Ok(
+            new BatchSurvey(
+                batch,
+                surveyed.Moves.Count,
+                whole.Count,
+                known.Count - whole.Count,
+                known.Count == 0 ? null : known.Min(m => m.Digest!.TakenAt),
+                known.Sum(m => m.Survey!.Messages),
+                known.Sum(m => m.Survey!.Octets),
+                carryMessages,
+                carryOctets,
+                known.Sum(m => m.Survey!.ToMessages),
+                classes,
+                [.. known.OrderByDescending(m => m.Survey!.Octets).Take(MostHeavy).Select(AccountOf)],
+                [
+                    new KindTotal(
+                        "mail",
+                        known.Sum(m => m.Survey!.Messages),
+                        known.Sum(m => m.Survey!.Octets),
+                        known.Sum(m => m.Survey!.Folders)
+                    ),
+                ]
+            )
+        );
     }
 
-    private static async Task<Results<Ok<List<AccountInventory>>, ProblemHttpResult>> InventoryAsync(string batch, SurveyCache cache, CancellationToken cancel) =>
-        await cache.LoadAsync(batch, cancel) is { } surveyed ? TypedResults.Ok(surveyed.Moves.Select(AccountOf).ToList()) : BatchApi.NoBatch(batch);
+    private static async Task<Results<Ok<List<AccountInventory>>, ProblemHttpResult>> InventoryAsync(
+        string batch,
+        SurveyCache cache,
+        CancellationToken cancel
+    ) =>
+        await cache.LoadAsync(batch, cancel) is { } surveyed
+            ? TypedResults.Ok(surveyed.Moves.Select(AccountOf).ToList())
+            : BatchApi.NoBatch(batch);
 
-    private static async Task<Results<Ok<MoveInventory>, ProblemHttpResult>> MoveAsync(string batch, string account, SurveyCache cache, CancellationToken cancel)
+    private static async Task<Results<Ok<MoveInventory>, ProblemHttpResult>> MoveAsync(
+        string batch,
+        string account,
+        SurveyCache cache,
+        CancellationToken cancel
+    )
     {
-        if (await cache.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
-        if (surveyed.Moves.FirstOrDefault(m => m.Move.FromAccount == account) is not { } move) return Problems.NotFound($"Nobody in batch '{batch}' moves from '{account}'.", "See the batch's moves for its accounts");
-        if (await cache.InventoryAsync(move.Move.Id, cancel) is not { } inventory) return Problems.NotFound($"Nobody has looked at {account} yet.", $"Look with: caravan survey {batch} --move {account}");
-        return TypedResults.Ok(new MoveInventory(
-            AccountOf(move),
-            [.. inventory.From?.Folders.Where(f => f.Selectable).Select(f => new FolderInventoryView(f.Path, UseWord(f.Use), f.Messages, f.Octets, f.Oldest, f.Newest)) ?? []],
-            [.. inventory.From?.Largest.Select(l => new LargeMessageView(l.Folder, l.Octets, l.Received, l.Subject, l.Sender)) ?? []],
-            RoomOf(inventory.From?.Room), RoomOf(inventory.To?.Room), inventory.From?.Forwards,
-            [.. (inventory.From?.Folders ?? []).SelectMany(f => f.Keywords).Distinct(StringComparer.OrdinalIgnoreCase).Order(StringComparer.OrdinalIgnoreCase)],
-            [.. RowsOf(move)]));
+        if (await cache.LoadAsync(batch, cancel) is not { } surveyed)
+            return BatchApi.NoBatch(batch);
+        if (surveyed.Moves.FirstOrDefault(m => m.Move.FromAccount == account) is not { } move)
+            return Problems.NotFound($"Nobody in batch '{batch}' moves from '{account}'.", "See the batch's moves for its accounts");
+        if (await cache.InventoryAsync(move.Move.Id, cancel) is not { } inventory)
+            return Problems.NotFound($"Nobody has looked at {account} yet.", $"Look with: caravan survey {batch} --move {account}");
+        return TypedResults.Ok(
+            new MoveInventory(
+                AccountOf(move),
+                [
+                    .. inventory
+                        .From?.Folders.Where(f => f.Selectable)
+                        .Select(f => new FolderInventoryView(f.Path, UseWord(f.Use), f.Messages, f.Octets, f.Oldest, f.Newest))
+                        ?? [],
+                ],
+                [.. inventory.From?.Largest.Select(l => new LargeMessageView(l.Folder, l.Octets, l.Received, l.Subject, l.Sender)) ?? []],
+                RoomOf(inventory.From?.Room),
+                RoomOf(inventory.To?.Room),
+                inventory.From?.Forwards,
+                [
+                    .. (inventory.From?.Folders ?? [])
+                        .SelectMany(f => f.Keywords)
+                        .Distinct(StringComparer.OrdinalIgnoreCase)
+                        .Order(StringComparer.OrdinalIgnoreCase),
+                ],
+                [.. RowsOf(move)]
+            )
+        );
     }
 
-    private static async Task<Results<Ok<List<FindingGroup>>, ProblemHttpResult>> FindingsAsync(string batch, SurveyCache cache, Database database, CancellationToken cancel)
+    private static async Task<Results<Ok<List<FindingGroup>>, ProblemHttpResult>> FindingsAsync(
+        string batch,
+        SurveyCache cache,
+        Database database,
+        CancellationToken cancel
+    )
     {
-        if (await cache.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
-        var groups = surveyed.Moves.SelectMany(m => m.Digest?.Findings.Select(f => (Move: m, Found: f)) ?? []).GroupBy(f => f.Found.Finding.Code).OrderBy(g => FindingRules.Of(g.Key).Weight).ThenBy(g => g.Key);
+        if (await cache.LoadAsync(batch, cancel) is not { } surveyed)
+            return BatchApi.NoBatch(batch);
+        var groups = surveyed
+            .Moves.SelectMany(m => m.Digest?.Findings.Select(f => (Move: m, Found: f)) ?? [])
+            .GroupBy(f => f.Found.Finding.Code)
+            .OrderBy(g => FindingRules.Of(g.Key).Weight)
+            .ThenBy(g => g.Key);
         var accounts = surveyed.Moves.ToDictionary(m => Decisions.PlaceOf(m.Move.Id), m => m.Move.FromAccount);
-        return TypedResults.Ok(groups.Select(group =>
-        {
-            var rule = FindingRules.Of(group.Key);
-            return new FindingGroup(
-                KebabWord.Of(group.Key), KebabWord.Of(rule.Weight), rule.Title, rule.Otherwise,
-                group.Select(f => f.Move.Move.Id).Distinct().Count(), group.Where(f => f.Found.Decision is null).Select(f => f.Move.Move.Id).Distinct().Count(),
-                group.Sum(f => f.Found.Finding.Messages), group.Sum(f => f.Found.Finding.Octets),
-                [.. rule.Ways.Select(w => new WayView(KebabWord.Of(w.Way), w.Text, w.Value, w.Default))],
-                [.. DecisionsOf(surveyed.Decisions.Where(c => c.Code == group.Key), accounts)],
-                [.. group.Take(MostRows).Select(f => RowOf(f.Move.Move, f.Found))]);
-        }).Concat(await AlteredAsync(database, surveyed.Batch.Name, cancel)).ToList());
+        return TypedResults.Ok(
+            groups
+                .Select(group =>
+                {
+                    var rule = FindingRules.Of(group.Key);
+                    return new FindingGroup(
+                        KebabWord.Of(group.Key),
+                        KebabWord.Of(rule.Weight),
+                        rule.Title,
+                        rule.Otherwise,
+                        group.Select(f => f.Move.Move.Id).Distinct().Count(),
+                        group.Where(f => f.Found.Decision is null).Select(f => f.Move.Move.Id).Distinct().Count(),
+                        group.Sum(f => f.Found.Finding.Messages),
+                        group.Sum(f => f.Found.Finding.Octets),
+                        [.. rule.Ways.Select(w => new WayView(KebabWord.Of(w.Way), w.Text, w.Value, w.Default))],
+                        [.. DecisionsOf(surveyed.Decisions.Where(c => c.Code == group.Key), accounts)],
+                        [.. group.Take(MostRows).Select(f => RowOf(f.Move.Move, f.Found))]
+                    );
+                })
+                .Concat(await AlteredAsync(database, surveyed.Batch.Name, cancel))
+                .ToList()
+        );
     }
 
     /// <summary>What reading back has shown, as one finding: a service that alters messages does so for everybody.</summary>
     private static async Task<List<FindingGroup>> AlteredAsync(Database database, string batch, CancellationToken cancel)
     {
         await using var db = database.Read();
-        var rows = await (from difference in db.Differences
-                          where difference.Kind == DifferenceKind.Altered
-                          join folder in db.LedgerFolders on difference.FolderId equals folder.Id
-                          join move in db.Moves on folder.MoveId equals move.Id
-                          where move.Batch == batch
-                          group difference by new { move.FromAccount, move.Name } into own
-                          select new { own.Key.FromAccount, own.Key.Name, Messages = own.Count(), Open = own.Count(d => d.State != DifferenceState.Accepted), Octets = own.Sum(d => d.Size), What = own.Min(d => d.What) }).ToListAsync(cancel);
-        if (rows.Count == 0) return [];
+        var rows = await (
+            from difference in db.Differences
+            where difference.Kind == DifferenceKind.Altered
+            join folder in db.LedgerFolders on difference.FolderId equals folder.Id
+            join move in db.Moves on folder.MoveId equals move.Id
+            where move.Batch == batch
+            group difference by new { move.FromAccount, move.Name } into own
+            select new
+            {
+                own.Key.FromAccount,
+                own.Key.Name,
+                Messages = own.Count(),
+                Open = own.Count(d => d.State != DifferenceState.Accepted),
+                Octets = own.Sum(d => d.Size),
+                What = own.Min(d => d.What),
+            }
+        ).ToListAsync(cancel);
+        if (rows.Count == 0)
+            return [];
         var rule = FindingRules.Of(FindingCode.AltersMessages);
         var word = KebabWord.Of(FindingCode.AltersMessages);
         return
         [
             new FindingGroup(
-                word, KebabWord.Of(rule.Weight), rule.Title, rule.Otherwise, rows.Count, rows.Count(r => r.Open > 0), rows.Sum(r => r.Messages), rows.Sum(r => r.Octets), [], [],
-                [.. rows.Take(MostRows).Select(r => new FindingRow(word, KebabWord.Of(rule.Weight), r.FromAccount, r.Name, r.What!, r.Messages, r.Octets, $"See them with: caravan differences {batch}", null))]),
+                word,
+                KebabWord.Of(rule.Weight),
+                rule.Title,
+                rule.Otherwise,
+                rows.Count,
+                rows.Count(r => r.Open > 0),
+                rows.Sum(r => r.Messages),
+                rows.Sum(r => r.Octets),
+                [],
+                [],
+                [
+                    .. rows.Take(MostRows)
+                        .Select(r => new FindingRow(
+                            word,
+                            KebabWord.Of(rule.Weight),
+                            r.FromAccount,
+                            r.Name,
+                            r.What!,
+                            r.Messages,
+                            r.Octets,
+                            $"See them with: caravan differences {batch}",
+                            null
+                        )),
+                ]
+            ),
         ];
     }
 
-    private static async Task<Results<Ok<List<FindingRow>>, ProblemHttpResult>> RowsAsync(string batch, SurveyCache cache, Database database, CancellationToken cancel, string? code = null, string? move = null)
+    private static async Task<Results<Ok<List<FindingRow>>, ProblemHttpResult>> RowsAsync(
+        string batch,
+        SurveyCache cache,
+        Database database,
+        CancellationToken cancel,
+        string? code = null,
+        string? move = null
+    )
     {
-        if (await cache.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
+        if (await cache.LoadAsync(batch, cancel) is not { } surveyed)
+            return BatchApi.NoBatch(batch);
         var (only, problem) = await Selection.ResolveAsync(database, batch, move is null ? null : [move], cancel);
-        if (problem is not null) return problem;
-        return TypedResults.Ok(surveyed.Moves.Where(m => only is null || only.Contains(m.Move.Id)).SelectMany(RowsOf).Where(r => code is null || r.Code == code).ToList());
+        if (problem is not null)
+            return problem;
+        return TypedResults.Ok(
+            surveyed
+                .Moves.Where(m => only is null || only.Contains(m.Move.Id))
+                .SelectMany(RowsOf)
+                .Where(r => code is null || r.Code == code)
+                .ToList()
+        );
     }
 
     private static async Task<Results<Ok<DecisionResult>, ProblemHttpResult>> ChooseAsync(
-        string batch, DecisionRequest request, Decisions decisions, Moves moves, SurveyCache cache, CurrentPlan current, Database database, LiveHub live, WorkSignal signal, HttpContext context, CancellationToken cancel)
+        string batch,
+        DecisionRequest request,
+        Decisions decisions,
+        Moves moves,
+        SurveyCache cache,
+        CurrentPlan current,
+        Database database,
+        LiveHub live,
+        WorkSignal signal,
+        HttpContext context,
+        CancellationToken cancel
+    )
     {
         var (plan, _) = await current.GetAsync(cancel);
-        if (plan?.Batches.FirstOrDefault(b => b.Name == batch) is not { } known) return BatchApi.NoBatch(batch);
-        if (KebabWord.Read<FindingCode>(request.Code) is not { } code) return Problems.Invalid($"There is no finding '{request.Code}'.", "See 'caravan findings' for those of the batch");
-        if (KebabWord.Read<DecisionScope>(request.Scope) is not { } scope) return Problems.Invalid($"'{request.Scope}' is no scope.", "One of route, batch and move");
+        if (plan?.Batches.FirstOrDefault(b => b.Name == batch) is not { } known)
+            return BatchApi.NoBatch(batch);
+        if (KebabWord.Read<FindingCode>(request.Code) is not { } code)
+            return Problems.Invalid($"There is no finding '{request.Code}'.", "See 'caravan findings' for those of the batch");
+        if (KebabWord.Read<DecisionScope>(request.Scope) is not { } scope)
+            return Problems.Invalid($"'{request.Scope}' is no scope.", "One of route, batch and move");
         Resolution? way = null;
         if (request.Way is { } named)
         {
             way = KebabWord.Read<Resolution>(named);
-            if (way is null) return Problems.Invalid($"There is no way out '{named}'.", $"For {request.Code}: {string.Join(", ", FindingRules.Of(code).Ways.Select(w => KebabWord.Of(w.Way)))}");
-            if (FindingRules.Check(code, way.Value, request.Value) is { } wrong) return Problems.Invalid($"This cannot be chosen: {wrong.What}.", $"It takes {wrong.Allowed}");
+            if (way is null)
+                return Problems.Invalid(
+                    $"There is no way out '{named}'.",
+                    $"For {request.Code}: {string.Join(", ", FindingRules.Of(code).Ways.Select(w => KebabWord.Of(w.Way)))}"
+                );
+            if (FindingRules.Check(code, way.Value, request.Value) is { } wrong)
+                return Problems.Invalid($"This cannot be chosen: {wrong.What}.", $"It takes {wrong.Allowed}");
         }
-        if (scope is DecisionScope.Move && request.Moves is not { Count: > 0 }) return Problems.Invalid("Nobody is named.", "Name from accounts, to accounts or names in 'moves'");
+        if (scope is DecisionScope.Move && request.Moves is not { Count: > 0 })
+            return Problems.Invalid("Nobody is named.", "Name from accounts, to accounts or names in 'moves'");
         var (only, problem) = await Selection.ResolveAsync(database, batch, scope is DecisionScope.Move ? request.Moves : null, cancel);
-        if (problem is not null) return problem;
+        if (problem is not null)
+            return problem;
         var who = context.User.Identity!.Name!;
         var batches = scope is DecisionScope.Route ? plan.Batches.Where(b => b.Route == known.Route).Select(b => b.Name).ToList() : [batch];
         await decisions.DecideAsync(plan, batch, scope, only ?? [], code, way, request.Value, who, cancel);
         if (way is Resolution.Withdraw)
         {
             // Nobody is taken off for what was not found about them.
-            foreach (var one in batches) await moves.StepAsync(one, only ?? await TouchedAsync(cache, one, code, cancel), who, "withdrew", (s, _) => s.Withdraw(), cancel);
+            foreach (var one in batches)
+                await moves.StepAsync(
+                    one,
+                    only ?? await TouchedAsync(cache, one, code, cancel),
+                    who,
+                    "withdrew",
+                    (s, _) => s.Withdraw(),
+                    cancel
+                );
         }
         // What reading back has shown is decided message by message: here for all of them at once.
         if (code is FindingCode.AltersMessages && way is Resolution.Accept)
-            foreach (var one in batches) await moves.DecideDifferencesAsync(one, only, null, DifferenceKind.Altered, DifferenceDecision.Accept, who, cancel);
+            foreach (var one in batches)
+                await moves.DecideDifferencesAsync(one, only, null, DifferenceKind.Altered, DifferenceDecision.Accept, who, cancel);
         cache.Forget();
         signal.Raise();
         live.Touch(batch, 0);
@@ -151,51 +323,118 @@ internal static class SurveyApi
         return TypedResults.Ok(new DecisionResult(only?.Count ?? await db.Moves.CountAsync(m => batches.Contains(m.Batch), cancel)));
     }
 
-    private static async Task<IReadOnlyCollection<long>> TouchedAsync(SurveyCache cache, string batch, FindingCode code, CancellationToken cancel)
+    private static async Task<IReadOnlyCollection<long>> TouchedAsync(
+        SurveyCache cache,
+        string batch,
+        FindingCode code,
+        CancellationToken cancel
+    )
     {
         var surveyed = await cache.LoadAsync(batch, cancel);
         return [.. surveyed!.Moves.Where(m => m.Digest?.Findings.Any(f => f.Finding.Code == code) == true).Select(m => m.Move.Id)];
     }
 
-    private static async Task<Results<Ok<List<SavingView>>, ProblemHttpResult>> TidyingAsync(string batch, SurveyCache cache, Database database, CancellationToken cancel)
+    private static async Task<Results<Ok<List<SavingView>>, ProblemHttpResult>> TidyingAsync(
+        string batch,
+        SurveyCache cache,
+        Database database,
+        CancellationToken cancel
+    )
     {
-        if (await cache.LoadAsync(batch, cancel) is not { } surveyed) return BatchApi.NoBatch(batch);
+        if (await cache.LoadAsync(batch, cancel) is not { } surveyed)
+            return BatchApi.NoBatch(batch);
         var rates = await EstimateViews.RatesAsync(database, surveyed, cancel);
-        var sums = surveyed.Moves.SelectMany(m => m.Digest?.Savings ?? []).GroupBy(s => (s.Code, s.Way, s.Value)).OrderBy(g => g.Key.Code).ThenByDescending(g => g.Sum(s => s.Octets));
-        return TypedResults.Ok(sums.Select(g =>
-        {
-            var (messages, octets) = (g.Sum(s => s.Messages), g.Sum(s => s.Octets));
-            var rule = FindingRules.Of(g.Key.Code);
-            var (shortest, longest) = rates.For(messages, octets, 0);
-            var atOnce = EstimateViews.AtOnce(surveyed, cache.MovesAtOnce);
-            return new SavingView(
-                KebabWord.Of(g.Key.Code), rule.Title, KebabWord.Of(g.Key.Way), rule.Ways.First(w => w.Way == g.Key.Way).Text, g.Key.Value, messages, octets, g.Count(), shortest / atOnce, longest / atOnce);
-        }).ToList());
+        var sums = surveyed
+            .Moves.SelectMany(m => m.Digest?.Savings ?? [])
+            .GroupBy(s => (s.Code, s.Way, s.Value))
+            .OrderBy(g => g.Key.Code)
+            .ThenByDescending(g => g.Sum(s => s.Octets));
+        return TypedResults.Ok(
+            sums.Select(g =>
+                {
+                    var (messages, octets) = (g.Sum(s => s.Messages), g.Sum(s => s.Octets));
+                    var rule = FindingRules.Of(g.Key.Code);
+                    var (shortest, longest) = rates.For(messages, octets, 0);
+                    var atOnce = EstimateViews.AtOnce(surveyed, cache.MovesAtOnce);
+                    return new SavingView(
+                        KebabWord.Of(g.Key.Code),
+                        rule.Title,
+                        KebabWord.Of(g.Key.Way),
+                        rule.Ways.First(w => w.Way == g.Key.Way).Text,
+                        g.Key.Value,
+                        messages,
+                        octets,
+                        g.Count(),
+                        shortest / atOnce,
+                        longest / atOnce
+                    );
+                })
+                .ToList()
+        );
     }
 
-    private static async Task<Results<Ok<EstimateView>, ProblemHttpResult>> EstimateAsync(string batch, SurveyCache cache, Database database, CancellationToken cancel) =>
-        await cache.LoadAsync(batch, cancel) is { } surveyed ? TypedResults.Ok(await EstimateViews.MakeAsync(database, surveyed, cache.MovesAtOnce, cancel)) : BatchApi.NoBatch(batch);
+    private static async Task<Results<Ok<EstimateView>, ProblemHttpResult>> EstimateAsync(
+        string batch,
+        SurveyCache cache,
+        Database database,
+        CancellationToken cancel
+    ) =>
+        await cache.LoadAsync(batch, cancel) is { } surveyed
+            ? TypedResults.Ok(await EstimateViews.MakeAsync(database, surveyed, cache.MovesAtOnce, cancel))
+            : BatchApi.NoBatch(batch);
 
     private static AccountInventory AccountOf(SurveyedMove surveyed)
     {
         var (move, survey, digest) = surveyed;
         return new AccountInventory(
-            move.FromAccount, move.ToAccount, move.Name, digest?.TakenAt, survey?.Folders ?? 0, survey?.Messages ?? 0, survey?.Octets ?? 0, digest?.CarryMessages ?? 0, digest?.CarryOctets ?? 0,
-            digest?.Oldest, digest?.Newest, digest?.Largest ?? 0, survey?.ToMessages ?? 0, digest?.FreeOctets,
-            digest?.Findings.Count(f => f.Decision is null && f.Finding.Weight is not Weight.Note) ?? 0, digest?.Fault is { } fault ? Problems.Of(fault) : null);
+            move.FromAccount,
+            move.ToAccount,
+            move.Name,
+            digest?.TakenAt,
+            survey?.Folders ?? 0,
+            survey?.Messages ?? 0,
+            survey?.Octets ?? 0,
+            digest?.CarryMessages ?? 0,
+            digest?.CarryOctets ?? 0,
+            digest?.Oldest,
+            digest?.Newest,
+            digest?.Largest ?? 0,
+            survey?.ToMessages ?? 0,
+            digest?.FreeOctets,
+            digest?.Findings.Count(f => f.Decision is null && f.Finding.Weight is not Weight.Note) ?? 0,
+            digest?.Fault is { } fault ? Problems.Of(fault) : null
+        );
     }
 
-    private static IEnumerable<FindingRow> RowsOf(SurveyedMove move) => move.Digest?.Findings.OrderBy(f => f.Finding.Weight).Select(f => RowOf(move.Move, f)) ?? [];
+    private static IEnumerable<FindingRow> RowsOf(SurveyedMove move) =>
+        move.Digest?.Findings.OrderBy(f => f.Finding.Weight).Select(f => RowOf(move.Move, f)) ?? [];
 
-    private static FindingRow RowOf(MoveRow move, DigestedFinding found) => new(
-        KebabWord.Of(found.Finding.Code), KebabWord.Of(found.Finding.Weight), move.FromAccount, move.Name, found.Finding.What, found.Finding.Messages, found.Finding.Octets, found.Finding.Remedy,
-        found.Decision is { } d ? $"{KebabWord.Of(d.Way)}{(d.Value is null ? "" : $" {d.Value}")}" : null);
+    private static FindingRow RowOf(MoveRow move, DigestedFinding found) =>
+        new(
+            KebabWord.Of(found.Finding.Code),
+            KebabWord.Of(found.Finding.Weight),
+            move.FromAccount,
+            move.Name,
+            found.Finding.What,
+            found.Finding.Messages,
+            found.Finding.Octets,
+            found.Finding.Remedy,
+            found.Decision is { } d ? $"{KebabWord.Of(d.Way)}{(d.Value is null ? "" : $" {d.Value}")}" : null
+        );
 
-    public static IEnumerable<DecisionView> DecisionsOf(IEnumerable<DecisionRow> rows, IReadOnlyDictionary<string, string> accounts) => rows.Select(c => new DecisionView(
-        KebabWord.Of(c.Scope), c.Scope is DecisionScope.Move ? accounts.GetValueOrDefault(c.Place, c.Place) : c.Place, KebabWord.Of(c.Code), KebabWord.Of(c.Way), c.Value, c.Who, DateTimeOffset.FromUnixTimeMilliseconds(c.At)));
+    public static IEnumerable<DecisionView> DecisionsOf(IEnumerable<DecisionRow> rows, IReadOnlyDictionary<string, string> accounts) =>
+        rows.Select(c => new DecisionView(
+            KebabWord.Of(c.Scope),
+            c.Scope is DecisionScope.Move ? accounts.GetValueOrDefault(c.Place, c.Place) : c.Place,
+            KebabWord.Of(c.Code),
+            KebabWord.Of(c.Way),
+            c.Value,
+            c.Who,
+            DateTimeOffset.FromUnixTimeMilliseconds(c.At)
+        ));
 
     public static string? UseWord(SpecialUse use) => use is SpecialUse.None ? null : KebabWord.Of(use);
 
-    private static RoomView? RoomOf(Room? room) => room is null ? null : new RoomView(room.Octets, room.UsedOctets, room.Messages, room.UsedMessages);
-
+    private static RoomView? RoomOf(Room? room) =>
+        room is null ? null : new RoomView(room.Octets, room.UsedOctets, room.Messages, room.UsedMessages);
 }

@@ -36,7 +36,8 @@ internal static class DemoCommand
             using var end = CancellationTokenSource.CreateLinkedTokenSource(cancel, app.Lifetime.ApplicationStopping);
             var mail = options.ExitWhenDone ? Task.CompletedTask : DeliverAsync(world, end.Token);
             var code = options.ExitWhenDone ? await FinishAsync(api, batches, end.Token) : 0;
-            if (!options.ExitWhenDone) await app.WaitForShutdownAsync(cancel);
+            if (!options.ExitWhenDone)
+                await app.WaitForShutdownAsync(cancel);
             await end.CancelAsync();
             await mail.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             await app.StopAsync(CancellationToken.None);
@@ -53,34 +54,52 @@ internal static class DemoCommand
         }
         finally
         {
-            if (!kept) Directory.Delete(folder, recursive: true);
+            if (!kept)
+                Directory.Delete(folder, recursive: true);
         }
     }
 
     private static async Task<List<string>> BeginAsync(HttpClient api, DemoWorld world, bool all, CancellationToken cancel)
     {
-        var applied = await api.PostAsJsonAsync("/api/v1/plan/apply", new PlanSubmission("demo/plan.yaml", world.Plan, world.Files), ContractJson.Options, cancel);
-        if (!applied.IsSuccessStatusCode) throw new IOException($"the demo plan was refused: {await applied.Content.ReadAsStringAsync(cancel)}");
+        var applied = await api.PostAsJsonAsync(
+            "/api/v1/plan/apply",
+            new PlanSubmission("demo/plan.yaml", world.Plan, world.Files),
+            ContractJson.Options,
+            cancel
+        );
+        if (!applied.IsSuccessStatusCode)
+            throw new IOException($"the demo plan was refused: {await applied.Content.ReadAsStringAsync(cancel)}");
         var plan = (await api.GetFromJsonAsync<PlanView>("/api/v1/plan", ContractJson.Options, cancel))!;
         await ActAsync(MoveAction.Survey, plan.Batches);
-        while ((await api.GetFromJsonAsync<List<BatchView>>("/api/v1/batches", ContractJson.Options, cancel))!.Exists(b => Busy(b) > 0)) await Task.Delay(s_look, cancel);
+        while ((await api.GetFromJsonAsync<List<BatchView>>("/api/v1/batches", ContractJson.Options, cancel))!.Exists(b => Busy(b) > 0))
+            await Task.Delay(s_look, cancel);
         // The engineers are looked at and go another day: what was found about them waits for decisions.
         await ActAsync(MoveAction.Start, plan.Batches.Where(b => all || b.Name != "engineers"));
 
         async Task ActAsync(MoveAction action, IEnumerable<PlanBatch> batches)
         {
             foreach (var batch in batches)
-                (await api.PostAsJsonAsync($"/api/v1/batches/{batch.Name}/actions", new MoveActionRequest(action, null), ContractJson.Options, cancel)).EnsureSuccessStatusCode();
+                (
+                    await api.PostAsJsonAsync(
+                        $"/api/v1/batches/{batch.Name}/actions",
+                        new MoveActionRequest(action, null),
+                        ContractJson.Options,
+                        cancel
+                    )
+                ).EnsureSuccessStatusCode();
         }
         return [.. plan.Batches.Select(b => b.Name)];
     }
 
     private static int Busy(BatchView batch) =>
-        batch.Conditions.GetValueOrDefault("running") + batch.Conditions.GetValueOrDefault("queued") + batch.Conditions.GetValueOrDefault("waiting");
+        batch.Conditions.GetValueOrDefault("running")
+        + batch.Conditions.GetValueOrDefault("queued")
+        + batch.Conditions.GetValueOrDefault("waiting");
 
     private static void Announce(Uri address, string token, List<string> batches, DemoOptions options)
     {
-        Console.WriteLine($"""
+        Console.WriteLine(
+            $"""
 
             Saltmarsh Ferries moves from Lanternpost to Northquay. Both are simulated, on this machine.
 
@@ -96,8 +115,13 @@ internal static class DemoCommand
               ./caravan waybill {batches[0]}
               ./caravan differences harbour-office
 
-            """);
-        Console.WriteLine(options.ExitWhenDone ? "It ends by itself when everything that can arrive has arrived." : options.DataFolder is { } kept ? $"Ctrl-C ends it; what the service knows stays in {kept}." : "Ctrl-C ends it, and nothing of it is kept.");
+            """
+        );
+        Console.WriteLine(
+            options.ExitWhenDone ? "It ends by itself when everything that can arrive has arrived."
+            : options.DataFolder is { } kept ? $"Ctrl-C ends it; what the service knows stays in {kept}."
+            : "Ctrl-C ends it, and nothing of it is kept."
+        );
     }
 
     private static async Task DeliverAsync(DemoWorld world, CancellationToken cancel)
@@ -112,20 +136,27 @@ internal static class DemoCommand
         }
     }
 
-    /// <summary>Waits until nobody runs or is about to, and sums up. 0 when all sums close for those who arrived; planted faults are part of the show.</summary>
+    /// <summary>
+    /// Waits until nobody runs or is about to, and sums up. 0 when all sums close for those who arrived; planted faults are part of the
+    /// show.
+    /// </summary>
     private static async Task<int> FinishAsync(HttpClient api, List<string> batches, CancellationToken cancel)
     {
         var told = "";
         while (true)
         {
             var views = (await api.GetFromJsonAsync<List<BatchView>>("/api/v1/batches", ContractJson.Options, cancel))!;
-            var doing = string.Join("\n", views.Select(v => $"  {v.Name,-16} {v.Doing}"));
-            if (doing != told) Console.WriteLine($"{DateTime.Now.ToString("HH:mm:ss", CultureInfo.InvariantCulture)}\n{told = doing}");
-            if (views.TrueForAll(v => Busy(v) == 0)) break;
+            var doing = string.Join("\n", views.Select(v => $"  {v.Name, -16} {v.Doing}"));
+            if (doing != told)
+                Console.WriteLine($"{DateTime.Now.ToString("HH:mm:ss", CultureInfo.InvariantCulture)}\n{told = doing}");
+            if (views.TrueForAll(v => Busy(v) == 0))
+                break;
             await Task.Delay(s_look, cancel);
         }
         var closes = true;
-        Console.WriteLine($"\n{"Batch",-16} {"People",6} {"In step",7} {"Found",7} {"Carried",7} {"Paired",6} {"Excluded",8} {"Left",5}  Sums");
+        Console.WriteLine(
+            $"\n{"Batch", -16} {"People", 6} {"In step", 7} {"Found", 7} {"Carried", 7} {"Paired", 6} {"Excluded", 8} {"Left", 5}  Sums"
+        );
         foreach (var batch in batches)
         {
             var waybill = (await api.GetFromJsonAsync<BatchWaybill>($"/api/v1/batches/{batch}/waybill", ContractJson.Options, cancel))!;
@@ -133,7 +164,10 @@ internal static class DemoCommand
             var good = arrived.All(m => m.Closes);
             closes &= good && arrived.Count > 0;
             var total = waybill.Total;
-            Console.WriteLine($"{batch,-16} {waybill.Moves.Count,6} {arrived.Count,7} {total.Found,7} {total.Carried,7} {total.Paired,6} {total.Excluded,8} {total.LeftBehind,5}  {(good ? "close" : "DO NOT CLOSE")}");
+            Console.WriteLine(
+                $"{batch, -16} {waybill.Moves.Count, 6} {arrived.Count, 7} {total.Found, 7} {total.Carried, 7} {total.Paired, 6} "
+                    + $"{total.Excluded, 8} {total.LeftBehind, 5}  {(good ? "close" : "DO NOT CLOSE")}"
+            );
         }
         var today = (await api.GetFromJsonAsync<Today>("/api/v1/today", ContractJson.Options, cancel))!;
         foreach (var need in today.NeedsYou)

@@ -7,7 +7,9 @@ using EasyCaravan.StandIns;
 
 namespace EasyCaravan.Service.Demo;
 
-/// <summary>The invented company's two mail services, in this process: mailboxes from the demo folder's words, the same at every start.</summary>
+/// <summary>
+/// The invented company's two mail services, in this process: mailboxes from the demo folder's words, the same at every start.
+/// </summary>
 internal sealed class DemoWorld : IAsyncDisposable
 {
     private const int MessagesEach = 260;
@@ -30,17 +32,29 @@ internal sealed class DemoWorld : IAsyncDisposable
     /// <param name="pause">Between two messages that the old side gives out.</param>
     public DemoWorld(string folder, TimeSpan pause)
     {
-        _words = JsonSerializer.Deserialize<Mailboxes>(File.ReadAllText(Path.Combine(folder, "mailboxes.json")), JsonSerializerOptions.Web)!;
+        _words = JsonSerializer.Deserialize<Mailboxes>(
+            File.ReadAllText(Path.Combine(folder, "mailboxes.json")),
+            JsonSerializerOptions.Web
+        )!;
         From = new StandInImap(new StandInManners('/', PausePerMessage: pause));
         Tokens = new StandInOAuth();
-        To = new StandInImap(new StandInManners('.', LargestMessage: NewSideLimit) { Tokens = Tokens, Reserved = new HashSet<string> { "Outbox" }, Deepest = 3 });
+        To = new StandInImap(
+            new StandInManners('.', LargestMessage: NewSideLimit)
+            {
+                Tokens = Tokens,
+                Reserved = new HashSet<string> { "Outbox" },
+                Deepest = 3,
+            }
+        );
         Files = Directory.GetFiles(folder, "*.csv").ToDictionary(f => Path.GetFileName(f), File.ReadAllText);
         Plan = File.ReadAllText(Path.Combine(folder, "plan.yaml"))
             .Replace("127.0.0.1:10145", $"127.0.0.1:{Tokens.Port}", StringComparison.Ordinal)
-            .Replace("port: 10143", $"port: {From.Port}", StringComparison.Ordinal).Replace("port: 10144", $"port: {To.Port}", StringComparison.Ordinal);
+            .Replace("port: 10143", $"port: {From.Port}", StringComparison.Ordinal)
+            .Replace("port: 10144", $"port: {To.Port}", StringComparison.Ordinal);
         foreach (var (file, text) in Files)
         {
-            foreach (var person in Roster.Read(file, text, [])) Settle(person);
+            foreach (var person in Roster.Read(file, text, []))
+                Settle(person);
         }
     }
 
@@ -58,7 +72,8 @@ internal sealed class DemoWorld : IAsyncDisposable
     /// <summary>Somebody writes to somebody, as happens while people move.</summary>
     public void Deliver(string account)
     {
-        if (From.Find(account) is not { } box) return;
+        if (From.Find(account) is not { } box)
+            return;
         lock (box.Lock)
         {
             var inbox = box.Find("INBOX")!;
@@ -68,17 +83,22 @@ internal sealed class DemoWorld : IAsyncDisposable
         }
     }
 
-    /// <summary>Somebody tidies up on the new side before the move is over, and a program of theirs stores a message a second time.</summary>
+    /// <summary>
+    /// Somebody tidies up on the new side before the move is over, and a program of theirs stores a message a second time.
+    /// </summary>
     /// <returns>False while there is too little to tidy up.</returns>
     public bool Meddle(string account)
     {
         const int Enough = 30;
-        if (To.Find(account) is not { } box) return false;
+        if (To.Find(account) is not { } box)
+            return false;
         lock (box.Lock)
         {
             var inbox = box.Find("INBOX")!;
-            if (inbox.Messages.Count < Enough) return false;
-            foreach (var message in inbox.Messages.Skip(3).Take(2).ToList()) inbox.Remove(message);
+            if (inbox.Messages.Count < Enough)
+                return false;
+            foreach (var message in inbox.Messages.Skip(3).Take(2).ToList())
+                inbox.Remove(message);
             inbox.Add(inbox.Messages[7].Octets, ["\\Seen"], inbox.Messages[7].Received);
             return true;
         }
@@ -102,7 +122,10 @@ internal sealed class DemoWorld : IAsyncDisposable
     {
         var local = person.FromAccount.Split('@')[0];
         // The forgotten password is the roster's, not the account's.
-        var box = From.AddAccount(person.FromLogin, person.FromSecret == "lantern-forgotten" ? "lantern-changed-in-may" : person.FromSecret!);
+        var box = From.AddAccount(
+            person.FromLogin,
+            person.FromSecret == "lantern-forgotten" ? "lantern-changed-in-may" : person.FromSecret!
+        );
         var there = To.AddAccount(person.ToLogin, "");
         there.Make("Sent Items", "\\Sent");
         there.Make("Deleted Items", "\\Trash");
@@ -117,11 +140,18 @@ internal sealed class DemoWorld : IAsyncDisposable
             for (var i = 0; i < amount * share.Share / 100; i++)
             {
                 received = received.AddMinutes(step * (0.6 + (_chance.NextDouble() * 0.7)));
-                folder.Add(Compose(person.FromAccount, ++_delivered, 400 + _chance.Next(6000)), Flags(share), received.ToOffset(TimeSpan.FromHours(received.Month is > 3 and < 11 ? 1 : 0)));
+                folder.Add(
+                    Compose(person.FromAccount, ++_delivered, 400 + _chance.Next(6000)),
+                    Flags(share),
+                    received.ToOffset(TimeSpan.FromHours(received.Month is > 3 and < 11 ? 1 : 0))
+                );
             }
         }
-        if (s_tooLarge.Contains(local)) box.Find("INBOX")!.Add(Compose(person.FromAccount, ++_delivered, 420_000, "Survey drawings, all decks"), ["\\Flagged"], received);
-        if (s_dropping.Contains(local)) box.DropAfter = 60;
+        if (s_tooLarge.Contains(local))
+            box.Find("INBOX")!
+                .Add(Compose(person.FromAccount, ++_delivered, 420_000, "Survey drawings, all decks"), ["\\Flagged"], received);
+        if (s_dropping.Contains(local))
+            box.DropAfter = 60;
         Plant(local, person.FromAccount, box, there);
     }
 
@@ -140,15 +170,23 @@ internal sealed class DemoWorld : IAsyncDisposable
                 there.Quota = 100_000;
                 break;
             case "dara.whin":
-                foreach (var folder in box.Folders) folder.Messages.RemoveAll(m => m.Received > DateTimeOffset.UtcNow.AddMonths(-14));
+                foreach (var folder in box.Folders)
+                    folder.Messages.RemoveAll(m => m.Received > DateTimeOffset.UtcNow.AddMonths(-14));
                 break;
             case "edda.lorn":
-                for (var i = 0; i < 12; i++) there.Find("INBOX")!.Add(box.Find("INBOX")!.Messages[i].Octets, ["\\Seen"], box.Find("INBOX")!.Messages[i].Received);
+                for (var i = 0; i < 12; i++)
+                    there.Find("INBOX")!.Add(box.Find("INBOX")!.Messages[i].Octets, ["\\Seen"], box.Find("INBOX")!.Messages[i].Received);
                 break;
             case "siobhan.weir":
                 box.Make("Outbox").Add(Compose(account, ++_delivered, 900), [], new DateTimeOffset(2026, 2, 3, 8, 0, 0, TimeSpan.Zero));
-                box.Make("Engines/Port/Overhaul/2019").Add(Compose(account, ++_delivered, 900), [], new DateTimeOffset(2019, 5, 3, 8, 0, 0, TimeSpan.Zero));
-                box.Find("INBOX")!.Add(Compose(account, ++_delivered, 900, "The clock of this machine is wrong"), [], new DateTimeOffset(2038, 1, 19, 3, 14, 7, TimeSpan.Zero));
+                box.Make("Engines/Port/Overhaul/2019")
+                    .Add(Compose(account, ++_delivered, 900), [], new DateTimeOffset(2019, 5, 3, 8, 0, 0, TimeSpan.Zero));
+                box.Find("INBOX")!
+                    .Add(
+                        Compose(account, ++_delivered, 900, "The clock of this machine is wrong"),
+                        [],
+                        new DateTimeOffset(2038, 1, 19, 3, 14, 7, TimeSpan.Zero)
+                    );
                 break;
         }
     }
@@ -156,11 +194,16 @@ internal sealed class DemoWorld : IAsyncDisposable
     private string[] Flags(FolderShare share)
     {
         var flags = new List<string>();
-        if (share.Use == "\\Drafts") flags.Add("\\Draft");
-        if (_chance.Next(10) > 1) flags.Add("\\Seen");
-        if (_chance.Next(5) == 0) flags.Add("\\Answered");
-        if (_chance.Next(12) == 0) flags.Add("\\Flagged");
-        if (_chance.Next(15) == 0) flags.Add(_words.Keywords[_chance.Next(_words.Keywords.Length)]);
+        if (share.Use == "\\Drafts")
+            flags.Add("\\Draft");
+        if (_chance.Next(10) > 1)
+            flags.Add("\\Seen");
+        if (_chance.Next(5) == 0)
+            flags.Add("\\Answered");
+        if (_chance.Next(12) == 0)
+            flags.Add("\\Flagged");
+        if (_chance.Next(15) == 0)
+            flags.Add(_words.Keywords[_chance.Next(_words.Keywords.Length)]);
         return [.. flags];
     }
 
@@ -169,15 +212,29 @@ internal sealed class DemoWorld : IAsyncDisposable
         subject ??= _words.Subjects[number % _words.Subjects.Length];
         var encoded = subject.All(char.IsAscii) ? subject : $"=?utf-8?B?{Convert.ToBase64String(Encoding.UTF8.GetBytes(subject))}?=";
         var text = new StringBuilder();
-        for (var i = 0; i < 3; i++) text.Append(_words.Sentences[(number + (i * 3)) % _words.Sentences.Length]).Append("\r\n");
+        for (var i = 0; i < 3; i++)
+            text.Append(_words.Sentences[(number + (i * 3)) % _words.Sentences.Length]).Append("\r\n");
         var message = new StringBuilder();
-        message.Append(CultureInfo.InvariantCulture, $"Received: from quay.lanternpost.example by imap.lanternpost.example; Mon, 8 Jan 2024 06:30:00 +0000\r\n");
-        message.Append(CultureInfo.InvariantCulture, $"From: Harbour desk <desk{number % 9}@saltmarsh.example>\r\nTo: {to}\r\nSubject: {encoded}\r\nDate: Mon, 8 Jan 2024 06:30:00 +0000\r\nMessage-ID: <{number}@saltmarsh.example>\r\n");
-        if (octets < 3000) return Encoding.UTF8.GetBytes(message.Append("Content-Type: text/plain; charset=utf-8\r\n\r\n").Append(text).ToString());
+        message.Append(
+            CultureInfo.InvariantCulture,
+            $"Received: from quay.lanternpost.example by imap.lanternpost.example; Mon, 8 Jan 2024 06:30:00 +0000\r\n"
+        );
+        message.Append(
+            CultureInfo.InvariantCulture,
+            $"From: Harbour desk <desk{number % 9}@saltmarsh.example>\r\nTo: {to}\r\nSubject: {encoded}\r\n"
+                + $"Date: Mon, 8 Jan 2024 06:30:00 +0000\r\nMessage-ID: <{number}@saltmarsh.example>\r\n"
+        );
+        if (octets < 3000)
+            return Encoding.UTF8.GetBytes(message.Append("Content-Type: text/plain; charset=utf-8\r\n\r\n").Append(text).ToString());
         // The larger ones carry an attachment.
         var attachment = new byte[octets * 3 / 4];
         _chance.NextBytes(attachment);
-        message.Append("MIME-Version: 1.0\r\nContent-Type: multipart/mixed; boundary=\"rope\"\r\n\r\n--rope\r\nContent-Type: text/plain; charset=utf-8\r\n\r\n").Append(text);
+        message
+            .Append(
+                "MIME-Version: 1.0\r\nContent-Type: multipart/mixed; boundary=\"rope\"\r\n\r\n--rope\r\n"
+                    + "Content-Type: text/plain; charset=utf-8\r\n\r\n"
+            )
+            .Append(text);
         message.Append("--rope\r\nContent-Type: application/octet-stream; name=\"chart.bin\"\r\nContent-Transfer-Encoding: base64\r\n\r\n");
         message.Append(Convert.ToBase64String(attachment, Base64FormattingOptions.InsertLineBreaks)).Append("\r\n--rope--\r\n");
         return Encoding.UTF8.GetBytes(message.ToString());

@@ -13,7 +13,8 @@ internal sealed class LiveHub
 
     public void Touch(string batch, long move)
     {
-        foreach (var listener in _listeners.Keys) listener.Writer.TryWrite(new Touched(batch, move));
+        foreach (var listener in _listeners.Keys)
+            listener.Writer.TryWrite(new Touched(batch, move));
     }
 
     public Channel<Touched> Listen()

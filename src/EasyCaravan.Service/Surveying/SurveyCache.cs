@@ -14,14 +14,21 @@ internal sealed record SurveyedMove(MoveRow Move, SurveyRow? Survey, SurveyDiges
 
 /// <summary>All that the surveys of a batch say under the rules that hold now.</summary>
 internal sealed record SurveyedBatch(
-    Plan Plan, Batch Batch, Core.Planning.Route Route, Core.Planning.Service From, Core.Planning.Service To, IReadOnlyList<DecisionRow> Decisions, IReadOnlyList<SurveyedMove> Moves)
+    Plan Plan,
+    Batch Batch,
+    Core.Planning.Route Route,
+    Core.Planning.Service From,
+    Core.Planning.Service To,
+    IReadOnlyList<DecisionRow> Decisions,
+    IReadOnlyList<SurveyedMove> Moves
+)
 {
     public IEnumerable<SurveyedMove> Whole => Moves.Where(m => m.Digest is { Whole: true });
 }
 
 /// <summary>
-/// Reads surveys by batch. What a survey means depends on the plan and on what people decided, so it is worked out when somebody asks, once for each
-/// survey and set of rules, and only the digest is kept.
+/// Reads surveys by batch. What a survey means depends on the plan and on what people decided, so it is worked out when somebody asks, once
+/// for each survey and set of rules, and only the digest is kept.
 /// </summary>
 internal sealed class SurveyCache(Database database, CurrentPlan current, CaravanOptions options)
 {
@@ -44,19 +51,24 @@ internal sealed class SurveyCache(Database database, CurrentPlan current, Carava
     public async Task<SurveyedBatch?> LoadAsync(string name, CancellationToken cancel)
     {
         var (plan, planRow) = await current.GetAsync(cancel);
-        if (plan?.Batches.FirstOrDefault(b => b.Name == name) is not { } batch) return null;
+        if (plan?.Batches.FirstOrDefault(b => b.Name == name) is not { } batch)
+            return null;
         var newest = await NewestAsync(name, cancel);
         var now = Environment.TickCount64;
         var shared = _shared.AddOrUpdate(
             name,
             _ => (now, planRow!.Id, newest, ReadAsync(name, plan, planRow, batch)),
-            (_, old) => now - old.At < s_share.TotalMilliseconds && (old.Plan, old.Newest) == (planRow!.Id, newest) && !old.Batch.IsFaulted
-                ? old
-                : (now, planRow!.Id, newest, ReadAsync(name, plan, planRow, batch)));
+            (_, old) =>
+                now - old.At < s_share.TotalMilliseconds && (old.Plan, old.Newest) == (planRow!.Id, newest) && !old.Batch.IsFaulted
+                    ? old
+                    : (now, planRow!.Id, newest, ReadAsync(name, plan, planRow, batch))
+        );
         return await shared.Batch.WaitAsync(cancel);
     }
 
-    /// <summary>When the last account of the batch was looked at: whoever waited for that wants to see it, not the reading from before.</summary>
+    /// <summary>
+    /// When the last account of the batch was looked at: whoever waited for that wants to see it, not the reading from before.
+    /// </summary>
     private async Task<long?> NewestAsync(string batch, CancellationToken cancel)
     {
         await using var db = database.Read();
@@ -76,28 +88,64 @@ internal sealed class SurveyCache(Database database, CurrentPlan current, Carava
         var rulesOf = Decisions.RulesFrom(route, decisions);
         var moves = await db.Moves.Where(m => m.Batch == name).OrderBy(m => m.Id).ToListAsync(cancel);
         // Everything but the inventories, which may be large.
-        var surveys = await db.Surveys.Where(s => db.Moves.Any(m => m.Id == s.MoveId && m.Batch == name))
-            .Select(s => new SurveyRow { MoveId = s.MoveId, TakenAt = s.TakenAt, Messages = s.Messages, Octets = s.Octets, Folders = s.Folders, ToMessages = s.ToMessages, Whole = s.Whole, InventoryJson = "" })
+        var surveys = await db
+            .Surveys.Where(s => db.Moves.Any(m => m.Id == s.MoveId && m.Batch == name))
+            .Select(s => new SurveyRow
+            {
+                MoveId = s.MoveId,
+                TakenAt = s.TakenAt,
+                Messages = s.Messages,
+                Octets = s.Octets,
+                Folders = s.Folders,
+                ToMessages = s.ToMessages,
+                Whole = s.Whole,
+                InventoryJson = "",
+            })
             .ToDictionaryAsync(s => s.MoveId, cancel);
         var common = string.Join(';', decisions.Where(c => c.Scope is not DecisionScope.Move).Select(c => c.Id));
         var own = decisions.Where(c => c.Scope is DecisionScope.Move).ToLookup(c => c.Place);
         Stamp StampOf(MoveRow move, SurveyRow survey) =>
-            new(survey.TakenAt, planRow.Id, $"{common}|{string.Join(';', own[Decisions.PlaceOf(move.Id)].Select(c => c.Id))}", $"{move.Name}|{move.ToUnder}|{move.ToRoot}");
-        var stale = moves.Where(m => surveys.TryGetValue(m.Id, out var s) && !(_digests.TryGetValue(m.Id, out var known) && known.Stamp == StampOf(m, s))).ToList();
+            new(
+                survey.TakenAt,
+                planRow.Id,
+                $"{common}|{string.Join(';', own[Decisions.PlaceOf(move.Id)].Select(c => c.Id))}",
+                $"{move.Name}|{move.ToUnder}|{move.ToRoot}"
+            );
+        var stale = moves
+            .Where(m =>
+                surveys.TryGetValue(m.Id, out var s) && !(_digests.TryGetValue(m.Id, out var known) && known.Stamp == StampOf(m, s))
+            )
+            .ToList();
         foreach (var some in stale.Chunk(Chunk))
         {
             var ids = some.Select(m => m.Id).ToList();
             var rows = await db.Surveys.Where(s => ids.Contains(s.MoveId)).ToDictionaryAsync(s => s.MoveId, cancel);
             foreach (var move in some)
             {
-                if (!rows.TryGetValue(move.Id, out var row)) continue;
+                if (!rows.TryGetValue(move.Id, out var row))
+                    continue;
                 var digest = SurveyDigest.Make(Surveys.InventoryOf(row), rulesOf(move), from, to, DecisionsOf(decisions, move));
                 _digests[move.Id] = (StampOf(move, row), digest);
             }
         }
         var alike = await LookAlikesAsync(db, plan, cancel);
-        return new SurveyedBatch(plan, batch, route, from, to, decisions, [.. moves.Select(m =>
-            new SurveyedMove(m, surveys.GetValueOrDefault(m.Id), surveys.ContainsKey(m.Id) && _digests.TryGetValue(m.Id, out var known) ? WithLookAlikes(known.Digest, m, alike, decisions) : null))]);
+        return new SurveyedBatch(
+            plan,
+            batch,
+            route,
+            from,
+            to,
+            decisions,
+            [
+                .. moves.Select(m => new SurveyedMove(
+                    m,
+                    surveys.GetValueOrDefault(m.Id),
+                    surveys.ContainsKey(m.Id) && _digests.TryGetValue(m.Id, out var known)
+                        ? WithLookAlikes(known.Digest, m, alike, decisions)
+                        : null
+                )),
+            ]
+        );
     }
 
     /// <summary>One person's inventory, whole.</summary>
@@ -108,7 +156,10 @@ internal sealed class SurveyCache(Database database, CurrentPlan current, Carava
     }
 
     /// <summary>Many inventories, whole, so many in memory at a time.</summary>
-    public async IAsyncEnumerable<(SurveyedMove Move, Inventory Inventory)> InventoriesAsync(IEnumerable<SurveyedMove> moves, [EnumeratorCancellation] CancellationToken cancel)
+    public async IAsyncEnumerable<(SurveyedMove Move, Inventory Inventory)> InventoriesAsync(
+        IEnumerable<SurveyedMove> moves,
+        [EnumeratorCancellation] CancellationToken cancel
+    )
     {
         await using var db = database.Read();
         foreach (var some in moves.Chunk(Chunk))
@@ -116,7 +167,8 @@ internal sealed class SurveyCache(Database database, CurrentPlan current, Carava
             var ids = some.Select(m => m.Move.Id).ToList();
             var rows = await db.Surveys.Where(s => ids.Contains(s.MoveId)).ToDictionaryAsync(s => s.MoveId, cancel);
             foreach (var move in some)
-                if (rows.TryGetValue(move.Move.Id, out var row)) yield return (move, Surveys.InventoryOf(row));
+                if (rows.TryGetValue(move.Move.Id, out var row))
+                    yield return (move, Surveys.InventoryOf(row));
         }
     }
 
@@ -131,17 +183,40 @@ internal sealed class SurveyCache(Database database, CurrentPlan current, Carava
         decisions.Where(c => c.Scope is not DecisionScope.Move || c.Place == Decisions.PlaceOf(move.Id)).Select(Decisions.DecisionOf);
 
     /// <summary>Over all batches of the plan: a person is in the roster twice more often in two of them than in one.</summary>
-    private static async Task<IReadOnlyDictionary<long, IReadOnlyList<string>>> LookAlikesAsync(CaravanDb db, Plan plan, CancellationToken cancel)
+    private static async Task<IReadOnlyDictionary<long, IReadOnlyList<string>>> LookAlikesAsync(
+        CaravanDb db,
+        Plan plan,
+        CancellationToken cancel
+    )
     {
         var names = plan.Batches.Select(b => b.Name).ToList();
-        var people = await db.Moves.Where(m => names.Contains(m.Batch) && m.Stage != Core.Carrying.Stage.Withdrawn).Select(m => new { m.Id, m.Name, m.FromAccount }).ToListAsync(cancel);
+        var people = await db
+            .Moves.Where(m => names.Contains(m.Batch) && m.Stage != Core.Carrying.Stage.Withdrawn)
+            .Select(m => new
+            {
+                m.Id,
+                m.Name,
+                m.FromAccount,
+            })
+            .ToListAsync(cancel);
         return LookAlikes.Find(people.Select(p => (p.Id, p.Name, p.FromAccount)));
     }
 
-    private static SurveyDigest WithLookAlikes(SurveyDigest digest, MoveRow move, IReadOnlyDictionary<long, IReadOnlyList<string>> alike, IReadOnlyList<DecisionRow> decisions)
+    private static SurveyDigest WithLookAlikes(
+        SurveyDigest digest,
+        MoveRow move,
+        IReadOnlyDictionary<long, IReadOnlyList<string>> alike,
+        IReadOnlyList<DecisionRow> decisions
+    )
     {
-        if (!alike.TryGetValue(move.Id, out var others)) return digest;
+        if (!alike.TryGetValue(move.Id, out var others))
+            return digest;
         var decision = Decision.InForce(DecisionsOf(decisions, move)).FirstOrDefault(c => c.Code is FindingCode.SamePerson);
-        return digest with { Findings = digest.Findings.Add(new DigestedFinding(new Finding(FindingCode.SamePerson, $"looks like {string.Join(", ", others.Take(3))}"), decision)) };
+        return digest with
+        {
+            Findings = digest.Findings.Add(
+                new DigestedFinding(new Finding(FindingCode.SamePerson, $"looks like {string.Join(", ", others.Take(3))}"), decision)
+            ),
+        };
     }
 }

@@ -9,14 +9,17 @@ internal static class ConsolePages
 
     /// <summary>Before routing: the page answers every address that is not a file's.</summary>
     public static void UseFiles(WebApplication app) =>
-        app.UseStaticFiles(new StaticFileOptions
-        {
-            OnPrepareResponse = file =>
+        app.UseStaticFiles(
+            new StaticFileOptions
             {
-                // Built files carry a digest in their names, so they never change.
-                if (file.Context.Request.Path.StartsWithSegments("/assets")) file.Context.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
-            },
-        });
+                OnPrepareResponse = file =>
+                {
+                    // Built files carry a digest in their names, so they never change.
+                    if (file.Context.Request.Path.StartsWithSegments("/assets"))
+                        file.Context.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
+                },
+            }
+        );
 
     public static void Map(WebApplication app)
     {
@@ -28,7 +31,11 @@ internal static class ConsolePages
     private static async Task<IResult> PageAsync(HttpContext context, IWebHostEnvironment environment, CancellationToken cancel)
     {
         var page = environment.WebRootFileProvider.GetFileInfo("index.html");
-        if (!page.Exists) return TypedResults.Text("The console is not built. Run ./caravan at the root, which builds what is missing.", statusCode: StatusCodes.Status404NotFound);
+        if (!page.Exists)
+            return TypedResults.Text(
+                "The console is not built. Run ./caravan at the root, which builds what is missing.",
+                statusCode: StatusCodes.Status404NotFound
+            );
         using var reader = new StreamReader(page.CreateReadStream());
         var html = (await reader.ReadToEndAsync(cancel)).Replace(NoncePlace, PageSecurity.NonceOf(context), StringComparison.Ordinal);
         context.Response.Headers.CacheControl = "no-store";

@@ -17,7 +17,14 @@ internal sealed class AccountAccess(ISecrets secrets, SecretPlaces places, Conse
 
     /// <exception cref="FaultException">No secret is known; the fault says whose and what to do.</exception>
     private async Task<Credentials> MakeAsync(
-        Core.Planning.Service service, string account, string login, string? sealedSecret, string? reference, string? root, CancellationToken cancel)
+        Core.Planning.Service service,
+        string account,
+        string login,
+        string? sealedSecret,
+        string? reference,
+        string? root,
+        CancellationToken cancel
+    )
     {
         try
         {
@@ -29,9 +36,18 @@ internal sealed class AccountAccess(ISecrets secrets, SecretPlaces places, Conse
         }
     }
 
-    private async Task<string> SecretAsync(Core.Planning.Service service, string account, string? sealedSecret, string? reference, CancellationToken cancel)
+    private async Task<string> SecretAsync(
+        Core.Planning.Service service,
+        string account,
+        string? sealedSecret,
+        string? reference,
+        CancellationToken cancel
+    )
     {
-        string? Own() => sealedSecret is not null ? secrets.Open(sealedSecret) : reference is not null ? places.Read(SecretReference.Parse(reference)!) : null;
+        string? Own() =>
+            sealedSecret is not null ? secrets.Open(sealedSecret)
+            : reference is not null ? places.Read(SecretReference.Parse(reference)!)
+            : null;
         switch (service.SignIn)
         {
             case SignIn.OnBehalf onBehalf:
@@ -39,12 +55,25 @@ internal sealed class AccountAccess(ISecrets secrets, SecretPlaces places, Conse
             case SignIn.OAuth { Grant: OAuthGrant.ClientCredentials or OAuthGrant.JwtBearer }:
                 return "";
             case SignIn.OAuth { Grant: OAuthGrant.RefreshToken }:
-                return await consents.CurrentAsync(service.Name, account, Own() ?? throw Missing(account, $"no refresh token is known for {service.Name}"), cancel);
+                return await consents.CurrentAsync(
+                    service.Name,
+                    account,
+                    Own() ?? throw Missing(account, $"no refresh token is known for {service.Name}"),
+                    cancel
+                );
             case SignIn.OAuth:
                 return await consents.FindAsync(service.Name, account, cancel)
-                    ?? throw new FaultException(new Fault(Cause.ConsentMissing, account, $"nobody has consented at {service.Name} yet"), Verdict.Keep);
+                    ?? throw new FaultException(
+                        new Fault(Cause.ConsentMissing, account, $"nobody has consented at {service.Name} yet"),
+                        Verdict.Keep
+                    );
             case SignIn.Password password:
-                return Own() ?? (password.Shared is { } shared ? places.Read(shared) : throw Missing(account, $"no password is known for {service.Name}"));
+                return Own()
+                    ?? (
+                        password.Shared is { } shared
+                            ? places.Read(shared)
+                            : throw Missing(account, $"no password is known for {service.Name}")
+                    );
             default:
                 throw new InvalidOperationException($"Unknown sign-in {service.SignIn}.");
         }

@@ -16,16 +16,32 @@ internal sealed class Allowances(Database database, CurrentPlan plan, TimeProvid
         var sides = new List<(long Left, bool Untouched, Fault Spent)>();
         foreach (var (service, account) in new[] { (from, person.FromAccount), (to, person.ToAccount) })
         {
-            if (service.Limits.BytesPerDay is not { } limit) continue;
+            if (service.Limits.BytesPerDay is not { } limit)
+                continue;
             var now = Instant.FromDateTimeOffset(time.GetUtcNow());
             var day = service.Limits.DayOf(now);
             var used = await UsedAsync(service.Name, account, day, cancel);
             var next = day + Duration.FromDays(1);
-            sides.Add((limit - used, used == 0, new Fault(Cause.DaySpent, service.Name, $"the {ByteCount.Write(limit)} that {service.Name} allows {account} in a day are used up") { NotBefore = next }));
+            sides.Add(
+                (
+                    limit - used,
+                    used == 0,
+                    new Fault(
+                        Cause.DaySpent,
+                        service.Name,
+                        $"the {ByteCount.Write(limit)} that {service.Name} allows {account} in a day are used up"
+                    )
+                    {
+                        NotBefore = next,
+                    }
+                )
+            );
         }
-        if (sides.Count == 0) return Allowance.Unlimited;
+        if (sides.Count == 0)
+            return Allowance.Unlimited;
         var (left, untouched, spent) = sides.MinBy(s => s.Left);
-        if (left <= 0) throw new FaultException(spent, Verdict.Keep);
+        if (left <= 0)
+            throw new FaultException(spent, Verdict.Keep);
         return new Allowance(left, untouched, spent);
     }
 
@@ -35,14 +51,17 @@ internal sealed class Allowances(Database database, CurrentPlan plan, TimeProvid
         var since = day.ToUnixTimeMilliseconds();
         var current = (await plan.GetAsync(cancel)).Plan!;
         // The same address on another service is another account.
-        List<string> BatchesOf(Func<Core.Planning.Route, bool> uses) => [.. current.Batches.Where(b => uses(current.Routes.First(r => r.Name == b.Route))).Select(b => b.Name)];
+        List<string> BatchesOf(Func<Core.Planning.Route, bool> uses) =>
+            [.. current.Batches.Where(b => uses(current.Routes.First(r => r.Name == b.Route))).Select(b => b.Name)];
         var (asFrom, asTo) = (BatchesOf(r => r.From == service), BatchesOf(r => r.To == service));
         await using var db = database.Read();
-        return await (from pass in db.Passes
-                      where pass.EndedAt == null || pass.EndedAt >= since
-                      join move in db.Moves on pass.MoveId equals move.Id
-                      where (move.FromAccount == account && asFrom.Contains(move.Batch)) || (move.ToAccount == account && asTo.Contains(move.Batch))
-                      join leg in db.PassLegs on pass.Id equals leg.PassId
-                      select leg.Octets).SumAsync(cancel);
+        return await (
+            from pass in db.Passes
+            where pass.EndedAt == null || pass.EndedAt >= since
+            join move in db.Moves on pass.MoveId equals move.Id
+            where (move.FromAccount == account && asFrom.Contains(move.Batch)) || (move.ToAccount == account && asTo.Contains(move.Batch))
+            join leg in db.PassLegs on pass.Id equals leg.PassId
+            select leg.Octets
+        ).SumAsync(cancel);
     }
 }

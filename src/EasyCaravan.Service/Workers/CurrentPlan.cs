@@ -18,21 +18,24 @@ internal sealed class CurrentPlan(Plans plans)
         int before;
         lock (_lock)
         {
-            if (_state is { } known) return (known.Plan, known.Row);
+            if (_state is { } known)
+                return (known.Plan, known.Row);
             before = _applied;
         }
         var current = await plans.CurrentAsync(cancel);
         lock (_lock)
         {
             // What was read while another plan was applied may be the old one: it serves this caller and is not kept.
-            if (before == _applied) _state = new State(current?.Plan, current?.Row);
+            if (before == _applied)
+                _state = new State(current?.Plan, current?.Row);
         }
         return (current?.Plan, current?.Row);
     }
 
     public void Forget()
     {
-        lock (_lock) (_state, _applied) = (null, _applied + 1);
+        lock (_lock)
+            (_state, _applied) = (null, _applied + 1);
     }
 
     public async Task<Timetable?> TimetableOfAsync(string batch, CancellationToken cancel) =>

@@ -15,15 +15,25 @@ internal sealed class MailAccounts(ServiceSlots slots, ServiceThrottle throttle,
 
     public async Task<IMailAccount?> TryOpenAsync(Core.Planning.Service service, Credentials credentials, CancellationToken cancel) =>
         // A POP3 mailbox is open once at a time (RFC 1939 §8).
-        service.Mail?.Speaks is not MailProtocol.Pop3 && slots.TryAcquire(service, credentials.Account) is { } slot ? await OpenInAsync(service, credentials, slot, cancel) : null;
+        service.Mail?.Speaks
+            is not MailProtocol.Pop3
+        && slots.TryAcquire(service, credentials.Account) is { } slot
+            ? await OpenInAsync(service, credentials, slot, cancel)
+            : null;
 
-    private async Task<IMailAccount> OpenInAsync(Core.Planning.Service service, Credentials credentials, IDisposable slot, CancellationToken cancel)
+    private async Task<IMailAccount> OpenInAsync(
+        Core.Planning.Service service,
+        Credentials credentials,
+        IDisposable slot,
+        CancellationToken cancel
+    )
     {
         try
         {
-            IMailAccount account = service.Mail?.Speaks is MailProtocol.Pop3
-                ? await Pop3MailAccount.OpenAsync(service, credentials, tokens, numbers, null, slot, cancel)
-                : await ImapMailAccount.OpenAsync(service, credentials, tokens, null, slot, cancel);
+            IMailAccount account =
+                service.Mail?.Speaks is MailProtocol.Pop3
+                    ? await Pop3MailAccount.OpenAsync(service, credentials, tokens, numbers, null, slot, cancel)
+                    : await ImapMailAccount.OpenAsync(service, credentials, tokens, null, slot, cancel);
             await throttle.RecoveredAsync(service.Name);
             return account;
         }

@@ -15,7 +15,8 @@ internal sealed class MailOrders(AccountAccess access, Allowances allowances, Se
             new Side(from, await access.FromAsync(person, from, cancel)),
             new Side(to, await access.ToAsync(person, to, context.Rules.Root, cancel)),
             context.Rules,
-            Math.Min(MailLegOrder.MostLanes, Math.Min(from.Limits.PerAccount, to.Limits.PerAccount)))
+            Math.Min(MailLegOrder.MostLanes, Math.Min(from.Limits.PerAccount, to.Limits.PerAccount))
+        )
         {
             Allowance = await allowances.OfAsync(person, from, to, cancel),
             RateLimiters = throttle.RateLimitersOf(from, person.FromAccount, to, person.ToAccount),

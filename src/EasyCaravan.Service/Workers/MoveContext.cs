@@ -18,7 +18,10 @@ internal sealed class MoveContexts(CurrentPlan plan, Database database)
         await using var db = database.Read();
         var move = await db.Moves.FirstAsync(m => m.Id == person.Id, cancel);
         return new MoveContext(
-            person, current.Services.First(s => s.Name == route.From), current.Services.First(s => s.Name == route.To),
-            await Decisions.RulesOfAsync(db, current, move, cancel));
+            person,
+            current.Services.First(s => s.Name == route.From),
+            current.Services.First(s => s.Name == route.To),
+            await Decisions.RulesOfAsync(db, current, move, cancel)
+        );
     }
 }

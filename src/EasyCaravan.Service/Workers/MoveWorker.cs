@@ -9,10 +9,21 @@ using NodaTime;
 
 namespace EasyCaravan.Service.Workers;
 
-/// <summary>Runs one claimed move: its legs in order, or a survey or comparison. Keeps the lease alive, and writes down how it ended.</summary>
+/// <summary>
+/// Runs one claimed move: its legs in order, or a survey or comparison. Keeps the lease alive, and writes down how it ended.
+/// </summary>
 internal sealed class MoveWorker(
-    MoveStore store, PassRunner runner, PassReport report, Journal journal, CurrentPlan plan, ServiceThrottle throttle, LiveHub live,
-    CaravanOptions options, TimeProvider time, ILogger<MoveWorker> log)
+    MoveStore store,
+    PassRunner runner,
+    PassReport report,
+    Journal journal,
+    CurrentPlan plan,
+    ServiceThrottle throttle,
+    LiveHub live,
+    CaravanOptions options,
+    TimeProvider time,
+    ILogger<MoveWorker> log
+)
 {
     private static readonly TimeSpan s_heartbeat = TimeSpan.FromSeconds(1);
 
@@ -27,7 +38,12 @@ internal sealed class MoveWorker(
         }
         catch (Exception e)
         {
-            log.LogError(e, "{Batch}/{Account}: the pass could not be run; it is taken up again when its lease ends", claim.Person.Batch, claim.Person.FromAccount);
+            log.LogError(
+                e,
+                "{Batch}/{Account}: the pass could not be run; it is taken up again when its lease ends",
+                claim.Person.Batch,
+                claim.Person.FromAccount
+            );
         }
     }
 
@@ -38,7 +54,8 @@ internal sealed class MoveWorker(
         live.Touch(person.Batch, person.Id);
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping);
         var timetable = await plan.TimetableOfAsync(person.Batch, CancellationToken.None);
-        if (claim.State.Wanted is not PassKind.Survey && timetable?.ClosesAt(Now) is { } closes) stop.CancelAfter((closes - Now).ToTimeSpan());
+        if (claim.State.Wanted is not PassKind.Survey && timetable?.ClosesAt(Now) is { } closes)
+            stop.CancelAfter((closes - Now).ToTimeSpan());
         var heart = BeatAsync(pass, stop);
         var end = await runner.RunAsync(pass, stop.Token);
         await stop.CancelAsync();
@@ -56,8 +73,10 @@ internal sealed class MoveWorker(
             while (true)
             {
                 await Task.Delay(s_heartbeat, time, stop.Token);
-                if (!await store.RenewAsync(claim, pass.Tallies, stop.Token)) await stop.CancelAsync();
-                else if (time.GetElapsedTime(began) > options.TimeSlice && await OthersWaitAsync(stop.Token)) await stop.CancelAsync();
+                if (!await store.RenewAsync(claim, pass.Tallies, stop.Token))
+                    await stop.CancelAsync();
+                else if (time.GetElapsedTime(began) > options.TimeSlice && await OthersWaitAsync(stop.Token))
+                    await stop.CancelAsync();
                 await WriteNotesAsync(pass);
                 live.Touch(claim.Person.Batch, claim.Person.Id);
             }
@@ -84,10 +103,15 @@ internal sealed class MoveWorker(
         try
         {
             await store.EndAsync(
-                claim, pass.Tallies, end,
-                state => state.End(end, ResumesAt, Random.Shared.NextDouble(), timetable, Now), CancellationToken.None);
+                claim,
+                pass.Tallies,
+                end,
+                state => state.End(end, ResumesAt, Random.Shared.NextDouble(), timetable, Now),
+                CancellationToken.None
+            );
             await WriteNotesAsync(pass);
-            foreach (var sentence in await report.DescribeAsync(claim, pass.Tallies, end)) await WriteAsync(person, sentence);
+            foreach (var sentence in await report.DescribeAsync(claim, pass.Tallies, end))
+                await WriteAsync(person, sentence);
         }
         catch (Exception e)
         {
@@ -96,13 +120,18 @@ internal sealed class MoveWorker(
         }
     }
 
-    /// <summary>When the service that a fault came from is tried again for all who wait for it; null where the fault is not about the service.</summary>
+    /// <summary>
+    /// When the service that a fault came from is tried again for all who wait for it; null where the fault is not about the service.
+    /// </summary>
     private Instant? ResumesAt(Fault fault) =>
-        fault is { Action: FaultAction.RetryLater, Service: { } service } && FaultRules.IsOfService(fault) ? throttle.PauseOf(service)?.Until : null;
+        fault is { Action: FaultAction.RetryLater, Service: { } service } && FaultRules.IsOfService(fault)
+            ? throttle.PauseOf(service)?.Until
+            : null;
 
     private async Task WriteNotesAsync(RunningPass pass)
     {
-        while (pass.Notes.TryDequeue(out var note)) await WriteAsync(pass.Claim.Person, note);
+        while (pass.Notes.TryDequeue(out var note))
+            await WriteAsync(pass.Claim.Person, note);
     }
 
     private Task WriteAsync(MovePerson person, string sentence) =>
@@ -115,7 +144,8 @@ internal sealed class RunningPass(Claim claim)
     public Claim Claim => claim;
 
     /// <summary>One for each kind that runs; a survey or comparison looks at mail.</summary>
-    public IReadOnlyList<Tally> Tallies { get; } = claim.Legs.Count == 0 ? [new Tally(Kind.Mail)] : [.. claim.Legs.Select(k => new Tally(k))];
+    public IReadOnlyList<Tally> Tallies { get; } =
+        claim.Legs.Count == 0 ? [new Tally(Kind.Mail)] : [.. claim.Legs.Select(k => new Tally(k))];
 
     /// <summary>Sentences for the journal.</summary>
     public ConcurrentQueue<string> Notes { get; } = [];

@@ -5,7 +5,16 @@ using NodaTime;
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>Claims due moves and runs them, so many at a time.</summary>
-internal sealed class MoveWorkers(MoveStore store, MoveWorker worker, ServiceThrottle throttle, CurrentPlan plan, WorkSignal signal, CaravanOptions options, TimeProvider time, ILogger<MoveWorkers> log) : BackgroundService
+internal sealed class MoveWorkers(
+    MoveStore store,
+    MoveWorker worker,
+    ServiceThrottle throttle,
+    CurrentPlan plan,
+    WorkSignal signal,
+    CaravanOptions options,
+    TimeProvider time,
+    ILogger<MoveWorkers> log
+) : BackgroundService
 {
     /// <summary>How long at most until due moves are looked for again: leases of lost workers run out without a signal.</summary>
     private static readonly TimeSpan s_rhythm = TimeSpan.FromSeconds(5);
@@ -72,7 +81,8 @@ internal sealed class MoveWorkers(MoveStore store, MoveWorker worker, ServiceThr
             var pause = s_rhythm;
             var (resting, ends) = await RestingAsync(cancel);
             var next = await store.NextDueAsync(resting, cancel);
-            if (ends is { } end && !(next < end)) next = end;
+            if (ends is { } end && !(next < end))
+                next = end;
             if (running.Count < options.MovesAtOnce && next is { } due)
             {
                 var until = due - Instant.FromDateTimeOffset(time.GetUtcNow());
@@ -97,7 +107,8 @@ internal sealed class WorkSignal
 {
     private TaskCompletionSource _raised = new(TaskCreationOptions.RunContinuationsAsynchronously);
 
-    public void Raise() => Interlocked.Exchange(ref _raised, new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously)).TrySetResult();
+    public void Raise() =>
+        Interlocked.Exchange(ref _raised, new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously)).TrySetResult();
 
     public Task WaitAsync(CancellationToken cancel) => Volatile.Read(ref _raised).Task.WaitAsync(cancel);
 }

@@ -11,8 +11,10 @@ internal sealed class PassReport(Database database)
 {
     public async Task<IReadOnlyList<string>> DescribeAsync(Claim claim, IReadOnlyList<Tally> tallies, PassEnd end)
     {
-        if (claim.State.Wanted is PassKind.Survey) return [Describe("survey", tallies[0], end.Fault, end.Stopped, "no message seen")];
-        if (claim.State.Wanted is PassKind.Compare) return [Describe("comparison", tallies[0], end.Fault, end.Stopped, "no message seen")];
+        if (claim.State.Wanted is PassKind.Survey)
+            return [Describe("survey", tallies[0], end.Fault, end.Stopped, "no message seen")];
+        if (claim.State.Wanted is PassKind.Compare)
+            return [Describe("comparison", tallies[0], end.Fault, end.Stopped, "no message seen")];
         var sentences = new List<string>();
         foreach (var tally in tallies)
         {
@@ -38,17 +40,27 @@ internal sealed class PassReport(Database database)
     private static string Describe(string pass, Tally tally, Core.Pacing.Fault? fault, bool stopped, string nothing)
     {
         var did = new List<string>();
-        if (tally.Looked > 0) did.Add($"{tally.Looked} messages seen");
-        if (tally.Carried > 0) did.Add($"{tally.Carried} carried ({ByteCount.Write(tally.Octets)})");
-        if (tally.Paired > 0) did.Add($"{tally.Paired} paired");
-        if (tally.Excluded > 0) did.Add($"{tally.Excluded} excluded");
-        if (tally.LeftBehind > 0) did.Add($"{tally.LeftBehind} left behind");
-        if (tally.Moved > 0) did.Add($"{tally.Moved} moved");
-        if (tally.Removed > 0) did.Add($"{tally.Removed} deleted");
-        if (tally.FlagsChanged > 0) did.Add($"{tally.FlagsChanged} with changed flags");
-        if (tally.Differences > 0) did.Add($"{tally.Differences} differ between the sides");
+        if (tally.Looked > 0)
+            did.Add($"{tally.Looked} messages seen");
+        if (tally.Carried > 0)
+            did.Add($"{tally.Carried} carried ({ByteCount.Write(tally.Octets)})");
+        if (tally.Paired > 0)
+            did.Add($"{tally.Paired} paired");
+        if (tally.Excluded > 0)
+            did.Add($"{tally.Excluded} excluded");
+        if (tally.LeftBehind > 0)
+            did.Add($"{tally.LeftBehind} left behind");
+        if (tally.Moved > 0)
+            did.Add($"{tally.Moved} moved");
+        if (tally.Removed > 0)
+            did.Add($"{tally.Removed} deleted");
+        if (tally.FlagsChanged > 0)
+            did.Add($"{tally.FlagsChanged} with changed flags");
+        if (tally.Differences > 0)
+            did.Add($"{tally.Differences} differ between the sides");
         var sum = did.Count == 0 ? nothing : string.Join(", ", did);
-        if (fault is not null) return $"{pass} stopped by a fault after {sum}: {fault}";
+        if (fault is not null)
+            return $"{pass} stopped by a fault after {sum}: {fault}";
         return stopped ? $"{pass} stopped after {sum}; it goes on from there" : $"{pass} ended: {sum}";
     }
 }

@@ -7,17 +7,29 @@ using EasyCaravan.Store;
 
 namespace EasyCaravan.Service.Workers;
 
-/// <summary>Runs what a claim is for, and tells how it ended. What goes wrong is told to the services' throttle, and gets their own remedies.</summary>
+/// <summary>
+/// Runs what a claim is for, and tells how it ended. What goes wrong is told to the services' throttle, and gets their own remedies.
+/// </summary>
 internal sealed class PassRunner(
-    IEnumerable<ILegRunner> legs, SurveyRunner surveys, MailOrders orders, MoveContexts contexts, IMailAccounts accounts, MoveStore store, CurrentPlan plan,
-    ServiceThrottle throttle, ILogger<PassRunner> log)
+    IEnumerable<ILegRunner> legs,
+    SurveyRunner surveys,
+    MailOrders orders,
+    MoveContexts contexts,
+    IMailAccounts accounts,
+    MoveStore store,
+    CurrentPlan plan,
+    ServiceThrottle throttle,
+    ILogger<PassRunner> log
+)
 {
     public async Task<PassEnd> RunAsync(RunningPass pass, CancellationToken cancel)
     {
         var person = pass.Claim.Person;
         try
         {
-            var end = pass.Claim.State.Wanted is PassKind.Survey or PassKind.Compare ? await LookAsync(pass, cancel) : await RunLegsAsync(pass, cancel);
+            var end = pass.Claim.State.Wanted is PassKind.Survey or PassKind.Compare
+                ? await LookAsync(pass, cancel)
+                : await RunLegsAsync(pass, cancel);
             return await AdviseAsync(person, end);
         }
         catch (LeaseLostException)
@@ -45,7 +57,8 @@ internal sealed class PassRunner(
         {
             if (claim.State.Wanted is PassKind.Survey)
             {
-                if (await surveys.RunAsync(claim, tally, c) is { } fault) throw new FaultException(fault, Verdict.Keep);
+                if (await surveys.RunAsync(claim, tally, c) is { } fault)
+                    throw new FaultException(fault, Verdict.Keep);
                 return;
             }
             var order = await orders.MakeAsync(await contexts.OfAsync(claim.Person, c), c);
@@ -67,11 +80,15 @@ internal sealed class PassRunner(
         var services = (await plan.GetAsync(CancellationToken.None)).Plan?.Services ?? [];
         Fault? Advise(Fault? fault, Exception? unexpected)
         {
-            if (fault is null) return null;
-            if (unexpected is not null) log.LogError(unexpected, "{Batch}/{Account}: a pass ended unexpectedly", person.Batch, person.FromAccount);
-            else log.LogInformation("{Batch}/{Account}: {Fault}", person.Batch, person.FromAccount, fault);
+            if (fault is null)
+                return null;
+            if (unexpected is not null)
+                log.LogError(unexpected, "{Batch}/{Account}: a pass ended unexpectedly", person.Batch, person.FromAccount);
+            else
+                log.LogInformation("{Batch}/{Account}: {Fault}", person.Batch, person.FromAccount, fault);
             // What failed before the sign-in was reported there.
-            if (!fault.BeforeSignIn) throttle.Report(fault);
+            if (!fault.BeforeSignIn)
+                throttle.Report(fault);
             return fault.Advised(services.FirstOrDefault(s => s.Name == fault.Service)?.Help ?? []);
         }
         return end with

@@ -2,7 +2,9 @@ using System.Collections.Concurrent;
 
 namespace EasyCaravan.Service.Workers;
 
-/// <summary>How many connections to a service and to each of its accounts are open, over all moves. Their limits are never passed.</summary>
+/// <summary>
+/// How many connections to a service and to each of its accounts are open, over all moves. Their limits are never passed.
+/// </summary>
 internal sealed class ServiceSlots(TimeProvider time)
 {
     /// <summary>For how long connections that a service found too many are not opened again.</summary>
@@ -58,8 +60,10 @@ internal sealed class ServiceSlots(TimeProvider time)
     public IDisposable? TryAcquire(Core.Planning.Service service, string account)
     {
         var (all, own) = GatesOf(service, account);
-        if (Volatile.Read(ref all.Waiting) > 0 || !own.Wait(0)) return null;
-        if (all.Wait(0)) return new Slot(all, own);
+        if (Volatile.Read(ref all.Waiting) > 0 || !own.Wait(0))
+            return null;
+        if (all.Wait(0))
+            return new Slot(all, own);
         own.Release();
         return null;
     }
@@ -72,10 +76,12 @@ internal sealed class ServiceSlots(TimeProvider time)
         {
             var bearable = Math.Max(2, (gate.InUse - 1) * 3 / 4);
             var less = key.Limit - Volatile.Read(ref gate.Withheld) - bearable;
-            if (less <= 0) continue;
+            if (less <= 0)
+                continue;
             any = true;
             Interlocked.Add(ref gate.Withheld, less);
-            for (var i = 0; i < less; i++) _ = HoldAsync(gate);
+            for (var i = 0; i < less; i++)
+                _ = HoldAsync(gate);
         }
         return any;
     }
@@ -88,9 +94,11 @@ internal sealed class ServiceSlots(TimeProvider time)
         gate.Release();
     }
 
-    private (Gate All, Gate Own) GatesOf(Core.Planning.Service service, string account) => (
-        _services.GetOrAdd((service.Name, service.Limits.Connections), key => new Gate(key.Limit)),
-        _accounts.GetOrAdd((service.Name, account.ToUpperInvariant(), service.Limits.PerAccount), key => new Gate(key.Limit)));
+    private (Gate All, Gate Own) GatesOf(Core.Planning.Service service, string account) =>
+        (
+            _services.GetOrAdd((service.Name, service.Limits.Connections), key => new Gate(key.Limit)),
+            _accounts.GetOrAdd((service.Name, account.ToUpperInvariant(), service.Limits.PerAccount), key => new Gate(key.Limit))
+        );
 
     private sealed class Slot(Gate all, Gate own) : IDisposable
     {
@@ -98,7 +106,8 @@ internal sealed class ServiceSlots(TimeProvider time)
 
         public void Dispose()
         {
-            if (Interlocked.Exchange(ref _all, null) is not { } held) return;
+            if (Interlocked.Exchange(ref _all, null) is not { } held)
+                return;
             held.Release();
             own.Release();
         }

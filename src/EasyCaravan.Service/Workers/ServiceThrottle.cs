@@ -28,32 +28,56 @@ internal sealed class ServiceThrottle(ServiceSlots slots, MoveStore store, WorkS
 
     /// <summary>Keyed by the limits too: after a changed plan the new ones hold.</summary>
     public RateLimiter RateLimiterOf(Core.Planning.Service service) =>
-        _rateLimiters.GetOrAdd((service.Name, service.Limits.MessagesPerSecond, service.Limits.BytesPerSecond), key => new RateLimiter(key.Item2, key.Item3, time));
+        _rateLimiters.GetOrAdd((service.Name, service.Limits.MessagesPerSecond, service.Limits.BytesPerSecond), key => new RateLimiter(
+            key.Item2,
+            key.Item3,
+            time
+        ));
 
-    private RateLimiter AccountRateLimiterOf(Core.Planning.Service service, string account) => _accountRateLimiters.GetOrAdd(
-        (service.Name, account.ToUpperInvariant(), service.Limits.MessagesPerSecondPerAccount, service.Limits.BytesPerSecondPerAccount), key => new RateLimiter(key.Item3, key.Item4, time));
+    private RateLimiter AccountRateLimiterOf(Core.Planning.Service service, string account) =>
+        _accountRateLimiters.GetOrAdd(
+            (service.Name, account.ToUpperInvariant(), service.Limits.MessagesPerSecondPerAccount, service.Limits.BytesPerSecondPerAccount),
+            key => new RateLimiter(key.Item3, key.Item4, time)
+        );
 
     /// <summary>Takes a fault to heart: slows down at once, or leaves the service alone for a while.</summary>
     public void Report(Fault fault)
     {
-        if (fault.Service is not { } service) return;
+        if (fault.Service is not { } service)
+            return;
         // Too many connections: fewer of them, and then all goes on.
-        if (fault.Code == "LIMIT" && slots.Withhold(service)) return;
+        if (fault.Code == "LIMIT" && slots.Withhold(service))
+            return;
         // At the door it is closed, not too busy for what it was given.
         if (FaultRules.AsksForLess(fault) && !fault.BeforeSignIn)
         {
             // RFC 5530 §3: INUSE is about one mailbox; everything else that asks for less is about all of them.
-            if (fault.Code == "INUSE") foreach (var pace in _accountRateLimiters.Where(p => p.Key.Service == service && p.Key.Account.Equals(fault.Whom, StringComparison.OrdinalIgnoreCase))) pace.Value.SlowDown();
-            else foreach (var pace in _rateLimiters.Where(p => p.Key.Service == service)) pace.Value.SlowDown();
+            if (fault.Code == "INUSE")
+                foreach (
+                    var pace in _accountRateLimiters.Where(p =>
+                        p.Key.Service == service && p.Key.Account.Equals(fault.Whom, StringComparison.OrdinalIgnoreCase)
+                    )
+                )
+                    pace.Value.SlowDown();
+            else
+                foreach (var pace in _rateLimiters.Where(p => p.Key.Service == service))
+                    pace.Value.SlowDown();
         }
-        if (!FaultRules.IsOfService(fault)) return;
+        if (!FaultRules.IsOfService(fault))
+            return;
         lock (_lock)
         {
             var before = _pauses.GetValueOrDefault(service);
             // Many moves meet the same trouble at the same time: it is one.
-            if (before is { Trying: false } && before.Until > Now) return;
+            if (before is { Trying: false } && before.Until > Now)
+                return;
             var attempts = (before?.Attempts ?? 0) + 1;
-            _pauses[service] = new ServicePause(Now + Duration.FromTimeSpan(Backoff.After(attempts, Random.Shared.NextDouble())), fault, attempts, Trying: false);
+            _pauses[service] = new ServicePause(
+                Now + Duration.FromTimeSpan(Backoff.After(attempts, Random.Shared.NextDouble())),
+                fault,
+                attempts,
+                Trying: false
+            );
         }
     }
 
@@ -62,7 +86,8 @@ internal sealed class ServiceThrottle(ServiceSlots slots, MoveStore store, WorkS
     {
         lock (_lock)
         {
-            if (!_pauses.Remove(service)) return;
+            if (!_pauses.Remove(service))
+                return;
         }
         await store.ResumeServiceAsync(service, CancellationToken.None);
         signal.Raise();
@@ -70,27 +95,35 @@ internal sealed class ServiceThrottle(ServiceSlots slots, MoveStore store, WorkS
 
     public ServicePause? PauseOf(string service)
     {
-        lock (_lock) return _pauses.GetValueOrDefault(service);
+        lock (_lock)
+            return _pauses.GetValueOrDefault(service);
     }
 
     /// <summary>A plan was applied or somebody asked for another try: what was wrong may be mended.</summary>
     public void Forget()
     {
-        lock (_lock) _pauses.Clear();
+        lock (_lock)
+            _pauses.Clear();
     }
 
     /// <summary>For each batch that is to be left alone now: because of what, and until when.</summary>
     public IReadOnlyDictionary<string, ServicePause> RestingBatches(Plan? plan)
     {
         var pauses = new Dictionary<string, ServicePause>();
-        if (plan is null) return pauses;
+        if (plan is null)
+            return pauses;
         lock (_lock)
         {
-            if (_pauses.Count == 0) return pauses;
+            if (_pauses.Count == 0)
+                return pauses;
             foreach (var batch in plan.Batches)
             {
                 var route = plan.Routes.First(r => r.Name == batch.Route);
-                if ((_pauses.GetValueOrDefault(route.From) ?? _pauses.GetValueOrDefault(route.To)) is { } pause && (pause.Trying || pause.Until > Now)) pauses[batch.Name] = pause;
+                if (
+                    (_pauses.GetValueOrDefault(route.From) ?? _pauses.GetValueOrDefault(route.To)) is { } pause
+                    && (pause.Trying || pause.Until > Now)
+                )
+                    pauses[batch.Name] = pause;
             }
             return pauses;
         }
@@ -109,7 +142,8 @@ internal sealed class ServiceThrottle(ServiceSlots slots, MoveStore store, WorkS
     {
         lock (_lock)
             foreach (var service in services)
-                if (_pauses.TryGetValue(service, out var pause)) _pauses[service] = pause with { Trying = true };
+                if (_pauses.TryGetValue(service, out var pause))
+                    _pauses[service] = pause with { Trying = true };
     }
 
     /// <summary>It ended. Where it came to no answer from a service, somebody else may try.</summary>
@@ -117,6 +151,7 @@ internal sealed class ServiceThrottle(ServiceSlots slots, MoveStore store, WorkS
     {
         lock (_lock)
             foreach (var service in services)
-                if (_pauses.TryGetValue(service, out var pause) && pause.Trying) _pauses[service] = pause with { Trying = false };
+                if (_pauses.TryGetValue(service, out var pause) && pause.Trying)
+                    _pauses[service] = pause with { Trying = false };
     }
 }

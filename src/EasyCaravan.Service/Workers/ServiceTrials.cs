@@ -22,39 +22,79 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
     public async Task<ServiceTrial> RunAsync(Core.Planning.Service service, Credentials? who, bool writes, CancellationToken cancel)
     {
         var notes = new Notes(service);
-        if (service.SignIn is SignIn.OAuth && who is not null) await notes.RunAsync("sign-in", ["token"], async note =>
-        {
-            var token = await tokens.GetAsync(service, who, null, cancel);
-            note(new ConnectStep("token", $"good until {token.Ends:HH:mm:ss zzz}{(token.Scopes is { } scopes ? $", for {string.Join(' ', scopes)}" : "")}"));
-        });
-        if (service.Mail is not null && notes.Problem is null) await notes.RunAsync("mail", ["resolve", "connect", "protect", "sign in", "capabilities", "list", "write"], note => TryMailAsync(service, who, writes, note, cancel));
-        if (service.Rules is not null) await notes.RunAsync("rules", ["resolve", "connect", "protect", "sign in", "list"], note => TryRulesAsync(service, who, note, cancel));
+        if (service.SignIn is SignIn.OAuth && who is not null)
+            await notes.RunAsync("sign-in", ["token"], async note =>
+            {
+                var token = await tokens.GetAsync(service, who, null, cancel);
+                note(
+                    new ConnectStep(
+                        "token",
+                        $"good until {token.Ends:HH:mm:ss zzz}{(token.Scopes is { } scopes ? $", for {string.Join(' ', scopes)}" : "")}"
+                    )
+                );
+            });
+        if (service.Mail is not null && notes.Problem is null)
+            await notes.RunAsync("mail", ["resolve", "connect", "protect", "sign in", "capabilities", "list", "write"], note =>
+                TryMailAsync(service, who, writes, note, cancel)
+            );
+        if (service.Rules is not null)
+            await notes.RunAsync("rules", ["resolve", "connect", "protect", "sign in", "list"], note =>
+                TryRulesAsync(service, who, note, cancel)
+            );
         return new ServiceTrial(service.Name, who?.Account, notes.Problem is null, notes.Steps, notes.Problem);
     }
 
-    private async Task TryMailAsync(Core.Planning.Service service, Credentials? who, bool writes, Action<ConnectStep> note, CancellationToken cancel)
+    private async Task TryMailAsync(
+        Core.Planning.Service service,
+        Credentials? who,
+        bool writes,
+        Action<ConnectStep> note,
+        CancellationToken cancel
+    )
     {
         using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         patience.CancelAfter(s_patience);
         if (who is null)
         {
-            await using var stream = await (service.Mail!.Speaks is MailProtocol.Pop3 ? Pop3MailAccount.ConnectAsync(service, note, patience.Token) : ImapConnector.ConnectAsync(service, note, patience.Token));
+            await using var stream = await (
+                service.Mail!.Speaks is MailProtocol.Pop3
+                    ? Pop3MailAccount.ConnectAsync(service, note, patience.Token)
+                    : ImapConnector.ConnectAsync(service, note, patience.Token)
+            );
             return;
         }
         if (service.Mail!.Speaks is MailProtocol.Pop3)
         {
-            await using var inbox = await Pop3MailAccount.OpenAsync(service, who, tokens, numbers, note, await slots.AcquireAsync(service, who.Account, patience.Token), patience.Token);
+            await using var inbox = await Pop3MailAccount.OpenAsync(
+                service,
+                who,
+                tokens,
+                numbers,
+                note,
+                await slots.AcquireAsync(service, who.Account, patience.Token),
+                patience.Token
+            );
             note(new ConnectStep("capabilities", inbox.Capabilities));
             note(new ConnectStep("list", $"the inbox, {(await inbox.ListFoldersAsync(patience.Token))[0].Cursor!.Count} messages"));
             return;
         }
-        await using var account = await ImapMailAccount.OpenAsync(service, who, tokens, note, await slots.AcquireAsync(service, who.Account, patience.Token), patience.Token);
+        await using var account = await ImapMailAccount.OpenAsync(
+            service,
+            who,
+            tokens,
+            note,
+            await slots.AcquireAsync(service, who.Account, patience.Token),
+            patience.Token
+        );
         note(new ConnectStep("capabilities", account.Capabilities));
         var folders = await account.ListFoldersAsync(patience.Token);
         var room = await account.ReadRoomAsync(patience.Token);
-        var free = room is { Octets: { } most } ? $", {ByteCount.Write(Math.Max(0, most - room.UsedOctets))} free of {ByteCount.Write(most)}" : "";
+        var free = room is { Octets: { } most }
+            ? $", {ByteCount.Write(Math.Max(0, most - room.UsedOctets))} free of {ByteCount.Write(most)}"
+            : "";
         note(new ConnectStep("list", $"{folders.Count} folders, {folders.Sum(f => f.Cursor?.Count ?? 0)} messages{free}"));
-        if (writes) note(new ConnectStep("write", await account.TryWritingAsync(patience.Token)));
+        if (writes)
+            note(new ConnectStep("write", await account.TryWritingAsync(patience.Token)));
     }
 
     private async Task TryRulesAsync(Core.Planning.Service service, Credentials? who, Action<ConnectStep> note, CancellationToken cancel)
@@ -87,7 +127,16 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
             }
             void Failed(Fault fault)
             {
-                Steps.Add(new TrialStep(connection, names[Math.Min(done, names.Length - 1)], false, fault.What, watch.ElapsedMilliseconds, fault.Remedy));
+                Steps.Add(
+                    new TrialStep(
+                        connection,
+                        names[Math.Min(done, names.Length - 1)],
+                        false,
+                        fault.What,
+                        watch.ElapsedMilliseconds,
+                        fault.Remedy
+                    )
+                );
                 Problem ??= Problems.Of(fault);
             }
             try

@@ -10,7 +10,13 @@ namespace EasyCaravan.Service.Workers;
 
 /// <summary>Looks at both sides of a move and keeps what was found.</summary>
 internal sealed class SurveyRunner(
-    Surveys surveys, IMailAccounts accounts, MoveContexts contexts, AccountAccess access, AccessTokens tokens, TimeProvider time)
+    Surveys surveys,
+    IMailAccounts accounts,
+    MoveContexts contexts,
+    AccountAccess access,
+    AccessTokens tokens,
+    TimeProvider time
+)
 {
     /// <returns>Why one of the sides cannot be signed in to; that is kept with the survey, and a person has to see to it.</returns>
     public async Task<Fault?> RunAsync(Claim claim, Tally tally, CancellationToken cancel)
@@ -21,7 +27,8 @@ internal sealed class SurveyRunner(
             await SideAsync(from, () => access.FromAsync(claim.Person, from, cancel)),
             await SideAsync(to, () => access.ToAsync(claim.Person, to, context.Rules.Root, cancel)),
             context.Rules,
-            from.Rules is null ? null : (who, c) => ManageSieveRules.ReadForwardsAsync(from, who, tokens, null, c));
+            from.Rules is null ? null : (who, c) => ManageSieveRules.ReadForwardsAsync(from, who, tokens, null, c)
+        );
         var inventory = await new Survey(accounts, order, tally, time).TakeAsync(cancel);
         await surveys.SaveAsync(claim, inventory, cancel);
         return inventory.FromFault ?? inventory.ToFault;

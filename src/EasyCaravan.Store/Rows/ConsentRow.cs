@@ -9,6 +9,7 @@ public sealed class ConsentRow
     public long Id { get; set; }
     public required string Service { get; set; }
     public required string Account { get; set; }
+
     /// <summary>A digest of the roster's token that it took the place of; empty where a person consented here.</summary>
     public required string Origin { get; set; }
     public required string Token { get; set; }
@@ -22,6 +23,13 @@ internal sealed class ConsentsTable : IEntityTypeConfiguration<ConsentRow>
     public void Configure(EntityTypeBuilder<ConsentRow> consent)
     {
         consent.ToTable("consents");
-        consent.HasIndex(c => new { c.Service, c.Account, c.Origin }).IsUnique();
+        consent
+            .HasIndex(c => new
+            {
+                c.Service,
+                c.Account,
+                c.Origin,
+            })
+            .IsUnique();
     }
 }

@@ -10,6 +10,7 @@ public sealed class DecisionRow
 {
     public long Id { get; set; }
     public DecisionScope Scope { get; set; }
+
     /// <summary>The route's name, the batch's name, or the move's id.</summary>
     public required string Place { get; set; }
     public FindingCode Code { get; set; }
@@ -24,6 +25,13 @@ internal sealed class DecisionsTable : IEntityTypeConfiguration<DecisionRow>
     public void Configure(EntityTypeBuilder<DecisionRow> decision)
     {
         decision.ToTable("decisions");
-        decision.HasIndex(c => new { c.Scope, c.Place, c.Code }).IsUnique();
+        decision
+            .HasIndex(c => new
+            {
+                c.Scope,
+                c.Place,
+                c.Code,
+            })
+            .IsUnique();
     }
 }

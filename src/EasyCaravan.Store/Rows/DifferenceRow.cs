@@ -27,7 +27,15 @@ internal sealed class DifferencesTable : IEntityTypeConfiguration<DifferenceRow>
     public void Configure(EntityTypeBuilder<DifferenceRow> difference)
     {
         difference.ToTable("differences");
-        difference.HasIndex(d => new { d.FolderId, d.Kind, d.Number, d.Landed }).IsUnique();
+        difference
+            .HasIndex(d => new
+            {
+                d.FolderId,
+                d.Kind,
+                d.Number,
+                d.Landed,
+            })
+            .IsUnique();
         difference.HasOne<LedgerFolderRow>().WithMany().HasForeignKey(d => d.FolderId);
     }
 }

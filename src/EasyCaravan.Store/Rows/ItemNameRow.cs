@@ -18,6 +18,12 @@ internal sealed class ItemNamesTable : IEntityTypeConfiguration<ItemNameRow>
     public void Configure(EntityTypeBuilder<ItemNameRow> name)
     {
         name.ToTable("item_names");
-        name.HasIndex(n => new { n.Service, n.Account, n.Name }).IsUnique();
+        name.HasIndex(n => new
+            {
+                n.Service,
+                n.Account,
+                n.Name,
+            })
+            .IsUnique();
     }
 }

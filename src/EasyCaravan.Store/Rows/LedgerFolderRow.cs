@@ -12,6 +12,7 @@ public sealed class LedgerFolderRow
     /// <summary>A calendar may be called INBOX, like a folder of mail.</summary>
     public Kind Kind { get; set; }
     public required string From { get; set; }
+
     /// <summary>Empty when the folder stays behind, so that the unique index holds for it too.</summary>
     public required string To { get; set; }
     public long? FromEpoch { get; set; }
@@ -56,7 +57,15 @@ internal sealed class LedgerFoldersTable : IEntityTypeConfiguration<LedgerFolder
     public void Configure(EntityTypeBuilder<LedgerFolderRow> folder)
     {
         folder.ToTable("ledger_folders");
-        folder.HasIndex(f => new { f.MoveId, f.Kind, f.From, f.To }).IsUnique();
+        folder
+            .HasIndex(f => new
+            {
+                f.MoveId,
+                f.Kind,
+                f.From,
+                f.To,
+            })
+            .IsUnique();
         folder.HasOne<MoveRow>().WithMany().HasForeignKey(f => f.MoveId);
     }
 }

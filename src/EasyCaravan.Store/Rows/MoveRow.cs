@@ -17,6 +17,7 @@ public sealed class MoveRow
     public required string ToLogin { get; set; }
     public string? FromSecret { get; set; }
     public string? ToSecret { get; set; }
+
     /// <summary>Where the secret is kept outside of the store, as env:NAME or file:NAME.</summary>
     public string? FromSecretReference { get; set; }
     public string? ToSecretReference { get; set; }
@@ -73,7 +74,12 @@ internal sealed class MovesTable : IEntityTypeConfiguration<MoveRow>
         move.HasIndex(m => new { m.Batch, m.FromAccount }).IsUnique();
         move.HasIndex(m => m.DueAt);
         // In the order in which moves are claimed.
-        move.HasIndex(m => new { m.Rank, m.DueAt, m.Id });
+        move.HasIndex(m => new
+        {
+            m.Rank,
+            m.DueAt,
+            m.Id,
+        });
         // Only what somebody holds: asked for leases that have ended, not for moves that have none.
         move.HasIndex(m => m.LeaseUntil).HasFilter("\"LeaseUntil\" IS NOT NULL");
     }

@@ -40,6 +40,11 @@ internal sealed class PassLegsTable : IEntityTypeConfiguration<PassLegRow>
         leg.ToTable("pass_legs");
         leg.HasKey(l => new { l.PassId, l.Kind });
         leg.Property(l => l.Kind).ValueGeneratedNever();
-        leg.HasIndex(l => new { l.MoveId, l.Kind, l.PassId });
+        leg.HasIndex(l => new
+        {
+            l.MoveId,
+            l.Kind,
+            l.PassId,
+        });
     }
 }

@@ -13,6 +13,7 @@ public sealed class PassRow
     public long StartedAt { get; set; }
     public long? EndedAt { get; set; }
     public bool Stopped { get; set; }
+
     /// <summary>Of a survey or comparison; those of legs stand with them.</summary>
     public string? Fault { get; set; }
 

@@ -9,6 +9,7 @@ public sealed class PlanRow
     public long Id { get; set; }
     public required string File { get; set; }
     public required string Text { get; set; }
+
     /// <summary>Files that the plan names, rosters left out, as a JSON object of texts.</summary>
     public required string FilesJson { get; set; }
     public long AppliedAt { get; set; }

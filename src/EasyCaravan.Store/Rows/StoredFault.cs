@@ -17,27 +17,32 @@ public sealed class StoredFault
     public long? NotBefore { get; set; }
     public bool BeforeSignIn { get; set; }
 
-    public static StoredFault? Of(Fault? fault) => fault is null ? null : new StoredFault
-    {
-        Cause = fault.Cause,
-        Whom = fault.Whom,
-        What = fault.What,
-        Code = fault.Code,
-        Help = fault.Help,
-        Service = fault.Service,
-        NotBefore = fault.NotBefore?.ToUnixTimeMilliseconds(),
-        BeforeSignIn = fault.BeforeSignIn,
-    };
+    public static StoredFault? Of(Fault? fault) =>
+        fault is null
+            ? null
+            : new StoredFault
+            {
+                Cause = fault.Cause,
+                Whom = fault.Whom,
+                What = fault.What,
+                Code = fault.Code,
+                Help = fault.Help,
+                Service = fault.Service,
+                NotBefore = fault.NotBefore?.ToUnixTimeMilliseconds(),
+                BeforeSignIn = fault.BeforeSignIn,
+            };
 
-    public Fault ToFault() => new(Cause, Whom, What, Code)
-    {
-        Help = Help,
-        Service = Service,
-        NotBefore = NotBefore is { } at ? Instant.FromUnixTimeMilliseconds(at) : null,
-        BeforeSignIn = BeforeSignIn,
-    };
+    public Fault ToFault() =>
+        new(Cause, Whom, What, Code)
+        {
+            Help = Help,
+            Service = Service,
+            NotBefore = NotBefore is { } at ? Instant.FromUnixTimeMilliseconds(at) : null,
+            BeforeSignIn = BeforeSignIn,
+        };
 
-    internal static void Configure<T>(OwnedNavigationBuilder<T, StoredFault> fault) where T : class
+    internal static void Configure<T>(OwnedNavigationBuilder<T, StoredFault> fault)
+        where T : class
     {
         fault.Property(f => f.Cause).HasColumnName("FaultCause");
         fault.Property(f => f.Whom).HasColumnName("FaultWhom");

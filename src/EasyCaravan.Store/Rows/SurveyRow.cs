@@ -12,6 +12,7 @@ public sealed class SurveyRow
     public long Octets { get; set; }
     public int Folders { get; set; }
     public long ToMessages { get; set; }
+
     /// <summary>Both accounts could be entered.</summary>
     public bool Whole { get; set; }
     public required string InventoryJson { get; set; }

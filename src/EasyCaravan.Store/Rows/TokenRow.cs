@@ -7,6 +7,7 @@ public sealed class TokenRow
 {
     public long Id { get; set; }
     public required string Name { get; set; }
+
     /// <summary>SHA-256 of the token, in hexadecimal: the token itself is nowhere.</summary>
     public required string Hash { get; set; }
     public long CreatedAt { get; set; }

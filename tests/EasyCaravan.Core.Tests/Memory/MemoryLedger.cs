@@ -19,14 +19,30 @@ internal sealed class MemoryLedger : ILedger
 
     public List<KnownDifference> Differences { get; } = [];
 
-    public Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel) => Task.FromResult<IReadOnlyList<LedgerFolder>>([.. _pages.Values]);
+    public Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyList<LedgerFolder>>([.. _pages.Values]);
 
-    public Task<IReadOnlyList<LedgerFolder>> OpenAsync(IReadOnlyList<PageOpening> folders, CancellationToken cancel) => Task.FromResult<IReadOnlyList<LedgerFolder>>([.. folders.Select(Open)]);
+    public Task<IReadOnlyList<LedgerFolder>> OpenAsync(IReadOnlyList<PageOpening> folders, CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyList<LedgerFolder>>([.. folders.Select(Open)]);
 
     private LedgerFolder Open(PageOpening folder)
     {
-        if (_pages.Values.FirstOrDefault(p => p.From.Equals(folder.From) && Equals(p.To, folder.To)) is { } known) return _pages[known.Id] = known with { Counts = known.Counts with { Found = folder.Found } };
-        var page = new LedgerFolder(_pages.Count + 1, folder.From, folder.To, folder.FromEpoch, folder.ToEpoch, folder.ToBaseNext, null, false, FolderCounts.Zero with { Found = folder.Found });
+        if (_pages.Values.FirstOrDefault(p => p.From.Equals(folder.From) && Equals(p.To, folder.To)) is { } known)
+            return _pages[known.Id] = known with { Counts = known.Counts with { Found = folder.Found } };
+        var page = new LedgerFolder(
+            _pages.Count + 1,
+            folder.From,
+            folder.To,
+            folder.FromEpoch,
+            folder.ToEpoch,
+            folder.ToBaseNext,
+            null,
+            false,
+            FolderCounts.Zero with
+            {
+                Found = folder.Found,
+            }
+        );
         _pages[page.Id] = page;
         _entries[page.Id] = [];
         return page with { IsNew = true };
@@ -37,16 +53,29 @@ internal sealed class MemoryLedger : ILedger
         _entries[folder].Clear();
         FoldersLeft.Remove(folder);
         Differences.RemoveAll(d => d.Difference.Folder == folder);
-        foreach (var key in LeftBehind.Keys.Where(k => k.Folder == folder).ToList()) LeftBehind.Remove(key);
-        foreach (var key in _keys.Keys.Where(k => k.Folder == folder).ToList()) _keys.Remove(key);
-        foreach (var key in _unclaimed.Keys.Where(k => k.Folder == folder).ToList()) _unclaimed.Remove(key);
-        _pages[folder] = _pages[folder] with { FromEpoch = fromEpoch, ToEpoch = toEpoch, ToBaseNext = 0, Cursor = null, Seen = null, LeftWhole = false, Counts = FolderCounts.Zero with { Found = _pages[folder].Counts.Found } };
+        foreach (var key in LeftBehind.Keys.Where(k => k.Folder == folder).ToList())
+            LeftBehind.Remove(key);
+        foreach (var key in _keys.Keys.Where(k => k.Folder == folder).ToList())
+            _keys.Remove(key);
+        foreach (var key in _unclaimed.Keys.Where(k => k.Folder == folder).ToList())
+            _unclaimed.Remove(key);
+        _pages[folder] = _pages[folder] with
+        {
+            FromEpoch = fromEpoch,
+            ToEpoch = toEpoch,
+            ToBaseNext = 0,
+            Cursor = null,
+            Seen = null,
+            LeftWhole = false,
+            Counts = FolderCounts.Zero with { Found = _pages[folder].Counts.Found },
+        };
         return Task.CompletedTask;
     }
 
     public Task<bool> RenumberAsync(long folder, uint toEpoch, CancellationToken cancel)
     {
-        if (_entries[folder].Values.Any(e => e.Entry.Landed is not null)) return Task.FromResult(false);
+        if (_entries[folder].Values.Any(e => e.Entry.Landed is not null))
+            return Task.FromResult(false);
         _pages[folder] = _pages[folder] with { ToEpoch = toEpoch };
         return Task.FromResult(true);
     }
@@ -55,17 +84,29 @@ internal sealed class MemoryLedger : ILedger
         Task.FromResult(new NumberSet(_entries[folder].Values.Where(e => !e.Gone).Select(e => e.Entry.Number)));
 
     public Task<IReadOnlyList<LandedEntry>> LandedAsync(FolderPath to, uint epoch, CancellationToken cancel) =>
-        Task.FromResult<IReadOnlyList<LandedEntry>>([.. _pages.Values.Where(p => Equals(p.To, to) && p.ToEpoch == epoch).SelectMany(p => _entries[p.Id].Values.Where(e => e.Entry.Landed is not null)
-            .Select(e => new LandedEntry(p.Id, e.Entry.Number, e.Entry.Landed!.Value, e.Entry.Outcome, e.Gone, e.Entry.Size)))]);
+        Task.FromResult<IReadOnlyList<LandedEntry>>([
+            .. _pages
+                .Values.Where(p => Equals(p.To, to) && p.ToEpoch == epoch)
+                .SelectMany(p =>
+                    _entries[p.Id]
+                        .Values.Where(e => e.Entry.Landed is not null)
+                        .Select(e => new LandedEntry(p.Id, e.Entry.Number, e.Entry.Landed!.Value, e.Entry.Outcome, e.Gone, e.Entry.Size))
+                ),
+        ]);
 
-    public Task<IReadOnlyList<KnownDifference>> DifferencesAsync(CancellationToken cancel) => Task.FromResult<IReadOnlyList<KnownDifference>>([.. Differences]);
+    public Task<IReadOnlyList<KnownDifference>> DifferencesAsync(CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyList<KnownDifference>>([.. Differences]);
 
     public Task RecordLooksAsync(IReadOnlyList<PageLook> looks, CancellationToken cancel)
     {
         foreach (var look in looks)
         {
-            if (look.Seen is not null) Differences.RemoveAll(d => d.Difference.Folder == look.Folder && d.Difference.Kind is DifferenceKind.Missing or DifferenceKind.Twice or DifferenceKind.Moved
-                && !look.Found.Any(f => KeyOf(f) == KeyOf(d.Difference)));
+            if (look.Seen is not null)
+                Differences.RemoveAll(d =>
+                    d.Difference.Folder == look.Folder
+                    && d.Difference.Kind is DifferenceKind.Missing or DifferenceKind.Twice or DifferenceKind.Moved
+                    && !look.Found.Any(f => KeyOf(f) == KeyOf(d.Difference))
+                );
             Add(look.Found);
             _pages[look.Folder] = _pages[look.Folder] with { Seen = look.Seen };
             Count(look.Folder);
@@ -76,7 +117,8 @@ internal sealed class MemoryLedger : ILedger
     public Task AddDifferencesAsync(IReadOnlyList<Difference> differences, CancellationToken cancel)
     {
         Add(differences);
-        foreach (var folder in differences.Select(d => d.Folder).Distinct()) Count(folder);
+        foreach (var folder in differences.Select(d => d.Folder).Distinct())
+            Count(folder);
         return Task.CompletedTask;
     }
 
@@ -100,7 +142,8 @@ internal sealed class MemoryLedger : ILedger
     {
         var folders = Differences.Where(d => ids.Contains(d.Id)).Select(d => d.Difference.Folder).Distinct().ToList();
         Differences.RemoveAll(d => ids.Contains(d.Id));
-        foreach (var folder in folders) Count(folder);
+        foreach (var folder in folders)
+            Count(folder);
         return Task.CompletedTask;
     }
 
@@ -110,7 +153,8 @@ internal sealed class MemoryLedger : ILedger
 
     private void Add(IReadOnlyList<Difference> found)
     {
-        foreach (var difference in found.Where(f => !Differences.Exists(d => KeyOf(d.Difference) == KeyOf(f)))) Differences.Add(new KnownDifference(++_differenceIds, difference, DifferenceState.Open));
+        foreach (var difference in found.Where(f => !Differences.Exists(d => KeyOf(d.Difference) == KeyOf(f))))
+            Differences.Add(new KnownDifference(++_differenceIds, difference, DifferenceState.Open));
     }
 
     private void Count(long folder)
@@ -120,8 +164,12 @@ internal sealed class MemoryLedger : ILedger
         {
             Counts = _pages[folder].Counts with
             {
-                Missing = Of(DifferenceKind.Missing), Twice = Of(DifferenceKind.Twice), Altered = Of(DifferenceKind.Altered),
-                Undecided = Differences.Count(d => d.Difference.Folder == folder && d.State is not DifferenceState.Accepted && Difference.NeedsDecision(d.Difference.Kind)),
+                Missing = Of(DifferenceKind.Missing),
+                Twice = Of(DifferenceKind.Twice),
+                Altered = Of(DifferenceKind.Altered),
+                Undecided = Differences.Count(d =>
+                    d.Difference.Folder == folder && d.State is not DifferenceState.Accepted && Difference.NeedsDecision(d.Difference.Kind)
+                ),
             },
         };
     }
@@ -129,7 +177,8 @@ internal sealed class MemoryLedger : ILedger
     public Task LeaveFolderBehindAsync(long folder, NumberSet numbers, Fault fault, CancellationToken cancel)
     {
         FoldersLeft[folder] = (fault, numbers.Count);
-        foreach (var number in numbers) _entries[folder][number] = (new LedgerEntry(number, null, Outcome.LeftBehind, FlagSet.Empty), false);
+        foreach (var number in numbers)
+            _entries[folder][number] = (new LedgerEntry(number, null, Outcome.LeftBehind, FlagSet.Empty), false);
         _pages[folder] = _pages[folder] with { LeftWhole = true };
         return Task.CompletedTask;
     }
@@ -137,7 +186,9 @@ internal sealed class MemoryLedger : ILedger
     public Task RetryFolderAsync(long folder, CancellationToken cancel)
     {
         FoldersLeft.Remove(folder);
-        foreach (var number in _entries[folder].Values.Where(e => e.Entry.Outcome is Outcome.LeftBehind).Select(e => e.Entry.Number).ToList())
+        foreach (
+            var number in _entries[folder].Values.Where(e => e.Entry.Outcome is Outcome.LeftBehind).Select(e => e.Entry.Number).ToList()
+        )
         {
             _entries[folder].Remove(number);
             LeftBehind.Remove((folder, number));
@@ -148,12 +199,18 @@ internal sealed class MemoryLedger : ILedger
 
     public Task<Claimed> ClaimedAsync(FolderPath to, uint epoch, CancellationToken cancel)
     {
-        var entries = _pages.Values.Where(p => Equals(p.To, to) && p.ToEpoch == epoch).SelectMany(p => _entries[p.Id].Values).Where(e => e.Entry.Landed is not null).ToLookup(e => e.Gone, e => e.Entry.Landed!.Value);
+        var entries = _pages
+            .Values.Where(p => Equals(p.To, to) && p.ToEpoch == epoch)
+            .SelectMany(p => _entries[p.Id].Values)
+            .Where(e => e.Entry.Landed is not null)
+            .ToLookup(e => e.Gone, e => e.Entry.Landed!.Value);
         return Task.FromResult(new Claimed(new NumberSet(entries[false]), new NumberSet(entries[true])));
     }
 
     public Task<IReadOnlyList<LedgerEntry>> FindAsync(long folder, NumberSet numbers, CancellationToken cancel) =>
-        Task.FromResult<IReadOnlyList<LedgerEntry>>([.. _entries[folder].Values.Where(e => !e.Gone && numbers.Contains(e.Entry.Number)).Select(e => e.Entry)]);
+        Task.FromResult<IReadOnlyList<LedgerEntry>>([
+            .. _entries[folder].Values.Where(e => !e.Gone && numbers.Contains(e.Entry.Number)).Select(e => e.Entry),
+        ]);
 
     public Task RecordAsync(IReadOnlyList<PageEntries> pages, CancellationToken cancel)
     {
@@ -162,7 +219,8 @@ internal sealed class MemoryLedger : ILedger
             foreach (var entry in page.Entries)
             {
                 _entries[page.Folder][entry.Number] = (entry, false);
-                if (entry.Outcome is not Outcome.LeftBehind) LeftBehind.Remove((page.Folder, entry.Number));
+                if (entry.Outcome is not Outcome.LeftBehind)
+                    LeftBehind.Remove((page.Folder, entry.Number));
             }
         }
         return Task.CompletedTask;
@@ -196,36 +254,47 @@ internal sealed class MemoryLedger : ILedger
 
     public Task RecordKeysAsync(long folder, IReadOnlyDictionary<uint, UInt128> keys, CancellationToken cancel)
     {
-        foreach (var (number, key) in keys) _keys[(folder, number)] = key;
+        foreach (var (number, key) in keys)
+            _keys[(folder, number)] = key;
         return Task.CompletedTask;
     }
 
     public Task<IReadOnlyDictionary<uint, UInt128>> KeysAsync(long folder, NumberSet numbers, CancellationToken cancel) =>
-        Task.FromResult<IReadOnlyDictionary<uint, UInt128>>(_keys.Where(k => k.Key.Folder == folder && numbers.Contains(k.Key.Number)).ToDictionary(k => k.Key.Number, k => k.Value));
+        Task.FromResult<IReadOnlyDictionary<uint, UInt128>>(
+            _keys.Where(k => k.Key.Folder == folder && numbers.Contains(k.Key.Number)).ToDictionary(k => k.Key.Number, k => k.Value)
+        );
 
     public Task<IReadOnlyList<KeyedEntry>> FindKeysAsync(IReadOnlyCollection<UInt128> keys, CancellationToken cancel) =>
-        Task.FromResult<IReadOnlyList<KeyedEntry>>([.. _keys.Where(k => keys.Contains(k.Value) && _entries[k.Key.Folder].TryGetValue(k.Key.Number, out var e) && !e.Gone)
-            .Select(k => new KeyedEntry(k.Value, k.Key.Folder, _pages[k.Key.Folder].To, _entries[k.Key.Folder][k.Key.Number].Entry))]);
+        Task.FromResult<IReadOnlyList<KeyedEntry>>([
+            .. _keys
+                .Where(k => keys.Contains(k.Value) && _entries[k.Key.Folder].TryGetValue(k.Key.Number, out var e) && !e.Gone)
+                .Select(k => new KeyedEntry(k.Value, k.Key.Folder, _pages[k.Key.Folder].To, _entries[k.Key.Folder][k.Key.Number].Entry)),
+        ]);
 
     public Task ReopenAsync(long folder, NumberSet numbers, CancellationToken cancel)
     {
-        foreach (var number in numbers) _entries[folder].Remove(number);
+        foreach (var number in numbers)
+            _entries[folder].Remove(number);
         _pages[folder] = _pages[folder] with { Reopened = true };
         return Task.CompletedTask;
     }
 
-    public Task<IReadOnlyList<UnclaimedMessage>> UnclaimedAsync(long folder, CancellationToken cancel) => Task.FromResult<IReadOnlyList<UnclaimedMessage>>([.. _unclaimed.Where(s => s.Key.Folder == folder).Select(s => s.Value)]);
+    public Task<IReadOnlyList<UnclaimedMessage>> UnclaimedAsync(long folder, CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyList<UnclaimedMessage>>([.. _unclaimed.Where(s => s.Key.Folder == folder).Select(s => s.Value)]);
 
     public Task KeepUnclaimedAsync(long folder, IReadOnlyList<UnclaimedMessage> fresh, NumberSet gone, CancellationToken cancel)
     {
-        foreach (var stranger in fresh) _unclaimed[(folder, stranger.Number)] = stranger;
-        foreach (var number in gone) _unclaimed.Remove((folder, number));
+        foreach (var stranger in fresh)
+            _unclaimed[(folder, stranger.Number)] = stranger;
+        foreach (var number in gone)
+            _unclaimed.Remove((folder, number));
         return Task.CompletedTask;
     }
 
     public Task CompleteAsync(IReadOnlyList<PageEnd> pages, CancellationToken cancel)
     {
-        foreach (var page in pages) Complete(page);
+        foreach (var page in pages)
+            Complete(page);
         return Task.CompletedTask;
     }
 
@@ -234,7 +303,14 @@ internal sealed class MemoryLedger : ILedger
         var entries = _entries[end.Folder].Values;
         long Sum(Outcome outcome) => entries.Count(e => !e.Gone && e.Entry.Outcome == outcome);
         var counts = new FolderCounts(
-            end.Found, Sum(Outcome.Carried), Sum(Outcome.Paired), Sum(Outcome.Excluded), Sum(Outcome.LeftBehind), entries.Count(e => e.Gone), 0)
+            end.Found,
+            Sum(Outcome.Carried),
+            Sum(Outcome.Paired),
+            Sum(Outcome.Excluded),
+            Sum(Outcome.LeftBehind),
+            entries.Count(e => e.Gone),
+            0
+        )
         {
             Octets = entries.Where(e => !e.Gone && e.Entry.Outcome is Outcome.Carried).Sum(e => e.Entry.Size),
         };

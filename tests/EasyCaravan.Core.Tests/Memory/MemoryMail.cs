@@ -93,7 +93,8 @@ internal sealed class MemoryMail
     public MemoryFolder Folder(string path)
     {
         var key = FolderPath.Parse(path);
-        if (!Folders.TryGetValue(key, out var folder)) Folders[key] = folder = new MemoryFolder(_epochs++);
+        if (!Folders.TryGetValue(key, out var folder))
+            Folders[key] = folder = new MemoryFolder(_epochs++);
         return folder;
     }
 
@@ -103,26 +104,31 @@ internal sealed class MemoryMail
         var messages = folder.Messages.ToList();
         (folder.Epoch, folder.Next) = (_epochs++, 1);
         folder.Messages.Clear();
-        foreach (var message in messages) folder.Add(message.Octets, message.Flags, message.Received);
+        foreach (var message in messages)
+            folder.Add(message.Octets, message.Flags, message.Received);
     }
 
     public void Call(string name)
     {
         Calls.Add(name);
         Meanwhile?.Invoke(name);
-        if (BreakAfter is not { } left) return;
+        if (BreakAfter is not { } left)
+            return;
         BreakAfter = left - 1;
-        if (left > 0) return;
+        if (left > 0)
+            return;
         BreakAfter = null;
         throw new FaultException(new Fault(Cause.ConnectionLost, "a", "the connection was lost"), Verdict.Close);
     }
 
     public void Handle(byte[] octets, string service)
     {
-        if (BreaksOver(octets) is { } cause) throw new FaultException(new Fault(cause, "a", "the connection ended") { Service = service }, Verdict.Close);
+        if (BreaksOver(octets) is { } cause)
+            throw new FaultException(new Fault(cause, "a", "the connection ended") { Service = service }, Verdict.Close);
     }
 
-    public FolderCursor CursorOf(MemoryFolder folder) => new(folder.Epoch, folder.Next, KeepsMarks ? folder.Mark : null, (uint)folder.Messages.Count);
+    public FolderCursor CursorOf(MemoryFolder folder) =>
+        new(folder.Epoch, folder.Next, KeepsMarks ? folder.Mark : null, (uint)folder.Messages.Count);
 }
 
 /// <summary>The port's twin in memory: the same promises, no wire.</summary>
@@ -134,107 +140,177 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
 
     public Task<bool?> KeepsKeywordsAsync(CancellationToken cancel) => Task.FromResult<bool?>(mail.KeepsKeywords);
 
-    public Task<IReadOnlyList<Core.Surveying.LackingRight>> ReadLackingRightsAsync(IReadOnlyList<FolderState> folders, CancellationToken cancel) => Task.FromResult<IReadOnlyList<Core.Surveying.LackingRight>>([]);
+    public Task<IReadOnlyList<Core.Surveying.LackingRight>> ReadLackingRightsAsync(
+        IReadOnlyList<FolderState> folders,
+        CancellationToken cancel
+    ) => Task.FromResult<IReadOnlyList<Core.Surveying.LackingRight>>([]);
 
     public Task<IReadOnlyList<FolderState>> ListFoldersAsync(CancellationToken cancel)
     {
         mail.Call("list");
-        return Task.FromResult<IReadOnlyList<FolderState>>([.. mail.Folders.Select(f => new FolderState(f.Key, mail.Uses.GetValueOrDefault(f.Key), true, mail.Subscribed.Contains(f.Key), mail.CursorOf(f.Value)))]);
+        return Task.FromResult<IReadOnlyList<FolderState>>([
+            .. mail.Folders.Select(f => new FolderState(
+                f.Key,
+                mail.Uses.GetValueOrDefault(f.Key),
+                true,
+                mail.Subscribed.Contains(f.Key),
+                mail.CursorOf(f.Value)
+            )),
+        ]);
     }
 
     public Task<IReadOnlyList<MadeFolder>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel)
     {
         mail.Call("create");
-        if (folders.Select(f => mail.RefusesFolder(f.Path)).FirstOrDefault(f => f is not null) is { } refused) throw new FaultException(refused, Verdict.Keep);
-        foreach (var folder in folders.Where(f => f.Subscribe)) mail.Subscribed.Add(folder.Path);
-        return Task.FromResult<IReadOnlyList<MadeFolder>>([.. folders.Select(f => new MadeFolder(mail.CursorOf(mail.Folder(f.Path.ToString())), false))]);
+        if (folders.Select(f => mail.RefusesFolder(f.Path)).FirstOrDefault(f => f is not null) is { } refused)
+            throw new FaultException(refused, Verdict.Keep);
+        foreach (var folder in folders.Where(f => f.Subscribe))
+            mail.Subscribed.Add(folder.Path);
+        return Task.FromResult<IReadOnlyList<MadeFolder>>([
+            .. folders.Select(f => new MadeFolder(mail.CursorOf(mail.Folder(f.Path.ToString())), false)),
+        ]);
     }
 
     public Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel)
     {
-        if (visits.Count > 0) mail.Call(visits.Any(v => v.Flags.Count > 0) ? "change" : "numbers");
+        if (visits.Count > 0)
+            mail.Call(visits.Any(v => v.Flags.Count > 0) ? "change" : "numbers");
         return Task.FromResult<IReadOnlyList<FolderSeen>>([.. visits.Select(Visit)]);
     }
 
     private FolderSeen Visit(FolderVisit visit)
     {
-        if (visit.Subscribe) mail.Subscribed.Add(visit.Path);
+        if (visit.Subscribe)
+            mail.Subscribed.Add(visit.Path);
         foreach (var change in visit.Flags)
-            foreach (var message in Chosen(visit.Path, change.Numbers).ToList())
-                mail.Folders[visit.Path].SetFlags(message.Number, FlagSet.Of(message.Flags.Except(change.Remove).Flags.Concat(change.Add.Flags)));
-        return new FolderSeen(visit.List ? new NumberSet(mail.Folders[visit.Path].Messages.Select(m => m.Number)) : null, null, [.. visit.Flags.Select(_ => (Fault?)null)]);
+        foreach (var message in Chosen(visit.Path, change.Numbers).ToList())
+            mail.Folders[visit.Path]
+                .SetFlags(message.Number, FlagSet.Of(message.Flags.Except(change.Remove).Flags.Concat(change.Add.Flags)));
+        return new FolderSeen(
+            visit.List ? new NumberSet(mail.Folders[visit.Path].Messages.Select(m => m.Number)) : null,
+            null,
+            [.. visit.Flags.Select(_ => (Fault?)null)]
+        );
     }
 
-    public Task<IReadOnlyList<ItemInfo>> ListItemsAsync(FolderPath path, NumberSet numbers, IDictionary<uint, Fault> unreadable, CancellationToken cancel)
+    public Task<IReadOnlyList<ItemInfo>> ListItemsAsync(
+        FolderPath path,
+        NumberSet numbers,
+        IDictionary<uint, Fault> unreadable,
+        CancellationToken cancel
+    )
     {
         mail.Call("items");
-        return Task.FromResult<IReadOnlyList<ItemInfo>>([.. Chosen(path, numbers).Where(m => !mail.Hidden.Contains(m.Number)).Select(m => new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags))]);
+        return Task.FromResult<IReadOnlyList<ItemInfo>>([
+            .. Chosen(path, numbers)
+                .Where(m => !mail.Hidden.Contains(m.Number))
+                .Select(m => new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags)),
+        ]);
     }
 
-    public Task ReadHeadersAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, Action<int, ItemHeader> take, CancellationToken cancel)
+    public Task ReadHeadersAsync(
+        IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders,
+        Action<int, ItemHeader> take,
+        CancellationToken cancel
+    )
     {
         mail.Call("headers");
         for (var i = 0; i < folders.Count; i++)
-            foreach (var message in Chosen(folders[i].Path, folders[i].Numbers)) take(i, new ItemHeader(message.Number, message.Octets.Length, HeaderOf(message.Octets)));
+            foreach (var message in Chosen(folders[i].Path, folders[i].Numbers))
+                take(i, new ItemHeader(message.Number, message.Octets.Length, HeaderOf(message.Octets)));
         return Task.CompletedTask;
     }
 
     public Task ReadNamesAsync(FolderPath path, NumberSet numbers, Action<uint, string> take, CancellationToken cancel)
     {
         mail.Call("names");
-        foreach (var message in Chosen(path, numbers)) take(message.Number, Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(message.Octets)));
+        foreach (var message in Chosen(path, numbers))
+            take(message.Number, Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(message.Octets)));
         return Task.CompletedTask;
     }
 
     public Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel)
     {
-        if (folders.Count > 0) mail.Call("changes");
-        return Task.FromResult<IReadOnlyList<FolderChange?>>([.. folders.Select(f =>
-        {
-            var folder = mail.Folders[f.Path];
-            if (folder.Epoch != f.Since.Epoch) return null;
-            var present = new NumberSet(folder.Messages.Select(m => m.Number));
-            var changed = folder.Messages.Where(m => m.Number < f.Since.Next && !(mail.KeepsMarks && m.Mark <= f.Since.Mark)).Select(m => new FlagUpdate(m.Number, m.Flags)).ToList();
-            var items = folder.Messages.Where(m => m.Number >= f.Since.Next && !mail.Hidden.Contains(m.Number)).Select(m => new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags)).ToList();
-            return new FolderChange((uint)folder.Messages.Count, null, present, changed, present.From(f.Since.Next), items, null);
-        })]);
+        if (folders.Count > 0)
+            mail.Call("changes");
+        return Task.FromResult<IReadOnlyList<FolderChange?>>([
+            .. folders.Select(f =>
+            {
+                var folder = mail.Folders[f.Path];
+                if (folder.Epoch != f.Since.Epoch)
+                    return null;
+                var present = new NumberSet(folder.Messages.Select(m => m.Number));
+                var changed = folder
+                    .Messages.Where(m => m.Number < f.Since.Next && !(mail.KeepsMarks && m.Mark <= f.Since.Mark))
+                    .Select(m => new FlagUpdate(m.Number, m.Flags))
+                    .ToList();
+                var items = folder
+                    .Messages.Where(m => m.Number >= f.Since.Next && !mail.Hidden.Contains(m.Number))
+                    .Select(m => new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags))
+                    .ToList();
+                return new FolderChange((uint)folder.Messages.Count, null, present, changed, present.From(f.Since.Next), items, null);
+            }),
+        ]);
     }
 
-    public Task<IMessageReader> ReadMessagesAsync(IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders, CancellationToken cancel, bool withIndex = false)
+    public Task<IMessageReader> ReadMessagesAsync(
+        IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders,
+        CancellationToken cancel,
+        bool withIndex = false
+    )
     {
         mail.Call("read");
-        return Task.FromResult<IMessageReader>(new Reader(mail, new Queue<(int, MemoryMessage)>(folders.SelectMany((f, i) => Chosen(f.Path, f.Numbers).Where(m => !mail.Withheld.Contains(m.Number)).Select(m => (i, m))))));
+        return Task.FromResult<IMessageReader>(
+            new Reader(
+                mail,
+                new Queue<(int, MemoryMessage)>(
+                    folders.SelectMany(
+                        (f, i) => Chosen(f.Path, f.Numbers).Where(m => !mail.Withheld.Contains(m.Number)).Select(m => (i, m))
+                    )
+                )
+            )
+        );
     }
 
     public Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int company, CancellationToken cancel) =>
         Task.FromResult<IMessageWriter>(new Writer(mail, [.. folders.Select(f => mail.Folders[f])], company));
 
-    public Task<IReadOnlyDictionary<uint, uint>?> MoveMessagesAsync(FolderPath path, NumberSet numbers, FolderPath to, CancellationToken cancel)
+    public Task<IReadOnlyDictionary<uint, uint>?> MoveMessagesAsync(
+        FolderPath path,
+        NumberSet numbers,
+        FolderPath to,
+        CancellationToken cancel
+    )
     {
-        if (!mail.TellsWhere) return Task.FromResult<IReadOnlyDictionary<uint, uint>?>(null);
-        if (!mail.AnswersAreLost) mail.Call("move");
+        if (!mail.TellsWhere)
+            return Task.FromResult<IReadOnlyDictionary<uint, uint>?>(null);
+        if (!mail.AnswersAreLost)
+            mail.Call("move");
         var places = new Dictionary<uint, uint>();
         foreach (var message in Chosen(path, numbers).ToList())
         {
             mail.Folders[path].Remove(message.Number);
             places[message.Number] = mail.Folders[to].Add(message.Octets, message.Flags, message.Received);
         }
-        if (mail.AnswersAreLost) mail.Call("move");
+        if (mail.AnswersAreLost)
+            mail.Call("move");
         return Task.FromResult<IReadOnlyDictionary<uint, uint>?>(places);
     }
 
     public Task<bool> RemoveMessagesAsync(FolderPath path, NumberSet numbers, CancellationToken cancel)
     {
         mail.Call("remove");
-        foreach (var message in Chosen(path, numbers).ToList()) mail.Folders[path].Remove(message.Number);
+        foreach (var message in Chosen(path, numbers).ToList())
+            mail.Folders[path].Remove(message.Number);
         return Task.FromResult(true);
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;
 
-    private IEnumerable<MemoryMessage> Chosen(FolderPath path, NumberSet numbers) => mail.Folders.TryGetValue(path, out var folder)
-        ? folder.Messages.Where(m => numbers.Contains(m.Number))
-        : throw new FaultException(new Fault(Cause.ProtocolBroken, "a", $"no folder {path}", "NONEXISTENT"), Verdict.Keep);
+    private IEnumerable<MemoryMessage> Chosen(FolderPath path, NumberSet numbers) =>
+        mail.Folders.TryGetValue(path, out var folder)
+            ? folder.Messages.Where(m => numbers.Contains(m.Number))
+            : throw new FaultException(new Fault(Cause.ProtocolBroken, "a", $"no folder {path}", "NONEXISTENT"), Verdict.Keep);
 
     private static byte[] HeaderOf(byte[] octets)
     {
@@ -249,7 +325,8 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         private MemoryMessage? _message;
 
         /// <summary>Of every second message: a service may tell it by itself.</summary>
-        public ItemInfo? Index => _message is { } m && m.Number % 2 == 0 ? new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags) : null;
+        public ItemInfo? Index =>
+            _message is { } m && m.Number % 2 == 0 ? new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags) : null;
 
         public IReadOnlyCollection<ItemAt> Gone => [];
 
@@ -257,7 +334,8 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
 
         public ValueTask<MessageStart?> NextAsync(CancellationToken cancel)
         {
-            if (!left.TryDequeue(out var next)) return ValueTask.FromResult<MessageStart?>(null);
+            if (!left.TryDequeue(out var next))
+                return ValueTask.FromResult<MessageStart?>(null);
             mail.Call("next");
             mail.Handle(next.Message.Octets, "from");
             _message = next.Message;
@@ -281,7 +359,8 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
 
         public ValueTask BeginAsync(int folder, ItemInfo item, long size, ReadOnlyMemory<byte> first, CancellationToken cancel)
         {
-            if (folder != _folder) Append();
+            if (folder != _folder)
+                Append();
             _folder = folder;
             _batch.Add((item, new MemoryStream()));
             _batch[^1].Octets.Write(first.Span);
@@ -294,7 +373,8 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
             return ValueTask.CompletedTask;
         }
 
-        public ValueTask<IReadOnlyList<AddReceipt>> EndAsync(CancellationToken cancel) => _batch.Count >= company ? FinishAsync(cancel) : ValueTask.FromResult<IReadOnlyList<AddReceipt>>([]);
+        public ValueTask<IReadOnlyList<AddReceipt>> EndAsync(CancellationToken cancel) =>
+            _batch.Count >= company ? FinishAsync(cancel) : ValueTask.FromResult<IReadOnlyList<AddReceipt>>([]);
 
         public ValueTask<IReadOnlyList<AddReceipt>> FinishAsync(CancellationToken cancel)
         {
@@ -306,13 +386,18 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
 
         private void Append()
         {
-            if (_batch.Count == 0) return;
+            if (_batch.Count == 0)
+                return;
             var batch = _batch.ToList();
             _batch.Clear();
-            if (!mail.AnswersAreLost) mail.Call("append");
-            foreach (var (_, octets) in batch) mail.Handle(octets.ToArray(), "to");
+            if (!mail.AnswersAreLost)
+                mail.Call("append");
+            foreach (var (_, octets) in batch)
+                mail.Handle(octets.ToArray(), "to");
             // All or nothing, as MULTIAPPEND is.
-            var unborne = batch.Exists(b => b.Item.Flags.Flags.Any(f => f[0] != '\\' && !mail.BearsKeyword(f))) ? new Fault(Cause.MessageRefused, "b", "keyword", "LIMIT") : null;
+            var unborne = batch.Exists(b => b.Item.Flags.Flags.Any(f => f[0] != '\\' && !mail.BearsKeyword(f)))
+                ? new Fault(Cause.MessageRefused, "b", "keyword", "LIMIT")
+                : null;
             if (batch.Select(b => mail.Refuses(b.Octets.ToArray())).FirstOrDefault(f => f is not null, unborne) is { } refused)
             {
                 _receipts.AddRange(batch.Select(b => new AddReceipt(_folder, b.Item.Number, null, refused, batch.Count)));
@@ -324,7 +409,8 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
                 var key = new ItemKey(folder.Epoch, folder.Add(mail.Stores(octets.ToArray()), item.Flags, item.Received));
                 _receipts.Add(new AddReceipt(_folder, item.Number, mail.TellsWhere ? key : null, null, batch.Count));
             }
-            if (mail.AnswersAreLost) mail.Call("append");
+            if (mail.AnswersAreLost)
+                mail.Call("append");
         }
     }
 }

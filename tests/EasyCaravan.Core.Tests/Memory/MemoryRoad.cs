@@ -10,7 +10,13 @@ namespace EasyCaravan.Core.Tests.Memory;
 /// <summary>One person's move between two services in memory, pass after pass.</summary>
 internal sealed class MemoryRoad : IMailAccounts
 {
-    private static readonly Service s_somewhere = new("from", new MailConnection(MailProtocol.Imap, "h", 993, Security.Tls), new SignIn.Password(null), new Trust.System(), Limits.Default);
+    private static readonly Service s_somewhere = new(
+        "from",
+        new MailConnection(MailProtocol.Imap, "h", 993, Security.Tls),
+        new SignIn.Password(null),
+        new Trust.System(),
+        Limits.Default
+    );
 
     public MemoryMail From { get; } = new();
 
@@ -34,11 +40,18 @@ internal sealed class MemoryRoad : IMailAccounts
     /// <summary>The first pass, again until one comes to its end; then catch-ups.</summary>
     public void Run()
     {
-        new MailLeg(this, Ledger, Order(isFirst: !_firstEnded), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
+        new MailLeg(this, Ledger, Order(isFirst: !_firstEnded), new Tally(), Journal.Add)
+            .RunAsync(CancellationToken.None)
+            .GetAwaiter()
+            .GetResult();
         _firstEnded = true;
     }
 
-    public void Compare() => new Comparison(this, Ledger, Order(isFirst: false), new Tally(), Journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
+    public void Compare() =>
+        new Comparison(this, Ledger, Order(isFirst: false), new Tally(), Journal.Add)
+            .RunAsync(CancellationToken.None)
+            .GetAwaiter()
+            .GetResult();
 
     private MailLegOrder Order(bool isFirst)
     {
@@ -50,7 +63,10 @@ internal sealed class MemoryRoad : IMailAccounts
     public Waybill Waybill() => Proving.Waybill.Draw(Ledger.FoldersAsync(CancellationToken.None).GetAwaiter().GetResult());
 
     public static byte[] Message(int i, bool withId = true, string body = "body") =>
-        Encoding.Latin1.GetBytes($"From: desk@saltmarsh.example\r\nSubject: Tide {i}\r\n{(withId ? $"Message-ID: <{i}@saltmarsh.example>\r\n" : "")}\r\n{body} {i}");
+        Encoding.Latin1.GetBytes(
+            $"From: desk@saltmarsh.example\r\nSubject: Tide {i}\r\n{(withId ? $"Message-ID: <{i}@saltmarsh.example>\r\n" : "")}\r\n"
+                + $"{body} {i}"
+        );
 
     public Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel)
     {
@@ -58,5 +74,6 @@ internal sealed class MemoryRoad : IMailAccounts
         return Task.FromResult<IMailAccount>(new MemoryAccount(service.Name == "to" ? To : From));
     }
 
-    public async Task<IMailAccount?> TryOpenAsync(Service service, Credentials credentials, CancellationToken cancel) => await OpenAsync(service, credentials, cancel);
+    public async Task<IMailAccount?> TryOpenAsync(Service service, Credentials credentials, CancellationToken cancel) =>
+        await OpenAsync(service, credentials, cancel);
 }

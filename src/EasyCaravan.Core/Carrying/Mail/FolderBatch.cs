@@ -4,7 +4,9 @@ namespace EasyCaravan.Core.Carrying.Mail;
 /// <param name="InTurn">One after the other, because what the first brings is what the next finds there.</param>
 public sealed record FolderBatch(IReadOnlyList<FolderWork> Folders, bool InTurn = false)
 {
-    /// <summary>Messages of several folders in one batch: what is learnt of them is held in memory meanwhile, and done again if the pass breaks off.</summary>
+    /// <summary>
+    /// Messages of several folders in one batch: what is learnt of them is held in memory meanwhile, and done again if the pass breaks off.
+    /// </summary>
     private const long MostMessages = 2_000;
 
     private const int MostFolders = 50;
@@ -15,8 +17,12 @@ public sealed record FolderBatch(IReadOnlyList<FolderWork> Folders, bool InTurn 
     /// <param name="inOrder">Each alone, in the order in which messages that stand in several of them are looked for.</param>
     public static IEnumerable<FolderBatch> Pack(IReadOnlyList<FolderWork> work, bool inOrder)
     {
-        var places = work.GroupBy(w => w.Landing.To?.ToString() ?? $"\0{w.Landing.From.Path}").Select(g => new FolderBatch([.. g], InTurn: g.Count() > 1)).OrderByDescending(l => l.Messages).ToList();
-        if (inOrder) return places.OrderBy(l => MultiFolderMessages.Rank(l.Folders[0].Landing.From));
+        var places = work.GroupBy(w => w.Landing.To?.ToString() ?? $"\0{w.Landing.From.Path}")
+            .Select(g => new FolderBatch([.. g], InTurn: g.Count() > 1))
+            .OrderByDescending(l => l.Messages)
+            .ToList();
+        if (inOrder)
+            return places.OrderBy(l => MultiFolderMessages.Rank(l.Folders[0].Landing.From));
         var batches = new List<FolderBatch>();
         var together = new List<FolderWork>();
         foreach (var place in places)
@@ -26,7 +32,8 @@ public sealed record FolderBatch(IReadOnlyList<FolderWork> Folders, bool InTurn 
                 batches.Add(place);
                 continue;
             }
-            if (together.Count == MostFolders || together.Sum(f => f.Messages) + place.Messages > MostMessages) Close();
+            if (together.Count == MostFolders || together.Sum(f => f.Messages) + place.Messages > MostMessages)
+                Close();
             together.AddRange(place.Folders);
         }
         Close();
@@ -34,7 +41,8 @@ public sealed record FolderBatch(IReadOnlyList<FolderWork> Folders, bool InTurn 
 
         void Close()
         {
-            if (together.Count > 0) batches.Add(new FolderBatch([.. together]));
+            if (together.Count > 0)
+                batches.Add(new FolderBatch([.. together]));
             together.Clear();
         }
     }

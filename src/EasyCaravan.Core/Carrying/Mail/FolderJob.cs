@@ -4,7 +4,9 @@ using EasyCaravan.Core.Ports;
 namespace EasyCaravan.Core.Carrying.Mail;
 
 /// <summary>A folder on its way through the steps of <see cref="MailCarrier"/>, and what each has learnt of it.</summary>
-/// <param name="cursor">Of the from side, as listed when the pass began. Messages that arrive after the listing are left to the next pass: they may be moves.</param>
+/// <param name="cursor">
+/// Of the from side, as listed when the pass began. Messages that arrive after the listing are left to the next pass: they may be moves.
+/// </param>
 internal sealed class FolderJob(FolderWork work, FolderCursor cursor)
 {
     private long _found;
@@ -80,21 +82,28 @@ internal sealed class FolderJob(FolderWork work, FolderCursor cursor)
     public PageEnd End => new(Page.Id, cursor.Mark is null ? cursor with { Mark = _digest } : cursor, _found - Gone, HoldsThere());
 
     /// <summary>
-    /// What the folder on the to side holds now, by what was listed and what was added: the next pass's listing shows whether that is so, at
-    /// no cost. Null where something else happened to it meanwhile.
+    /// What the folder on the to side holds now, by what was listed and what was added: the next pass's listing shows whether that is so,
+    /// at no cost. Null where something else happened to it meanwhile.
     /// </summary>
     private Membership? HoldsThere()
     {
-        if (There is not { } there || To is null) return null;
-        if (!IsListedThere && !MadeNow) return Landed.Count == 0 ? Page.Seen : null;
-        if (IsMatchedAnew || IsUnsure || (MadeNow && !Page.IsNew) || Pairing?.LeavesDoubtful == true) return null;
+        if (There is not { } there || To is null)
+            return null;
+        if (!IsListedThere && !MadeNow)
+            return Landed.Count == 0 ? Page.Seen : null;
+        if (IsMatchedAnew || IsUnsure || (MadeNow && !Page.IsNew) || Pairing?.LeavesDoubtful == true)
+            return null;
         // An earlier pass was broken off, or nobody has looked since: what came back meanwhile may stand there beside its second copy.
-        if (Page is { IsNew: false, Seen: null }) return null;
+        if (Page is { IsNew: false, Seen: null })
+            return null;
         // Somebody else added or removed messages since the folders were listed.
-        if (NumbersThere.Count != there.Count || NumbersThere.From(there.Next).Count > 0) return null;
+        if (NumbersThere.Count != there.Count || NumbersThere.From(there.Next).Count > 0)
+            return null;
         var next = Landed.Count == 0 ? there.Next : Math.Max(there.Next, Landed.Ranges[^1].Last + 1);
         // A gap is a number that the to side gave to somebody else's message.
-        return Landed.Count == next - there.Next ? new Membership(Page.ToEpoch ?? there.Epoch, next, (uint)(there.Count + Landed.Count)) : null;
+        return Landed.Count == next - there.Next
+            ? new Membership(Page.ToEpoch ?? there.Epoch, next, (uint)(there.Count + Landed.Count))
+            : null;
     }
 
     public void Take(MadeFolder made) => (There, MadeNow, IsAlias) = (made.Cursor, made.Cursor.Count == 0, made.WasThere);
@@ -103,7 +112,8 @@ internal sealed class FolderJob(FolderWork work, FolderCursor cursor)
     public void Take(FolderChange change)
     {
         var gone = change.GoneOf(Settled);
-        if (change.Count != Settled.Except(gone).Or(change.Fresh).Count) return;
+        if (change.Count != Settled.Except(gone).Or(change.Fresh).Count)
+            return;
         var late = LateOf(change.Fresh, change.Count);
         (LeftFrom, Fresh, Known, _found) = (gone, change.Fresh.Except(Settled).Except(late), change.Items, change.Count - late.Count);
         FlagsOf(change);
@@ -112,13 +122,19 @@ internal sealed class FolderJob(FolderWork work, FolderCursor cursor)
 
     public void FlagsOf(FolderChange? change)
     {
-        if (change is not null) (Flags, _digest) = (change.Flags, change.Digest);
+        if (change is not null)
+            (Flags, _digest) = (change.Flags, change.Digest);
     }
 
     public void TakeWhole(NumberSet present, IReadOnlyList<ItemInfo> known, ulong? digest)
     {
         var late = LateOf(present, present.Count);
-        (LeftFrom, Fresh, Known, _found) = (Settled.Except(present), present.Except(Settled).Except(late), known, present.Count - late.Count);
+        (LeftFrom, Fresh, Known, _found) = (
+            Settled.Except(present),
+            present.Except(Settled).Except(late),
+            known,
+            present.Count - late.Count
+        );
         _digest = digest ?? _digest;
         IsLooked = IsLookedWhole = true;
     }
@@ -131,8 +147,8 @@ internal sealed class FolderJob(FolderWork work, FolderCursor cursor)
     }
 
     /// <summary>
-    /// What arrived after the folders were listed is left to the next pass: it may have been moved there out of a folder that was done already,
-    /// and then it has to be moved on the to side, not copied. Where the listing's own count does not fit, it is not relied on.
+    /// What arrived after the folders were listed is left to the next pass: it may have been moved there out of a folder that was done
+    /// already, and then it has to be moved on the to side, not copied. Where the listing's own count does not fit, it is not relied on.
     /// </summary>
     private NumberSet LateOf(NumberSet arrived, long present)
     {

@@ -25,9 +25,11 @@ public readonly record struct Identity(UInt128 Print, bool Certain)
         while (fields.TryNext(out var name, out var value))
         {
             var index = FieldIndex(name);
-            if (index < 0 || prints[index] != 0) continue;
+            if (index < 0 || prints[index] != 0)
+                continue;
             var length = Canonicalise(value, canonical);
-            if (length == 0) continue;
+            if (length == 0)
+                continue;
             prints[index] = XxHash128.HashToUInt128(canonical[..length], index + 1);
             certain |= index == 0;
         }
@@ -43,9 +45,12 @@ public readonly record struct Identity(UInt128 Print, bool Certain)
 
     private static int FieldIndex(ReadOnlySpan<byte> name)
     {
-        if (System.Text.Ascii.EqualsIgnoreCase(name, MessageId)) return 0;
-        if (System.Text.Ascii.EqualsIgnoreCase(name, "date"u8)) return 1;
-        if (System.Text.Ascii.EqualsIgnoreCase(name, "from"u8)) return 2;
+        if (System.Text.Ascii.EqualsIgnoreCase(name, MessageId))
+            return 0;
+        if (System.Text.Ascii.EqualsIgnoreCase(name, "date"u8))
+            return 1;
+        if (System.Text.Ascii.EqualsIgnoreCase(name, "from"u8))
+            return 2;
         return System.Text.Ascii.EqualsIgnoreCase(name, "subject"u8) ? 3 : -1;
     }
 
@@ -56,8 +61,13 @@ public readonly record struct Identity(UInt128 Print, bool Certain)
         var blank = false;
         foreach (var b in value)
         {
-            if (b is (byte)' ' or (byte)'\t' or (byte)'\r' or (byte)'\n') { blank = true; continue; }
-            if (blank && length > 0) into[length++] = (byte)' ';
+            if (b is (byte)' ' or (byte)'\t' or (byte)'\r' or (byte)'\n')
+            {
+                blank = true;
+                continue;
+            }
+            if (blank && length > 0)
+                into[length++] = (byte)' ';
             blank = false;
             into[length++] = b;
         }
@@ -65,7 +75,10 @@ public readonly record struct Identity(UInt128 Print, bool Certain)
     }
 }
 
-/// <summary>Digest of a message's body, or of the whole, blind to what some servers change when they store: CR before LF, the end of the last line, and NUL kept as 0x80.</summary>
+/// <summary>
+/// Digest of a message's body, or of the whole, blind to what some servers change when they store: CR before LF, the end of the last line,
+/// and NUL kept as 0x80.
+/// </summary>
 /// <param name="whole">The header counts too.</param>
 public sealed class BodyDigest(bool whole = false)
 {
@@ -78,17 +91,21 @@ public sealed class BodyDigest(bool whole = false)
     /// <summary>Takes the message in pieces, header included.</summary>
     public void Append(ReadOnlySpan<byte> piece)
     {
-        if (_buffer.Length <= piece.Length) _buffer = new byte[piece.Length + 1];
+        if (_buffer.Length <= piece.Length)
+            _buffer = new byte[piece.Length + 1];
         var length = 0;
         foreach (var b in piece)
         {
-            if (b == '\r') continue;
+            if (b == '\r')
+                continue;
             if (_inBody)
             {
                 // A line's end counts when something follows it: some servers give one to a last line that has none.
-                if (_lineEnded) _buffer[length++] = (byte)'\n';
+                if (_lineEnded)
+                    _buffer[length++] = (byte)'\n';
                 _lineEnded = b == '\n';
-                if (!_lineEnded) _buffer[length++] = b == 0 ? (byte)0x80 : b;
+                if (!_lineEnded)
+                    _buffer[length++] = b == 0 ? (byte)0x80 : b;
                 continue;
             }
             _newlines = b == '\n' ? _newlines + 1 : 0;
@@ -99,15 +116,23 @@ public sealed class BodyDigest(bool whole = false)
 
     public UInt128 Value => _hash.GetCurrentHashAsUInt128();
 
-    public static async Task<Dictionary<uint, UInt128>> ReadAsync(IMailAccount account, Planning.FolderPath path, NumberSet numbers, CancellationToken cancel, bool whole = false)
+    public static async Task<Dictionary<uint, UInt128>> ReadAsync(
+        IMailAccount account,
+        Planning.FolderPath path,
+        NumberSet numbers,
+        CancellationToken cancel,
+        bool whole = false
+    )
     {
         var digests = new Dictionary<uint, UInt128>();
-        if (numbers.Count == 0) return digests;
+        if (numbers.Count == 0)
+            return digests;
         var reader = await account.ReadMessagesAsync([(path, numbers)], cancel);
         while (await reader.NextAsync(cancel) is { } message)
         {
             var digest = new BodyDigest(whole);
-            while (await reader.ReadAsync(cancel) is { Length: > 0 } piece) digest.Append(piece.Span);
+            while (await reader.ReadAsync(cancel) is { Length: > 0 } piece)
+                digest.Append(piece.Span);
             digests[message.Number] = digest.Value;
         }
         return digests;

@@ -38,7 +38,8 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         if (!work.IsEmpty)
         {
             await RunLanesAsync(from, to, work, multiFolder, cancel);
-            // What a later pass added, the listing of the one after it shows. A folder's first copy is looked at before anybody is told that it is there.
+            // What a later pass added, the listing of the one after it shows. A folder's first copy is looked at before anybody is told
+            // that it is there.
             if (_isFirstLook)
             {
                 await ReadBackAsync(_sample, from, to, cancel);
@@ -46,73 +47,109 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
             }
         }
         await check.DropGoneAsync(cancel);
-        if (order.Rules.OldSide is OldSide.DeleteAfterProof) await new DeleteAfterVerify(from, to, ledger, order, tally, journal).DeleteAsync(cancel);
+        if (order.Rules.OldSide is OldSide.DeleteAfterProof)
+            await new DeleteAfterVerify(from, to, ledger, order, tally, journal).DeleteAsync(cancel);
     }
 
-    private async Task RunLanesAsync(IMailAccount from, IMailAccount to, ConcurrentQueue<FolderBatch> work, MultiFolderMessages? multiFolder, CancellationToken cancel)
+    private async Task RunLanesAsync(
+        IMailAccount from,
+        IMailAccount to,
+        ConcurrentQueue<FolderBatch> work,
+        MultiFolderMessages? multiFolder,
+        CancellationToken cancel
+    )
     {
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         // What stands in several folders is recognised only when one is done before the next begins. And where there is little to do,
         // signing in once more would take longer than doing it.
         var most = multiFolder is null ? Math.Min(Math.Min(order.Lanes, work.Count), 1 + (int)(work.Sum(l => l.Messages) / WorthALane)) : 1;
         var lanes = new List<Task> { RunLaneAsync(from, to, work, multiFolder, stop) };
-        for (var i = 1; i < most; i++) lanes.Add(RunSecondLaneAsync(work, stop));
+        for (var i = 1; i < most; i++)
+            lanes.Add(RunSecondLaneAsync(work, stop));
         // The first failure stops the others; awaiting them all leaves no connection in use behind.
         await Task.WhenAll(lanes).ContinueWith(_ => { }, CancellationToken.None, TaskContinuationOptions.None, TaskScheduler.Default);
         var failures = lanes.Where(l => l.IsFaulted).SelectMany(l => l.Exception!.InnerExceptions).ToList();
         var decisive = failures.OfType<LeaseLostException>().FirstOrDefault()
             ?? failures.OfType<FaultException>().OrderByDescending(f => f.Fault.Action == FaultAction.AskPerson).FirstOrDefault()
             ?? failures.FirstOrDefault();
-        if (decisive is not null) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(decisive);
+        if (decisive is not null)
+            System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(decisive);
         cancel.ThrowIfCancellationRequested();
     }
 
     /// <summary>A try that was broken off read nothing back. Of what it copied, the header shows which messages are worth it.</summary>
     private async Task ReadBackEarlierTryAsync(
-        IMailAccount from, IMailAccount to, IEnumerable<LedgerFolder> pages, IReadOnlyList<FolderState> fromFolders, IReadOnlyList<FolderState> toFolders, CancellationToken cancel)
+        IMailAccount from,
+        IMailAccount to,
+        IEnumerable<LedgerFolder> pages,
+        IReadOnlyList<FolderState> fromFolders,
+        IReadOnlyList<FolderState> toFolders,
+        CancellationToken cancel
+    )
     {
-        if (!order.IsFirst) return;
+        if (!order.IsFirst)
+            return;
         var here = fromFolders.Select(f => (f.Path, f.Cursor?.Epoch)).ToHashSet();
         var there = toFolders.Select(f => (f.Path, f.Cursor?.Epoch)).ToHashSet();
         var (copied, folders) = (new List<LedgerFolder>(), new List<(FolderPath, NumberSet)>());
-        foreach (var page in pages.Where(p => p.To is not null && here.Contains((p.From, p.FromEpoch)) && there.Contains((p.To, p.ToEpoch))))
+        foreach (
+            var page in pages.Where(p => p.To is not null && here.Contains((p.From, p.FromEpoch)) && there.Contains((p.To, p.ToEpoch)))
+        )
         {
             // The last ones: those before them were looked at by the tries before, or are too many to be looked through each time.
-            if ((await ledger.SettledAsync(page.Id, cancel)).Slices(HeadersOfEarlierTry).LastOrDefault() is not { } settled) continue;
+            if ((await ledger.SettledAsync(page.Id, cancel)).Slices(HeadersOfEarlierTry).LastOrDefault() is not { } settled)
+                continue;
             copied.Add(page);
             folders.Add((page.From, settled));
         }
-        if (copied.Count == 0) return;
+        if (copied.Count == 0)
+            return;
         var sample = new ReadBackSample();
-        await from.ReadHeadersAsync(folders, (folder, header) =>
-        {
-            var octets = new PeculiarOctets();
-            octets.Take(header.Header);
-            sample.Offer(copied[folder], header.Number, header.Size, octets);
-        }, cancel);
+        await from.ReadHeadersAsync(
+            folders,
+            (folder, header) =>
+            {
+                var octets = new PeculiarOctets();
+                octets.Take(header.Header);
+                sample.Offer(copied[folder], header.Number, header.Size, octets);
+            },
+            cancel
+        );
         await ReadBackAsync(sample, from, to, cancel);
     }
 
-    /// <summary>Whether the new side keeps messages as they are: a few of each folder are read back, and it is told once what it alters.</summary>
+    /// <summary>
+    /// Whether the new side keeps messages as they are: a few of each folder are read back, and it is told once what it alters.
+    /// </summary>
     private async Task ReadBackAsync(ReadBackSample sample, IMailAccount from, IMailAccount to, CancellationToken cancel)
     {
         var pages = (await ledger.FoldersAsync(cancel)).Where(p => p.To is not null).ToDictionary(p => p.Id);
         var chosen = new List<ComparedPage>();
         foreach (var (id, numbers) in sample.Choose())
         {
-            if (!pages.TryGetValue(id, out var page)) continue;
-            var entries = (await ledger.FindAsync(id, numbers, cancel)).Where(e => e is { Landed: not null, Outcome: Outcome.Carried }).ToList();
-            if (entries.Count > 0) chosen.Add(new ComparedPage(page, entries));
+            if (!pages.TryGetValue(id, out var page))
+                continue;
+            var entries = (await ledger.FindAsync(id, numbers, cancel))
+                .Where(e => e is { Landed: not null, Outcome: Outcome.Carried })
+                .ToList();
+            if (entries.Count > 0)
+                chosen.Add(new ComparedPage(page, entries));
         }
-        if (chosen.Count == 0) return;
+        if (chosen.Count == 0)
+            return;
         var comparison = new MessageComparison(from, to, order.Rules, RateLimiters.Free);
         var found = await comparison.CompareAsync([.. chosen.Take(PagesWithIndex)], withIndex: true, cancel);
-        if (chosen.Count > PagesWithIndex) found.AddRange(await comparison.CompareAsync([.. chosen.Skip(PagesWithIndex)], withIndex: false, cancel));
+        if (chosen.Count > PagesWithIndex)
+            found.AddRange(await comparison.CompareAsync([.. chosen.Skip(PagesWithIndex)], withIndex: false, cancel));
         found.RemoveAll(f => !Difference.NeedsDecision(f.Kind));
-        if (found.Count == 0) return;
+        if (found.Count == 0)
+            return;
         await ledger.AddDifferencesAsync(found, cancel);
         tally.Differ(found.Count);
-        journal($"the new side does not keep every message as it is: of {comparison.Compared} that were read back, {found.Select(f => (f.Folder, f.Number)).Distinct().Count()} differ, such as \"{found[0].Subject}\": {found[0].What}");
+        journal(
+            $"the new side does not keep every message as it is: of {comparison.Compared} that were read back, "
+                + $"{found.Select(f => (f.Folder, f.Number)).Distinct().Count()} differ, such as \"{found[0].Subject}\": {found[0].What}"
+        );
     }
 
     /// <summary>Pages of folders that are on their way are left out: what nobody claims there may be ours yet.</summary>
@@ -122,7 +159,12 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         [.. pages.GroupBy(p => p.To).Where(g => g.Key is not null && g.All(p => p.Cursor is not null)).SelectMany(g => g)];
 
     /// <summary>Lists both sides, follows what moved or was deleted, and puts in a queue what else changed.</summary>
-    private async Task<(ConcurrentQueue<FolderBatch> Work, MultiFolderMessages? MultiFolder)> ListAsync(IMailAccount from, IMailAccount to, DestinationCheck check, CancellationToken cancel)
+    private async Task<(ConcurrentQueue<FolderBatch> Work, MultiFolderMessages? MultiFolder)> ListAsync(
+        IMailAccount from,
+        IMailAccount to,
+        DestinationCheck check,
+        CancellationToken cancel
+    )
     {
         var listing = to.ListFoldersAsync(cancel);
         var fromFolders = await from.ListFoldersAsync(cancel);
@@ -133,7 +175,11 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         await ReadBackEarlierTryAsync(from, to, pages.Values, fromFolders, toFolders, cancel);
         await check.CheckAsync(CompleteOf(pages.Values), toFolders, cancel);
         // A folder that an earlier pass carried to two places, as rules changed, is known by the newer one.
-        var known = pages.Values.Where(p => p.To is not null).OrderBy(p => p.Id).GroupBy(p => p.From).ToDictionary(g => g.Key, g => g.Last().To!);
+        var known = pages
+            .Values.Where(p => p.To is not null)
+            .OrderBy(p => p.Id)
+            .GroupBy(p => p.From)
+            .ToDictionary(g => g.Key, g => g.Last().To!);
         var map = FolderMap.Draw(order.Rules, fromFolders, toFolders, to.Traits, order.To.Service.Names, known);
         var landings = RenamedPlaces.Apply(map.Landings, all, toFolders).ToList();
         var there = toFolders.Where(f => f.Selectable).DistinctBy(f => f.Path).ToDictionary(f => f.Path);
@@ -144,7 +190,10 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         {
             var page = pages.GetValueOrDefault((landing.From.Path, landing.To));
             var toState = landing.To is { } path ? there.GetValueOrDefault(path) : null;
-            var lost = page?.ToEpoch is { } epoch && landing.To is not null && (toState?.Cursor?.Epoch != epoch || toState.Cursor.Next < page.Seen?.Next);
+            var lost =
+                page?.ToEpoch is { } epoch
+                && landing.To is not null
+                && (toState?.Cursor?.Epoch != epoch || toState.Cursor.Next < page.Seen?.Next);
             _isFirstLook |= landing.To is not null && (page?.Cursor is null || lost);
             if (page is { Reopened: false } && !lost && landing.From.Cursor?.IsUnchangedSince(page.Cursor) == true)
             {
@@ -152,13 +201,23 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
                 continue;
             }
             var settled = page is null ? 0 : page.Counts.Carried + page.Counts.Paired + page.Counts.Excluded + page.Counts.LeftBehind;
-            work.Add(new FolderWork(landing, toState, Math.Max(0, (landing.From.Cursor?.Count ?? 0) - settled)) { Page = lost ? null : page });
+            work.Add(
+                new FolderWork(landing, toState, Math.Max(0, (landing.From.Cursor?.Count ?? 0) - settled)) { Page = lost ? null : page }
+            );
         }
         work = await AskChangesAsync(from, work, cancel);
         var landed = landings.Select(l => (l.From.Path, l.To)).ToHashSet();
         var vanished = pages.Values.Where(p => !landed.Contains((p.From, p.To))).ToList();
-        await new SourceChanges(from, to, ledger, order, multiFolder is not null, tally, journal).ApplyAsync(work, unchanged, vanished, fromFolders, toFolders, cancel);
-        foreach (var page in vanished) await CloseVanishedAsync(page, cancel);
+        await new SourceChanges(from, to, ledger, order, multiFolder is not null, tally, journal).ApplyAsync(
+            work,
+            unchanged,
+            vanished,
+            fromFolders,
+            toFolders,
+            cancel
+        );
+        foreach (var page in vanished)
+            await CloseVanishedAsync(page, cancel);
 
         tally.Expect(work.Sum(w => w.Estimate));
         return (new ConcurrentQueue<FolderBatch>(FolderBatch.Pack(work, inOrder: multiFolder is not null)), multiFolder);
@@ -167,33 +226,50 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
     /// <summary>For folders that were complete once: what happened in them since, all asked at once.</summary>
     private static async Task<List<FolderWork>> AskChangesAsync(IMailAccount from, List<FolderWork> work, CancellationToken cancel)
     {
-        var asked = work.Where(w => w is { Landing: { To: not null, From.Cursor: not null }, Page: { Cursor: not null } }
-            && w.Page.Cursor.Epoch == w.Landing.From.Cursor.Epoch).ToList();
-        if (asked.Count == 0) return work;
-        var changes = await from.ReadChangesAsync([.. asked.Select(w => new ChangeQuery(w.Landing.From.Path, w.Page!.Cursor!, w.Landing.From.Cursor!))], cancel);
+        var asked = work.Where(w =>
+                w is { Landing: { To: not null, From.Cursor: not null }, Page: { Cursor: not null } }
+                && w.Page.Cursor.Epoch == w.Landing.From.Cursor.Epoch
+            )
+            .ToList();
+        if (asked.Count == 0)
+            return work;
+        var changes = await from.ReadChangesAsync(
+            [.. asked.Select(w => new ChangeQuery(w.Landing.From.Path, w.Page!.Cursor!, w.Landing.From.Cursor!))],
+            cancel
+        );
         var byPath = asked.Zip(changes).ToDictionary(a => a.First.Landing.From.Path, a => a.Second);
         return [.. work.Select(w => byPath.TryGetValue(w.Landing.From.Path, out var change) ? w with { Change = change } : w)];
     }
 
-    /// <summary>The folder was deleted or renamed on the from side, or a changed rule sends it elsewhere: its page is closed, not lost.</summary>
+    /// <summary>
+    /// The folder was deleted or renamed on the from side, or a changed rule sends it elsewhere: its page is closed, not lost.
+    /// </summary>
     private async Task CloseVanishedAsync(LedgerFolder page, CancellationToken cancel)
     {
-        if (page.LeftWhole) await ledger.RetryFolderAsync(page.Id, cancel);
+        if (page.LeftWhole)
+            await ledger.RetryFolderAsync(page.Id, cancel);
         var settled = await ledger.SettledAsync(page.Id, cancel);
-        if (settled.Count == 0 && page is { Cursor: not null, Counts.Found: 0 }) return;
+        if (settled.Count == 0 && page is { Cursor: not null, Counts.Found: 0 })
+            return;
         await ledger.MarkGoneAsync(page.Id, settled, cancel);
         var cursor = page.Cursor ?? new FolderCursor(page.FromEpoch ?? 0, 0, null, 0);
         await ledger.CompleteAsync([new PageEnd(page.Id, cursor with { Count = 0, Mark = null }, 0, page.Seen)], cancel);
-        if (settled.Count == 0) return;
-        journal($"folder '{page.From}' is no longer on the old side under this name, or now lands elsewhere; what was carried to '{page.To}' stays there");
+        if (settled.Count == 0)
+            return;
+        journal(
+            $"folder '{page.From}' is no longer on the old side under this name, or now lands elsewhere; what was carried to '{page.To}' "
+                + "stays there"
+        );
     }
 
     private async Task RunSecondLaneAsync(ConcurrentQueue<FolderBatch> work, CancellationTokenSource stop)
     {
         await using var from = await TryOpenAsync(order.From, stop.Token);
-        if (from is null) return;
+        if (from is null)
+            return;
         await using var to = await TryOpenAsync(order.To, stop.Token);
-        if (to is not null) await RunLaneAsync(from, to, work, null, stop);
+        if (to is not null)
+            await RunLaneAsync(from, to, work, null, stop);
     }
 
     /// <summary>A lane that is welcome but not needed: where it cannot be had, the first one does all.</summary>
@@ -209,7 +285,13 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         }
     }
 
-    private async Task RunLaneAsync(IMailAccount from, IMailAccount to, ConcurrentQueue<FolderBatch> work, MultiFolderMessages? multiFolder, CancellationTokenSource stop)
+    private async Task RunLaneAsync(
+        IMailAccount from,
+        IMailAccount to,
+        ConcurrentQueue<FolderBatch> work,
+        MultiFolderMessages? multiFolder,
+        CancellationTokenSource stop
+    )
     {
         try
         {
@@ -236,8 +318,11 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         catch (FaultException e) when (e is { Verdict: Verdict.Keep, Fault.Cause: Cause.FolderRefused or Cause.NotPermitted })
         {
             // Only one folder of the batch was refused: each is tried by itself.
-            if (batch.Folders.Count == 1) await carrier.LeaveFolderAsync(batch.Folders[0], e.Fault, cancel);
-            else foreach (var folder in batch.Folders) await CarryFolderBatchAsync(carrier, new FolderBatch([folder]), cancel);
+            if (batch.Folders.Count == 1)
+                await carrier.LeaveFolderAsync(batch.Folders[0], e.Fault, cancel);
+            else
+                foreach (var folder in batch.Folders)
+                    await CarryFolderBatchAsync(carrier, new FolderBatch([folder]), cancel);
         }
     }
 }

@@ -19,6 +19,8 @@ public sealed record MailLegOrder(bool IsFirst, Side From, Side To, CarryRules R
 
     public RateLimiters RateLimiters { get; init; } = RateLimiters.Free;
 
-    /// <summary>Given where passes ended again and again without getting on: the first messages then go one by one, so that it shows over which.</summary>
+    /// <summary>
+    /// Given where passes ended again and again without getting on: the first messages then go one by one, so that it shows over which.
+    /// </summary>
     public PoisonMessages? PoisonMessages { get; init; }
 }

@@ -12,12 +12,15 @@ public static class MessageLabel
 
     public static (string Subject, string Sender) Read(ReadOnlySpan<byte> header)
     {
-        string subject = "", sender = "";
+        string subject = "",
+            sender = "";
         var fields = new HeaderFields(header);
         while (fields.TryNext(out var name, out var value))
         {
-            if (Ascii.EqualsIgnoreCase(name, "subject"u8)) subject = Clean(value);
-            else if (Ascii.EqualsIgnoreCase(name, "from"u8)) sender = Clean(value);
+            if (Ascii.EqualsIgnoreCase(name, "subject"u8))
+                subject = Clean(value);
+            else if (Ascii.EqualsIgnoreCase(name, "from"u8))
+                sender = Clean(value);
         }
         return (subject, sender);
     }

@@ -8,7 +8,8 @@ internal struct PeculiarOctets
 {
     private bool _isInBody;
     private int _newlines;
-    private long _lineFeeds, _returns;
+    private long _lineFeeds,
+        _returns;
     private byte _last;
 
     public bool HasWideHeader { get; private set; }
@@ -23,11 +24,13 @@ internal struct PeculiarOctets
 
     public void Take(ReadOnlySpan<byte> piece)
     {
-        if (!_isInBody) TakeHeader(piece);
+        if (!_isInBody)
+            TakeHeader(piece);
         HasNul = HasNul || piece.Contains((byte)0);
         _lineFeeds += piece.Count((byte)'\n');
         _returns += piece.Count((byte)'\r');
-        if (!piece.IsEmpty) _last = piece[^1];
+        if (!piece.IsEmpty)
+            _last = piece[^1];
     }
 
     private void TakeHeader(ReadOnlySpan<byte> piece)
@@ -36,10 +39,12 @@ internal struct PeculiarOctets
         while (end < piece.Length && !_isInBody)
         {
             var b = piece[end++];
-            if (b == '\r') continue;
+            if (b == '\r')
+                continue;
             _newlines = b == '\n' ? _newlines + 1 : 0;
             _isInBody = _newlines == 2;
-            if (_newlines > 0) continue;
+            if (_newlines > 0)
+                continue;
             // To the end of the line at once.
             var line = piece[end..].IndexOf((byte)'\n');
             var rest = line < 0 ? piece[(end - 1)..] : piece[(end - 1)..(end + line)];

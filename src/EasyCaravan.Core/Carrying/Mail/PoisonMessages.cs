@@ -9,18 +9,22 @@ namespace EasyCaravan.Core.Carrying.Mail;
 /// </summary>
 public sealed class PoisonMessages
 {
-    /// <summary>A connection may be lost by chance, so that it has to happen often; an answer that makes no sense comes from the message.</summary>
-    private const int OftenLost = 5, OftenSenseless = 2;
+    /// <summary>
+    /// A connection may be lost by chance, so that it has to happen often; an answer that makes no sense comes from the message.
+    /// </summary>
+    private const int OftenLost = 5,
+        OftenSenseless = 2;
 
     private readonly ConcurrentDictionary<(long Page, uint Number), int> _accused = new();
 
     /// <summary>Whether it happened with this message so often that it is to be left behind.</summary>
-    public bool Accuse(long page, uint number, Cause cause) => cause switch
-    {
-        Cause.ConnectionLost or Cause.TimedOut => Count(page, number) >= OftenLost,
-        Cause.ProtocolBroken => Count(page, number) >= OftenSenseless,
-        _ => false,
-    };
+    public bool Accuse(long page, uint number, Cause cause) =>
+        cause switch
+        {
+            Cause.ConnectionLost or Cause.TimedOut => Count(page, number) >= OftenLost,
+            Cause.ProtocolBroken => Count(page, number) >= OftenSenseless,
+            _ => false,
+        };
 
     public bool Knows(long page, uint number) => _accused.ContainsKey((page, number));
 

@@ -3,8 +3,8 @@ using EasyCaravan.Core.Ports;
 namespace EasyCaravan.Core.Carrying.Mail;
 
 /// <summary>
-/// Of the messages that a pass has copied, the few of each folder that are read back afterwards without anybody asking: those that a service is
-/// most likely to alter, and the largest. A service that alters is then found in the first account, not after the crossing.
+/// Of the messages that a pass has copied, the few of each folder that are read back afterwards without anybody asking: those that a
+/// service is most likely to alter, and the largest. A service that alters is then found in the first account, not after the crossing.
 /// </summary>
 internal sealed class ReadBackSample
 {
@@ -38,15 +38,22 @@ internal sealed class ReadBackSample
 
     public void Offer(LedgerFolder page, uint number, long size, PeculiarOctets octets)
     {
-        if (size > LargestOctets) return;
+        if (size > LargestOctets)
+            return;
         lock (_lock)
         {
-            if (!_folders.TryGetValue(page.Id, out var folder)) _folders[page.Id] = folder = new OfFolder();
-            if (size > folder.Largest.Size) folder.Largest = (number, size);
-            if (octets.HasWideHeader && folder.Wide.Count < OfEachKind) folder.Wide.Add(number);
-            if (octets.HasNul && folder.Nul.Count < OfEachKind) folder.Nul.Add(number);
-            if (octets.HasOpenEnd && folder.OpenEnds.Count < OfEachKind) folder.OpenEnds.Add(number);
-            if (octets.HasBareLineEnd && folder.BareEnds.Count < OfEachKind) folder.BareEnds.Add(number);
+            if (!_folders.TryGetValue(page.Id, out var folder))
+                _folders[page.Id] = folder = new OfFolder();
+            if (size > folder.Largest.Size)
+                folder.Largest = (number, size);
+            if (octets.HasWideHeader && folder.Wide.Count < OfEachKind)
+                folder.Wide.Add(number);
+            if (octets.HasNul && folder.Nul.Count < OfEachKind)
+                folder.Nul.Add(number);
+            if (octets.HasOpenEnd && folder.OpenEnds.Count < OfEachKind)
+                folder.OpenEnds.Add(number);
+            if (octets.HasBareLineEnd && folder.BareEnds.Count < OfEachKind)
+                folder.BareEnds.Add(number);
         }
     }
 
@@ -55,9 +62,22 @@ internal sealed class ReadBackSample
     {
         lock (_lock)
         {
-            var peculiar = _folders.SelectMany(f => f.Value.Wide.Concat(f.Value.Nul).Concat(f.Value.BareEnds).Concat(f.Value.OpenEnds).Select(n => (Page: f.Key, Number: n)));
-            var largest = _folders.OrderByDescending(f => f.Value.Largest.Size).Take(FoldersWithLargest).Select(f => (Page: f.Key, f.Value.Largest.Number));
-            return [.. peculiar.Concat(largest).Distinct().Take(Most).GroupBy(c => c.Page).Select(g => (g.Key, new NumberSet(g.Select(c => c.Number))))];
+            var peculiar = _folders.SelectMany(f =>
+                f.Value.Wide.Concat(f.Value.Nul).Concat(f.Value.BareEnds).Concat(f.Value.OpenEnds).Select(n => (Page: f.Key, Number: n))
+            );
+            var largest = _folders
+                .OrderByDescending(f => f.Value.Largest.Size)
+                .Take(FoldersWithLargest)
+                .Select(f => (Page: f.Key, f.Value.Largest.Number));
+            return
+            [
+                .. peculiar
+                    .Concat(largest)
+                    .Distinct()
+                    .Take(Most)
+                    .GroupBy(c => c.Page)
+                    .Select(g => (g.Key, new NumberSet(g.Select(c => c.Number)))),
+            ];
         }
     }
 }

@@ -16,13 +16,20 @@ internal sealed class SourceDeletions(IMailAccount to, ILedger ledger, Tally tal
     public async Task ApplyAsync(IReadOnlyList<VanishedEntries> vanished, CancellationToken cancel)
     {
         // What was on the new side before the move is not ours to delete.
-        var ours = vanished.Select(v => v with { Entries = [.. v.Entries.Where(e => e.Outcome is Outcome.Carried)] }).Where(v => v.Entries.Count > 0).ToList();
+        var ours = vanished
+            .Select(v => v with { Entries = [.. v.Entries.Where(e => e.Outcome is Outcome.Carried)] })
+            .Where(v => v.Entries.Count > 0)
+            .ToList();
         var many = ours.Sum(v => v.Entries.Count);
-        if (many == 0) return;
+        if (many == 0)
+            return;
         var carried = (await ledger.FoldersAsync(cancel)).Sum(p => p.Counts.Carried);
         if (many > Few && many > carried * MostShare)
         {
-            journal($"{many} of {carried} carried messages vanished from the old side at once; that is more than a fifth, so they are kept on the new side although the route says deletions: follow");
+            journal(
+                $"{many} of {carried} carried messages vanished from the old side at once; that is more than a fifth, so they are kept "
+                    + "on the new side although the route says deletions: follow"
+            );
             return;
         }
         foreach (var folder in ours)
@@ -34,7 +41,10 @@ internal sealed class SourceDeletions(IMailAccount to, ILedger ledger, Tally tal
             }
             await ledger.MarkGoneAsync(folder.Page.Id, new NumberSet(folder.Entries.Select(e => e.Number)), cancel);
             tally.Remove(folder.Entries.Count);
-            journal($"{folder.Entries.Count} message(s) that were deleted in '{folder.Page.From}' on the old side were deleted in '{folder.There}' on the new");
+            journal(
+                $"{folder.Entries.Count} message(s) that were deleted in '{folder.Page.From}' on the old side were deleted in "
+                    + $"'{folder.There}' on the new"
+            );
         }
     }
 }

@@ -11,11 +11,17 @@ internal static class BatchSection
     {
         var route = node.Text("route")!;
         if (routes.All(r => r.Name != route))
-            errors.Report(node["route"], $"'{route}' is not a route of this plan{Spelling.Suggest(route, routes.Select(r => r.Name))}", $"one of {string.Join(", ", routes.Select(r => r.Name))}");
+            errors.Report(
+                node["route"],
+                $"'{route}' is not a route of this plan{Spelling.Suggest(route, routes.Select(r => r.Name))}",
+                $"one of {string.Join(", ", routes.Select(r => r.Name))}"
+            );
         var roster = node.Text("roster")!;
         ImmutableArray<RosterPerson> people = [];
-        if (withRoster && errors.Files.TryGetValue(roster, out var csv)) people = errors.ReadRoster(roster, csv);
-        else if (withRoster) errors.Report(node["roster"], $"the file '{roster}' was not found", "a path relative to the plan file");
+        if (withRoster && errors.Files.TryGetValue(roster, out var csv))
+            people = errors.ReadRoster(roster, csv);
+        else if (withRoster)
+            errors.Report(node["roster"], $"the file '{roster}' was not found", "a path relative to the plan file");
         var timetable = node.Children.TryGetValue("timetable", out var t) ? TimetableSection.Read((YamlMappingNode)t, errors) : null;
         return new Batch(name, route, roster, people, timetable);
     }

@@ -11,25 +11,42 @@ internal static class FolderRulesSection
 
     private static FolderRule? ReadRule(int number, YamlMappingNode node, PlanErrors errors)
     {
-        if (ReadMatch(node["match"], errors) is not { } match) return null;
+        if (ReadMatch(node["match"], errors) is not { } match)
+            return null;
         var leave = node.Text("leave") == "true";
         var placed = node.Children.ContainsKey("below") || node.Children.ContainsKey("flatten");
         if (new[] { leave, node.Children.ContainsKey("to"), placed }.Count(o => o) != 1)
-            return Refuse(errors, node, "a folder rule needs one of leave: true, to:, or below: and flatten:", "{match: Trash, leave: true}, {match: \"Projects/**\", to: \"Work/**\"} or {match: \"Projects/**\", flatten: \" - \"}");
-        if (leave) return new FolderRule(number, match, new FolderOutcome.Leave());
+            return Refuse(
+                errors,
+                node,
+                "a folder rule needs one of leave: true, to:, or below: and flatten:",
+                "{match: Trash, leave: true}, {match: \"Projects/**\", to: \"Work/**\"} or {match: \"Projects/**\", flatten: \" - \"}"
+            );
+        if (leave)
+            return new FolderRule(number, match, new FolderOutcome.Leave());
         if (placed)
         {
             var below = default(FolderPath);
-            if (node.Text("below") is { } text && !FolderPath.TryParse(text, out below)) return Refuse(errors, node["below"], $"'{text}' is not a folder", "a folder such as Old");
+            if (node.Text("below") is { } text && !FolderPath.TryParse(text, out below))
+                return Refuse(errors, node["below"], $"'{text}' is not a folder", "a folder such as Old");
             return new FolderRule(number, match, new FolderOutcome.Placed(below, node.Text("flatten")));
         }
         var to = node["to"];
-        if (to.Use() is { } toUse) return new FolderRule(number, match, new FolderOutcome.ToUse(toUse));
+        if (to.Use() is { } toUse)
+            return new FolderRule(number, match, new FolderOutcome.ToUse(toUse));
         var pattern = ((YamlScalarNode)to).Value!;
-        if (match is FolderMatch.Expression) return new FolderRule(number, match, new FolderOutcome.To(pattern));
+        if (match is FolderMatch.Expression)
+            return new FolderRule(number, match, new FolderOutcome.To(pattern));
         var plain = pattern.EndsWith("/**", StringComparison.Ordinal) ? pattern[..^3] : pattern;
-        if (!FolderPath.TryParse(plain, out _) || plain.Contains('*', StringComparison.Ordinal)) return Refuse(errors, to, $"'{pattern}' is not a place for a folder", "a name such as Work/Old, or one that ends in /** like its match");
-        if (plain != pattern && (match as FolderMatch.Glob)?.Pattern.Contains("**", StringComparison.Ordinal) != true) return Refuse(errors, to, $"'{pattern}' keeps the names below, but the match has no **", "use ** in both or in neither");
+        if (!FolderPath.TryParse(plain, out _) || plain.Contains('*', StringComparison.Ordinal))
+            return Refuse(
+                errors,
+                to,
+                $"'{pattern}' is not a place for a folder",
+                "a name such as Work/Old, or one that ends in /** like its match"
+            );
+        if (plain != pattern && (match as FolderMatch.Glob)?.Pattern.Contains("**", StringComparison.Ordinal) != true)
+            return Refuse(errors, to, $"'{pattern}' keeps the names below, but the match has no **", "use ** in both or in neither");
         return new FolderRule(number, match, new FolderOutcome.To(pattern));
     }
 
@@ -37,8 +54,13 @@ internal static class FolderRulesSection
     {
         if (match is YamlScalarNode { Value: { } glob })
         {
-            if (FolderPath.TryParse(glob, out _)) return new FolderMatch.Glob(glob);
-            errors.Report(match, $"'{glob}' is not a folder or glob", "names with '/' between them, * within a name, ** over any number of names");
+            if (FolderPath.TryParse(glob, out _))
+                return new FolderMatch.Glob(glob);
+            errors.Report(
+                match,
+                $"'{glob}' is not a folder or glob",
+                "names with '/' between them, * within a name, ** over any number of names"
+            );
             return null;
         }
         var kinds = (YamlMappingNode)match;
@@ -47,10 +69,12 @@ internal static class FolderRulesSection
             errors.Report(match, "a rule matches by one thing", "one of use, name and regex");
             return null;
         }
-        if (match.Use() is { } use) return new FolderMatch.Use(use);
+        if (match.Use() is { } use)
+            return new FolderMatch.Use(use);
         if (kinds.Text("name") is { } name)
         {
-            if (FolderPath.TryParse(name, out var path)) return new FolderMatch.Name(path!);
+            if (FolderPath.TryParse(name, out var path))
+                return new FolderMatch.Name(path!);
             errors.Report(match, $"'{name}' is not a folder", "names with '/' between them");
             return null;
         }
@@ -61,7 +85,11 @@ internal static class FolderRulesSection
         }
         catch (Exception e) when (e is ArgumentException or NotSupportedException)
         {
-            errors.Report(match, $"'{expression}' is not a regular expression that can be used: {e.Message}", "an expression without look-around and back-references");
+            errors.Report(
+                match,
+                $"'{expression}' is not a regular expression that can be used: {e.Message}",
+                "an expression without look-around and back-references"
+            );
             return null;
         }
     }

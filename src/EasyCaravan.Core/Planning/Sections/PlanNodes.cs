@@ -13,11 +13,11 @@ internal static class PlanNodes
     public static YamlMappingNode? Section(this YamlMappingNode node, string key) =>
         node.Children.TryGetValue(key, out var value) ? (YamlMappingNode)value : null;
 
-    public static string? Text(this YamlMappingNode node, string key) => node.Children.TryGetValue(key, out var value) ? ((YamlScalarNode)value).Value : null;
+    public static string? Text(this YamlMappingNode node, string key) =>
+        node.Children.TryGetValue(key, out var value) ? ((YamlScalarNode)value).Value : null;
 
-    public static ImmutableArray<string> Texts(this YamlMappingNode node, string key) => node.Children.TryGetValue(key, out var list)
-        ? [.. ((YamlSequenceNode)list).Children.Select(n => ((YamlScalarNode)n).Value!)]
-        : [];
+    public static ImmutableArray<string> Texts(this YamlMappingNode node, string key) =>
+        node.Children.TryGetValue(key, out var list) ? [.. ((YamlSequenceNode)list).Children.Select(n => ((YamlScalarNode)n).Value!)] : [];
 
     public static int? Number(this YamlMappingNode node, string key) =>
         node.Text(key) is { } text ? int.Parse(text, CultureInfo.InvariantCulture) : null;

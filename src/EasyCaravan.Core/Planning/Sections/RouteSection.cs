@@ -8,7 +8,12 @@ namespace EasyCaravan.Core.Planning.Sections;
 internal static class RouteSection
 {
     public static Route Read(
-        string name, YamlMappingNode node, ImmutableArray<Service> services, IReadOnlyCollection<Kind> carries, PlanErrors errors)
+        string name,
+        YamlMappingNode node,
+        ImmutableArray<Service> services,
+        IReadOnlyCollection<Kind> carries,
+        PlanErrors errors
+    )
     {
         var (from, to) = (Side(node, "from", services, errors), Side(node, "to", services, errors));
         CheckPop3(node, from, to, errors);
@@ -37,20 +42,34 @@ internal static class RouteSection
         var service = services.FirstOrDefault(s => s.Name == name);
         var names = services.Select(s => s.Name).ToList();
         if (service is null)
-            errors.Report(node[side], $"'{name}' is not a service of this plan{Spelling.Suggest(name, names)}", $"one of {string.Join(", ", names)}");
+            errors.Report(
+                node[side],
+                $"'{name}' is not a service of this plan{Spelling.Suggest(name, names)}",
+                $"one of {string.Join(", ", names)}"
+            );
         return service;
     }
 
     /// <summary>What the route says, in its order; where it says nothing, all that both services have.</summary>
     private static ImmutableArray<Kind> ReadCarry(
-        YamlMappingNode node, Service? from, Service? to, IReadOnlyCollection<Kind> carries, PlanErrors errors)
+        YamlMappingNode node,
+        Service? from,
+        Service? to,
+        IReadOnlyCollection<Kind> carries,
+        PlanErrors errors
+    )
     {
-        if (from is null || to is null) return [];
+        if (from is null || to is null)
+            return [];
         ImmutableArray<Kind> both = [.. from.Kinds.Intersect(to.Kinds).Intersect(carries)];
         if (!node.Children.TryGetValue("carry", out var list))
         {
             if (both.IsEmpty)
-                errors.Report(node, $"'{from.Name}' and '{to.Name}' have nothing in common that can be carried", "two services that have the same kind, such as mail");
+                errors.Report(
+                    node,
+                    $"'{from.Name}' and '{to.Name}' have nothing in common that can be carried",
+                    "two services that have the same kind, such as mail"
+                );
             return both;
         }
         var carry = ImmutableArray.CreateBuilder<Kind>();
@@ -58,13 +77,21 @@ internal static class RouteSection
         {
             var word = ((YamlScalarNode)item).Value!;
             var kind = Enum.Parse<Kind>(word, ignoreCase: true);
-            if (!carries.Contains(kind)) errors.Report(item, $"{word} cannot be carried by this version", $"one of {Words(carries)}");
-            else if (carry.Contains(kind)) errors.Report(item, $"'{word}' is named twice", "each kind once");
+            if (!carries.Contains(kind))
+                errors.Report(item, $"{word} cannot be carried by this version", $"one of {Words(carries)}");
+            else if (carry.Contains(kind))
+                errors.Report(item, $"'{word}' is named twice", "each kind once");
             else if (!both.Contains(kind))
-                errors.Report(item, $"'{(from.Kinds.Contains(kind) ? to.Name : from.Name)}' has no {word}", $"a connection for {word} in that service, or another list here");
-            else carry.Add(kind);
+                errors.Report(
+                    item,
+                    $"'{(from.Kinds.Contains(kind) ? to.Name : from.Name)}' has no {word}",
+                    $"a connection for {word} in that service, or another list here"
+                );
+            else
+                carry.Add(kind);
         }
-        if (((YamlSequenceNode)list).Children.Count == 0) errors.Report(list, "nothing is carried", $"at least one of {Words(carries)}");
+        if (((YamlSequenceNode)list).Children.Count == 0)
+            errors.Report(list, "nothing is carried", $"at least one of {Words(carries)}");
         return carry.ToImmutable();
     }
 
@@ -75,27 +102,39 @@ internal static class RouteSection
         if (to?.Mail?.Speaks is MailProtocol.Pop3)
             errors.Report(node["to"], $"'{to.Name}' speaks POP3, which takes no mail", "a service that speaks imap");
         if (node.Text("old-side") == "delete-after-proof" && from?.Mail?.Speaks is MailProtocol.Imap)
-            errors.Report(node["old-side"], "delete-after-proof is for services that speak POP3", "leave; over IMAP the old side is only read");
+            errors.Report(
+                node["old-side"],
+                "delete-after-proof is for services that speak POP3",
+                "leave; over IMAP the old side is only read"
+            );
         if (node.Text("deletions") == "follow" && from?.Mail?.Speaks is MailProtocol.Pop3)
-            errors.Report(node["deletions"], "over POP3 programs delete what they have fetched, which says nothing about what its owner wants", "keep");
+            errors.Report(
+                node["deletions"],
+                "over POP3 programs delete what they have fetched, which says nothing about what its owner wants",
+                "keep"
+            );
     }
 
     private static MailRules ReadMail(YamlMappingNode route, PlanErrors errors)
     {
-        if (route.Section("mail") is not { } mail) return new MailRules(null, null);
+        if (route.Section("mail") is not { } mail)
+            return new MailRules(null, null);
         var since = default(LocalDate?);
         if (mail.Text("since") is { } text)
         {
             var parsed = NodaTime.Text.LocalDatePattern.Iso.Parse(text);
-            if (parsed.Success) since = parsed.Value;
-            else errors.Report(mail, $"'{text}' is not a day of the calendar", "a day such as 2015-01-01");
+            if (parsed.Success)
+                since = parsed.Value;
+            else
+                errors.Report(mail, $"'{text}' is not a day of the calendar", "a day such as 2015-01-01");
         }
         return new MailRules(since, mail.Size("largest"), mail.Text("keywords") == "drop") { Mark = mail.Text("mark") };
     }
 
     private static Shaping ReadShaping(YamlMappingNode route)
     {
-        if (route.Section("shaping") is not { } node) return Shaping.Default;
+        if (route.Section("shaping") is not { } node)
+            return Shaping.Default;
         var byDefault = Shaping.Default;
         return byDefault with
         {

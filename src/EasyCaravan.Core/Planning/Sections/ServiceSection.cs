@@ -17,74 +17,113 @@ internal static class ServiceSection
             Names = ReadNames(node),
             Help = ReadHelp(node),
         };
-        if (service.Kinds.IsEmpty) errors.Report(node, $"the service '{name}' has nothing to carry", "at least one of mail, contacts and calendars");
+        if (service.Kinds.IsEmpty)
+            errors.Report(node, $"the service '{name}' has nothing to carry", "at least one of mail, contacts and calendars");
         return service;
     }
 
     private static MailConnection? ReadMail(YamlMappingNode service)
     {
-        if (service.Section("mail") is not { } mail) return null;
-        var security = mail.Text("security") switch { "starttls" => Security.StartTls, "none" => Security.None, _ => Security.Tls };
+        if (service.Section("mail") is not { } mail)
+            return null;
+        var security = mail.Text("security") switch
+        {
+            "starttls" => Security.StartTls,
+            "none" => Security.None,
+            _ => Security.Tls,
+        };
         var speaks = mail.Text("speaks") == "pop3" ? MailProtocol.Pop3 : MailProtocol.Imap;
         // RFC 8314 §3.2 and §3.3, RFC 9051 §2.1, RFC 1939 §3.
-        var port = mail.Number("port") ?? (speaks, security) switch
-        {
-            (MailProtocol.Imap, Security.Tls) => 993,
-            (MailProtocol.Imap, _) => 143,
-            (_, Security.Tls) => 995,
-            _ => 110,
-        };
+        var port = mail.Number("port")
+            ?? (speaks, security) switch
+            {
+                (MailProtocol.Imap, Security.Tls) => 993,
+                (MailProtocol.Imap, _) => 143,
+                (_, Security.Tls) => 995,
+                _ => 110,
+            };
         return new MailConnection(speaks, mail.Text("host")!, port, security);
     }
 
     private static CollectionConnection? ReadCollections(YamlMappingNode service, string kind, PlanErrors errors)
     {
-        if (service.Section(kind) is not { } node) return null;
+        if (service.Section(kind) is not { } node)
+            return null;
         var text = node.Text("url")!;
-        if (Uri.TryCreate(text, UriKind.Absolute, out var url)) return new CollectionConnection(url);
+        if (Uri.TryCreate(text, UriKind.Absolute, out var url))
+            return new CollectionConnection(url);
         errors.Report(node["url"], $"'{text}' is not a URL", "a URL such as https://dav.lanternpost.example/");
         return null;
     }
 
     private static RulesConnection? ReadRules(YamlMappingNode service)
     {
-        if (service.Section("rules") is not { } rules) return null;
-        var security = rules.Text("security") switch { "tls" => Security.Tls, "none" => Security.None, _ => Security.StartTls };
+        if (service.Section("rules") is not { } rules)
+            return null;
+        var security = rules.Text("security") switch
+        {
+            "tls" => Security.Tls,
+            "none" => Security.None,
+            _ => Security.StartTls,
+        };
         // RFC 5804 §1.8.
         return new RulesConnection(rules.Text("host")!, rules.Number("port") ?? 4190, security);
     }
 
-    private static FolderNames ReadNames(YamlMappingNode service) => service.Section("folder-names") is { } node
-        ? new FolderNames(
-            node.Texts("reserved"), node.Text("illegal") ?? "", node.Number("deepest"), node.Number("longest"), node.Text("ignore-case") == "true")
-        : FolderNames.Any;
+    private static FolderNames ReadNames(YamlMappingNode service) =>
+        service.Section("folder-names") is { } node
+            ? new FolderNames(
+                node.Texts("reserved"),
+                node.Text("illegal") ?? "",
+                node.Number("deepest"),
+                node.Number("longest"),
+                node.Text("ignore-case") == "true"
+            )
+            : FolderNames.Any;
 
-    private static ImmutableArray<Help> ReadHelp(YamlMappingNode service) => service.Children.TryGetValue("help", out var list)
-        ? [.. ((YamlSequenceNode)list).Children.Cast<YamlMappingNode>().Select(h => new Help(h.Text("says")!, h.Text("remedy")!.TrimEnd('.')))]
-        : [];
+    private static ImmutableArray<Help> ReadHelp(YamlMappingNode service) =>
+        service.Children.TryGetValue("help", out var list)
+            ?
+            [
+                .. ((YamlSequenceNode)list)
+                    .Children.Cast<YamlMappingNode>()
+                    .Select(h => new Help(h.Text("says")!, h.Text("remedy")!.TrimEnd('.'))),
+            ]
+            : [];
 
     private static Trust ReadTrust(YamlMappingNode service, PlanErrors errors)
     {
-        if (!service.Children.TryGetValue("trust", out var trust)) return new Trust.System();
-        if (trust is YamlScalarNode scalar) return scalar.Value == "none" ? new Trust.Anyone() : new Trust.System();
+        if (!service.Children.TryGetValue("trust", out var trust))
+            return new Trust.System();
+        if (trust is YamlScalarNode scalar)
+            return scalar.Value == "none" ? new Trust.Anyone() : new Trust.System();
         var file = ((YamlMappingNode)trust).Text("ca-file")!;
-        if (!errors.Files.TryGetValue(file, out var pem)) errors.Report(trust, $"the file '{file}' was not found", "a path relative to the plan file");
-        else if (!pem.Contains("-----BEGIN CERTIFICATE-----", StringComparison.Ordinal)) errors.Report(trust, $"'{file}' holds no certificate", "one or more certificates in PEM form");
+        if (!errors.Files.TryGetValue(file, out var pem))
+            errors.Report(trust, $"the file '{file}' was not found", "a path relative to the plan file");
+        else if (!pem.Contains("-----BEGIN CERTIFICATE-----", StringComparison.Ordinal))
+            errors.Report(trust, $"'{file}' holds no certificate", "one or more certificates in PEM form");
         return new Trust.Authorities(pem ?? "", file);
     }
 
     private static Limits ReadLimits(YamlMappingNode service)
     {
-        if (!service.Children.TryGetValue("limits", out var node)) return Limits.Default;
+        if (!service.Children.TryGetValue("limits", out var node))
+            return Limits.Default;
         var limits = (YamlMappingNode)node;
-        return new Limits(limits.Number("connections") ?? Limits.Default.Connections, limits.Number("per-account") ?? Limits.Default.PerAccount, limits.Size("largest-message"))
+        return new Limits(
+            limits.Number("connections") ?? Limits.Default.Connections,
+            limits.Number("per-account") ?? Limits.Default.PerAccount,
+            limits.Size("largest-message")
+        )
         {
             BytesPerDay = limits.Size("bytes-per-day-per-account"),
             MessagesPerSecond = limits.Rate("messages-per-second"),
             BytesPerSecond = limits.Size("bytes-per-second"),
             MessagesPerSecondPerAccount = limits.Rate("messages-per-second-per-account"),
             BytesPerSecondPerAccount = limits.Size("bytes-per-second-per-account"),
-            DayStarts = limits.Text("day-starts") is { } starts ? NodaTime.Text.LocalTimePattern.CreateWithInvariantCulture("HH:mm").Parse(starts).Value : LocalTime.Midnight,
+            DayStarts = limits.Text("day-starts") is { } starts
+                ? NodaTime.Text.LocalTimePattern.CreateWithInvariantCulture("HH:mm").Parse(starts).Value
+                : LocalTime.Midnight,
         };
     }
 }

@@ -19,12 +19,16 @@ internal static class AppendVerb
 
     /// <summary>What stands before a message's octets: flags, date and the literal's length.</summary>
     public static string BeforeMessage(ItemInfo item, long size, LiteralForm form) =>
-        $" ({item.Flags.Written}) {ImapSyntax.Date(item.Received)} {(form.Utf8 ? "UTF8 (" : "")}{(form.Binary ? "~" : "")}{{{size}{(form.Waitless ? "+" : "")}}}\r\n";
+        $" ({item.Flags.Written}) {ImapSyntax.Date(item.Received)} {(form.Utf8 ? "UTF8 (" : "")}{(form.Binary ? "~" : "")}{{{size}"
+        + $"{(form.Waitless ? "+" : "")}}}\r\n";
 
-    /// <summary>APPENDUID (RFC 4315 §3): the UIDs in the order in which the messages were sent. Null when the server does not say, or not for all.</summary>
+    /// <summary>
+    /// APPENDUID (RFC 4315 §3): the UIDs in the order in which the messages were sent. Null when the server does not say, or not for all.
+    /// </summary>
     public static List<ItemKey>? ReadAppendUid(ImapResult result, int count)
     {
-        if (result.CodeName != "APPENDUID") return null;
+        if (result.CodeName != "APPENDUID")
+            return null;
         var tokens = new ImapTokens(Encoding.ASCII.GetBytes(result.Code!["APPENDUID".Length..]), []);
         tokens.SkipSpaces();
         var uidValidity = tokens.Number32();

@@ -16,7 +16,8 @@ internal static class GetQuotaRootVerb
     public static Room? Read(ImapResponse response)
     {
         var tokens = new ImapTokens(response);
-        if (!tokens.TryUntagged("QUOTA"u8)) return null;
+        if (!tokens.TryUntagged("QUOTA"u8))
+            return null;
         tokens.String();
         tokens.SkipSpaces();
         tokens.Take('(');
@@ -29,8 +30,10 @@ internal static class GetQuotaRootVerb
             tokens.SkipSpaces();
             var limit = tokens.Number63();
             tokens.SkipSpaces();
-            if (name == "STORAGE") room = room with { Octets = InOctets(limit), UsedOctets = InOctets(used) };
-            else if (name == "MESSAGE") room = room with { Messages = limit, UsedMessages = used };
+            if (name == "STORAGE")
+                room = room with { Octets = InOctets(limit), UsedOctets = InOctets(used) };
+            else if (name == "MESSAGE")
+                room = room with { Messages = limit, UsedMessages = used };
         }
         return room;
     }

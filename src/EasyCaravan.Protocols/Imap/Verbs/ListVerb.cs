@@ -17,10 +17,13 @@ internal static class ListVerb
 
     public static ImapCommand All(ImapTraits traits)
     {
-        if (!TellsSubscriptions(traits)) return new ImapCommand(ImapVerbs.List, "\"\" \"*\"");
+        if (!TellsSubscriptions(traits))
+            return new ImapCommand(ImapVerbs.List, "\"\" \"*\"");
         var options = new List<string> { "SUBSCRIBED" };
-        if (traits.Can(ImapCapabilities.SpecialUse)) options.Add("SPECIAL-USE");
-        if (traits.Can(ImapCapabilities.ListStatus)) options.Add($"STATUS ({StatusVerb.Items(traits)})");
+        if (traits.Can(ImapCapabilities.SpecialUse))
+            options.Add("SPECIAL-USE");
+        if (traits.Can(ImapCapabilities.ListStatus))
+            options.Add($"STATUS ({StatusVerb.Items(traits)})");
         return new ImapCommand(ImapVerbs.List, $"\"\" \"*\" RETURN ({string.Join(' ', options)})");
     }
 
@@ -30,15 +33,22 @@ internal static class ListVerb
     public static ListedFolder? Read(ImapResponse response, ImapVerb verb)
     {
         var tokens = new ImapTokens(response);
-        if (!tokens.TryUntagged(Encoding.ASCII.GetBytes(verb.Name))) return null;
+        if (!tokens.TryUntagged(Encoding.ASCII.GetBytes(verb.Name)))
+            return null;
         tokens.Take('(');
         var (use, selectable, subscribed) = (SpecialUse.None, true, false);
         while (!tokens.TryTake(')'))
         {
             var flag = Encoding.ASCII.GetString(tokens.Atom());
-            if (flag.Equals("\\Noselect", StringComparison.OrdinalIgnoreCase) || flag.Equals("\\NonExistent", StringComparison.OrdinalIgnoreCase)) selectable = false;
-            else if (flag.Equals("\\Subscribed", StringComparison.OrdinalIgnoreCase)) subscribed = true;
-            else if (Enum.TryParse<SpecialUse>(flag.TrimStart('\\'), ignoreCase: true, out var known) && !char.IsDigit(flag[^1])) use = known;
+            if (
+                flag.Equals("\\Noselect", StringComparison.OrdinalIgnoreCase)
+                || flag.Equals("\\NonExistent", StringComparison.OrdinalIgnoreCase)
+            )
+                selectable = false;
+            else if (flag.Equals("\\Subscribed", StringComparison.OrdinalIgnoreCase))
+                subscribed = true;
+            else if (Enum.TryParse<SpecialUse>(flag.TrimStart('\\'), ignoreCase: true, out var known) && !char.IsDigit(flag[^1]))
+                use = known;
             tokens.SkipSpaces();
         }
         tokens.SkipSpaces();

@@ -17,11 +17,17 @@ internal static class MoveVerb
     /// <param name="most">Messages that were asked for.</param>
     public static IEnumerable<(uint Old, uint New)> ReadCopyUid(string? code, long most)
     {
-        if (code is null || !code.StartsWith("COPYUID ", StringComparison.OrdinalIgnoreCase)) return [];
+        if (code is null || !code.StartsWith("COPYUID ", StringComparison.OrdinalIgnoreCase))
+            return [];
         var words = code.Split(' ', StringSplitOptions.RemoveEmptyEntries);
-        if (words.Length != 4) throw new FormatException($"'{code}' does not say where messages landed");
-        var (old, now) = (ImapSyntax.ReadNumbers(Encoding.ASCII.GetBytes(words[2])), ImapSyntax.ReadNumbers(Encoding.ASCII.GetBytes(words[3])));
-        if (old.Count != now.Count || old.Count > most) throw new FormatException($"'{code}' tells {now.Count} places for {most} messages");
+        if (words.Length != 4)
+            throw new FormatException($"'{code}' does not say where messages landed");
+        var (old, now) = (
+            ImapSyntax.ReadNumbers(Encoding.ASCII.GetBytes(words[2])),
+            ImapSyntax.ReadNumbers(Encoding.ASCII.GetBytes(words[3]))
+        );
+        if (old.Count != now.Count || old.Count > most)
+            throw new FormatException($"'{code}' tells {now.Count} places for {most} messages");
         return old.Zip(now);
     }
 }

@@ -16,7 +16,8 @@ internal static class MyRightsVerb
     public static string? Read(ImapResponse response)
     {
         var tokens = new ImapTokens(response);
-        if (!tokens.TryUntagged("MYRIGHTS"u8)) return null;
+        if (!tokens.TryUntagged("MYRIGHTS"u8))
+            return null;
         tokens.String();
         tokens.SkipSpaces();
         return Encoding.ASCII.GetString(tokens.String() ?? []);

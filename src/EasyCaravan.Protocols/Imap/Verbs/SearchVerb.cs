@@ -43,8 +43,10 @@ internal sealed class SearchAnswer(string tag)
             }
             return true;
         }
-        if (!tokens.TryUntagged("ESEARCH"u8)) return false;
-        if (!IsOurs(ref tokens)) return false;
+        if (!tokens.TryUntagged("ESEARCH"u8))
+            return false;
+        if (!IsOurs(ref tokens))
+            return false;
         var ranges = new NumberSet();
         while (!tokens.AtEnd)
         {
@@ -54,19 +56,24 @@ internal sealed class SearchAnswer(string tag)
                 tokens.SkipSpaces();
                 ranges = ImapSyntax.ReadNumbers(tokens.Atom());
             }
-            else if (!tokens.AtEnd) tokens.Atom();
+            else if (!tokens.AtEnd)
+                tokens.Atom();
         }
         // RFC 4731 §3.1: ALL is left out when nothing matches.
         _ranges = ranges;
         return true;
     }
 
-    /// <summary>The search correlator. One that a server leaves out is taken for ours: it can only belong to the search that is under way.</summary>
+    /// <summary>
+    /// The search correlator. One that a server leaves out is taken for ours: it can only belong to the search that is under way.
+    /// </summary>
     private bool IsOurs(ref ImapTokens tokens)
     {
-        if (!tokens.TryTake('(')) return true;
+        if (!tokens.TryTake('('))
+            return true;
         tokens.SkipSpaces();
-        if (!tokens.TryWord("TAG"u8)) throw new FormatException("an ESEARCH response has a correlator that is no TAG");
+        if (!tokens.TryWord("TAG"u8))
+            throw new FormatException("an ESEARCH response has a correlator that is no TAG");
         tokens.SkipSpaces();
         var told = tokens.String() ?? [];
         tokens.SkipSpaces();

@@ -37,7 +37,8 @@ internal static class SelectVerb
     public static ImapCommand Of(string name, bool writable) => new(writable ? ImapVerbs.Select : ImapVerbs.Examine, name);
 
     /// <param name="name">Quoted.</param>
-    public static ImapCommand Since(string name, uint uidValidity, ulong modSeq) => new(ImapVerbs.Examine, $"{name} (QRESYNC ({uidValidity} {modSeq}))");
+    public static ImapCommand Since(string name, uint uidValidity, ulong modSeq) =>
+        new(ImapVerbs.Examine, $"{name} (QRESYNC ({uidValidity} {modSeq}))");
 
     public static uint? ReadExists(ImapResponse response)
     {
@@ -63,8 +64,10 @@ internal static class SelectVerb
     public static NumberSet? ReadVanished(ImapResponse response)
     {
         var tokens = new ImapTokens(response);
-        if (!tokens.TryUntagged("VANISHED"u8)) return null;
-        if (!tokens.AtEnd && tokens.Rest[0] == '(') tokens.SkipValue();
+        if (!tokens.TryUntagged("VANISHED"u8))
+            return null;
+        if (!tokens.AtEnd && tokens.Rest[0] == '(')
+            tokens.SkipValue();
         tokens.SkipSpaces();
         return ImapSyntax.ReadNumbers(tokens.Rest);
     }

@@ -13,8 +13,10 @@ internal static class StoreVerb
     {
         foreach (var uids in ImapSyntax.Lines(change.Numbers, Step))
         {
-            if (change.Add.Flags.Length > 0) yield return Add(uids, change.Add.Written);
-            if (change.Remove.Flags.Length > 0) yield return new ImapCommand(ImapVerbs.Store, $"{uids} -FLAGS.SILENT ({change.Remove.Written})");
+            if (change.Add.Flags.Length > 0)
+                yield return Add(uids, change.Add.Written);
+            if (change.Remove.Flags.Length > 0)
+                yield return new ImapCommand(ImapVerbs.Store, $"{uids} -FLAGS.SILENT ({change.Remove.Written})");
         }
     }
 

@@ -9,7 +9,8 @@ internal readonly record struct ImapResponse(ReadOnlyMemory<byte> Text, IReadOnl
 
     public bool IsContinuation => Text.Span is [(byte)'+', ..];
 
-    public bool IsTagged(string tag) => Text.Length > tag.Length && Text.Span[tag.Length] == ' ' && Text.Span.StartsWith(Encoding.ASCII.GetBytes(tag));
+    public bool IsTagged(string tag) =>
+        Text.Length > tag.Length && Text.Span[tag.Length] == ' ' && Text.Span.StartsWith(Encoding.ASCII.GetBytes(tag));
 
     public override string ToString() => Encoding.UTF8.GetString(Text.Span);
 }
@@ -29,7 +30,8 @@ internal sealed record ImapResult(string Status, string? Code, string Text)
         var space = line.IndexOf(' ', StringComparison.Ordinal);
         var status = (space < 0 ? line : line[..space]).ToUpperInvariant();
         var rest = space < 0 ? "" : line[(space + 1)..];
-        if (!rest.StartsWith('[') || rest.IndexOf(']', StringComparison.Ordinal) is not (> 0 and var end)) return new ImapResult(status, null, rest.Trim());
+        if (!rest.StartsWith('[') || rest.IndexOf(']', StringComparison.Ordinal) is not (> 0 and var end))
+            return new ImapResult(status, null, rest.Trim());
         return new ImapResult(status, rest[1..end].ToUpperInvariant(), rest[(end + 1)..].Trim());
     }
 }

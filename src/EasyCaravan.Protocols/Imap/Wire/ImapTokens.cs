@@ -16,7 +16,8 @@ internal ref struct ImapTokens
         _literals = literals;
     }
 
-    public ImapTokens(ImapResponse response) : this(response.Text.Span, response.Literals) { }
+    public ImapTokens(ImapResponse response)
+        : this(response.Text.Span, response.Literals) { }
 
     public readonly bool AtEnd => _rest.IsEmpty;
 
@@ -24,14 +25,18 @@ internal ref struct ImapTokens
 
     public bool TryTake(char character)
     {
-        if (_rest.IsEmpty || _rest[0] != character) return false;
+        if (_rest.IsEmpty || _rest[0] != character)
+            return false;
         _rest = _rest[1..];
         return true;
     }
 
     public void Take(char character)
     {
-        if (!TryTake(character)) throw new FormatException($"'{character}' was expected before '{Encoding.Latin1.GetString(_rest[..Math.Min(40, _rest.Length)])}'");
+        if (!TryTake(character))
+            throw new FormatException(
+                $"'{character}' was expected before '{Encoding.Latin1.GetString(_rest[..Math.Min(40, _rest.Length)])}'"
+            );
     }
 
     public void SkipSpaces()
@@ -47,12 +52,16 @@ internal ref struct ImapTokens
         while (length < _rest.Length)
         {
             var b = _rest[length];
-            if (b == '[') brackets++;
-            else if (b == ']') brackets = Math.Max(0, brackets - 1);
-            else if (brackets == 0 && b is (byte)' ' or (byte)'(' or (byte)')' && brackets == 0) break;
+            if (b == '[')
+                brackets++;
+            else if (b == ']')
+                brackets = Math.Max(0, brackets - 1);
+            else if (brackets == 0 && b is (byte)' ' or (byte)'(' or (byte)')' && brackets == 0)
+                break;
             length++;
         }
-        if (length == 0) throw new FormatException("a word was expected");
+        if (length == 0)
+            throw new FormatException("a word was expected");
         var atom = _rest[..length];
         _rest = _rest[length..];
         return atom;
@@ -61,12 +70,15 @@ internal ref struct ImapTokens
     public bool TryWord(ReadOnlySpan<byte> word)
     {
         var before = _rest;
-        if (!_rest.IsEmpty && _rest[0] is not ((byte)' ' or (byte)'(' or (byte)')') && Ascii.EqualsIgnoreCase(Atom(), word)) return true;
+        if (!_rest.IsEmpty && _rest[0] is not ((byte)' ' or (byte)'(' or (byte)')') && Ascii.EqualsIgnoreCase(Atom(), word))
+            return true;
         _rest = before;
         return false;
     }
 
-    /// <summary>Takes the star of an untagged response with this word after it, and the blanks that follow; takes nothing of any other.</summary>
+    /// <summary>
+    /// Takes the star of an untagged response with this word after it, and the blanks that follow; takes nothing of any other.
+    /// </summary>
     public bool TryUntagged(ReadOnlySpan<byte> word)
     {
         var before = _rest;
@@ -85,7 +97,8 @@ internal ref struct ImapTokens
 
     public ulong Number()
     {
-        if (!Utf8Parser.TryParse(_rest, out ulong number, out var used)) throw new FormatException("a number was expected");
+        if (!Utf8Parser.TryParse(_rest, out ulong number, out var used))
+            throw new FormatException("a number was expected");
         _rest = _rest[used..];
         return number;
     }
@@ -112,13 +125,16 @@ internal ref struct ImapTokens
             var octets = new List<byte>();
             while (true)
             {
-                if (_rest.IsEmpty) throw new FormatException("a quoted string has no end");
+                if (_rest.IsEmpty)
+                    throw new FormatException("a quoted string has no end");
                 var b = _rest[0];
                 _rest = _rest[1..];
-                if (b == '"') return [.. octets];
+                if (b == '"')
+                    return [.. octets];
                 if (b == '\\')
                 {
-                    if (_rest.IsEmpty) throw new FormatException("a quoted string has no end");
+                    if (_rest.IsEmpty)
+                        throw new FormatException("a quoted string has no end");
                     b = _rest[0];
                     _rest = _rest[1..];
                 }
@@ -141,11 +157,14 @@ internal ref struct ImapTokens
         do
         {
             SkipSpaces();
-            if (TryTake('(')) depth++;
-            else if (TryTake(')')) depth--;
-            else String();
-        }
-        while (depth > 0);
-        if (depth < 0) throw new FormatException("a parenthesis closes nothing");
+            if (TryTake('('))
+                depth++;
+            else if (TryTake(')'))
+                depth--;
+            else
+                String();
+        } while (depth > 0);
+        if (depth < 0)
+            throw new FormatException("a parenthesis closes nothing");
     }
 }
