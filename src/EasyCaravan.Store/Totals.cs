@@ -46,7 +46,8 @@ internal static class Totals
         db.Database.ExecuteSqlAsync(
             $"""
             UPDATE moves SET ("Found", "Carried", "Paired", "Excluded", "LeftBehind", "OpenLeftBehind", "Undecided", "Octets") =
-                (SELECT SUM("Found"), SUM("Carried"), SUM("Paired"), SUM("Excluded"), SUM("LeftBehind"), SUM("OpenLeftBehind"), SUM("Undecided"),
+                (SELECT SUM("Found"), SUM("Carried"), SUM("Paired"), SUM("Excluded"),
+                    SUM("LeftBehind"), SUM("OpenLeftBehind"), SUM("Undecided"),
                     SUM("Octets")
                 FROM legs WHERE "MoveId" = {move})
             WHERE "Id" = {move}

@@ -132,7 +132,11 @@ public sealed class OtherMakeTests(TwoServers servers)
             {
                 0 => Encoding.ASCII.GetBytes($"Message-ID: <line{i}@saltmarsh.example>\r\n\r\n{new string('l', 1_100_000)}\r\n"),
                 1 => Encoding.ASCII.GetBytes(
-                    $"Message-ID: <head{i}@saltmarsh.example>\r\n{string.Concat(Enumerable.Range(0, 20_000).Select(n => $"X-Trace-{n}: from the old quay to the new one and back\r\n"))}\r\nbody\r\n"
+                    $"Message-ID: <head{i}@saltmarsh.example>\r\n"
+                        + string.Concat(
+                            Enumerable.Range(0, 20_000).Select(n => $"X-Trace-{n}: from the old quay to the new one and back\r\n")
+                        )
+                        + "\r\nbody\r\n"
                 ),
                 2 => Encoding.ASCII.GetBytes(
                     $"Message-ID: <parts{i}@saltmarsh.example>\r\nContent-Type: multipart/mixed; boundary=b\r\n\r\n"

@@ -133,7 +133,8 @@ public sealed class PlainServerTests(TwoServers servers)
         var body = Encoding.Latin1.GetBytes("before\0after\0\0\u00ff\r\n");
         byte[] message =
         [
-            .. "Message-ID: <nul@saltmarsh.example>\r\nMIME-Version: 1.0\r\nContent-Type: application/octet-stream\r\nContent-Transfer-Encoding: binary\r\n\r\n"u8,
+            .. "Message-ID: <nul@saltmarsh.example>\r\nMIME-Version: 1.0\r\n"u8,
+            .. "Content-Type: application/octet-stream\r\nContent-Transfer-Encoding: binary\r\n\r\n"u8,
             .. body,
         ];
         await from.AppendEachAsync("INBOX", [("\\Seen", DateTimeOffset.UnixEpoch, message)]);
@@ -191,8 +192,12 @@ public sealed class PlainServerTests(TwoServers servers)
     private static async Task AssertSameAsync(PlainImap from, string folder, PlainImap to, string place)
     {
         // Quirk (Courier): a message whose last line has no end is given one when it is stored.
-        static string Describe(StoredMessage message) =>
-            $"{Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(message.Octets[^1] == '\n' ? message.Octets : [.. message.Octets, (byte)'\r', (byte)'\n']))} ({message.Flags}) {DateTimeOffset.Parse(message.Date, System.Globalization.CultureInfo.InvariantCulture):u}";
+        static string Describe(StoredMessage message)
+        {
+            byte[] octets = message.Octets[^1] == '\n' ? message.Octets : [.. message.Octets, (byte)'\r', (byte)'\n'];
+            var digest = Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(octets));
+            return $"{digest} ({message.Flags}) {DateTimeOffset.Parse(message.Date, System.Globalization.CultureInfo.InvariantCulture):u}";
+        }
         Assert.Equal(
             (await from.ReadFolderAsync(folder)).Select(Describe).Order(),
             (await to.ReadFolderAsync(place)).Select(Describe).Order()

@@ -141,13 +141,24 @@ internal static class ServiceCommands
         writer.Rows(
             found.Settings,
             $"Nothing was found for {found.Domain}: ask the service for host and port.",
-            [new("", "verified", s => writer.Form is OutputForm.Csv ? $"{s.Verified}"
-                    : s.Verified ? "[green]✓[/]"
-                    : "[yellow]?[/]"), new("What", "kind", s => s.Kind), new("Where", "where", s => Words.Safe(s.Url ?? (s.Host.Length == 0 ? "" : $"{s.Host}:{s.Port} {s.Security}"))), new("From", "source", s => Words.Safe(s.Source)), new("Result", "result", s => Words.Safe(s.Result))],
+            [
+                new("", "verified", s => Verified(s, writer)),
+                new("What", "kind", s => s.Kind),
+                new("Where", "where", s => Words.Safe(s.Url ?? (s.Host.Length == 0 ? "" : $"{s.Host}:{s.Port} {s.Security}"))),
+                new("From", "source", s => Words.Safe(s.Source)),
+                new("Result", "result", s => Words.Safe(s.Result)),
+            ],
             found
         );
         if (found.Plan is { } plan)
             writer.Say($"In a plan: [bold]{Words.Safe(plan)}[/]");
         return found.Plan is null ? ExitCode.Failed : ExitCode.Well;
+    }
+
+    private static string Verified(FoundSettingView setting, Writer writer)
+    {
+        if (writer.Form is OutputForm.Csv)
+            return $"{setting.Verified}";
+        return setting.Verified ? "[green]✓[/]" : "[yellow]?[/]";
     }
 }

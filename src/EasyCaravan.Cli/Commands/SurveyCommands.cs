@@ -129,11 +129,9 @@ internal static class SurveyCommands
             await ListAsync(batch, survey, client, writer, cancel);
         var groups = await client.GetAsync<List<FindingGroup>>($"{Path(batch)}/findings", cancel);
         var open = groups.Where(g => g.Open > 0).ToList();
+        var found = string.Join(", ", open.GroupBy(g => g.Weight).Select(g => $"{g.Count()} {Weight(g.Key, g.Count())}"));
         writer.Say(
-            open.Count == 0
-                ? "[green]Nothing to decide.[/]"
-                : $"Found: {Words.Safe(string.Join(", ", open.GroupBy(g => g.Weight).Select(g => $"{g.Count()} {Weight(g.Key, g.Count())}")))}. "
-                    + $"See: caravan findings {Words.Safe(batch)}"
+            open.Count == 0 ? "[green]Nothing to decide.[/]" : $"Found: {Words.Safe(found)}. See: caravan findings {Words.Safe(batch)}"
         );
         return open.Exists(g => g.Weight == "blocks") ? ExitCode.NeedsYou : ExitCode.Well;
     }
