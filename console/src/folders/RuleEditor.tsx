@@ -23,6 +23,13 @@ interface Props {
 }
 
 /** The rules as they stand in the plan. What is written is tried at once, and in force only when it is kept. */
+const EXAMPLES = [
+  '- {match: "Projects/**", to: "Work/**"}',
+  "- {match: {use: junk}, leave: true}",
+  '- {match: {regex: "^Old (.*)$"}, to: "Older/$1"}',
+  '- {match: "Lists/**", flatten: " - "}',
+];
+
 export function RuleEditor({ batch, rules, onTried }: Props) {
   const client = useQueryClient();
   const [text, setText] = useState(rules.rules);
@@ -51,7 +58,7 @@ export function RuleEditor({ batch, rules, onTried }: Props) {
     <div className="sheet padded stack">
       <Textarea
         label="Folder rules"
-        description='The first that matches decides. - {match: "Projects/**", to: "Work/**"}, - {match: {use: junk}, leave: true}, - {match: {regex: "^Old (.*)$"}, to: "Older/$1"}, - {match: "Lists/**", flatten: " - "}'
+        description={`The first that matches decides. ${EXAMPLES.join(", ")}`}
         styles={{ input: { fontFamily: "ui-monospace, monospace", fontSize: 13.5 } }}
         autosize
         minRows={4}

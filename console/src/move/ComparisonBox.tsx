@@ -38,7 +38,12 @@ export function ComparisonBox({ move, last }: { move: Move; last: Comparison | n
 
 function words(last: Comparison): string {
   const part = last.share === 1 ? "every message" : `${(last.share * 100).toFixed(0)}% of the messages`;
-  const sums = `${number(last.compared)} compared (${size(last.octets)}), ${number(last.differing)} differ, ${number(last.flagsChanged)} with flags changed on the new side, ${number(last.arrived)} arrived on the old side since`;
+  const sums = [
+    `${number(last.compared)} compared (${size(last.octets)})`,
+    `${number(last.differing)} differ`,
+    `${number(last.flagsChanged)} with flags changed on the new side`,
+    `${number(last.arrived)} arrived on the old side since`,
+  ].join(", ");
   return last.endedAt
     ? `${part}, ${time(last.endedAt)} (${relative(last.endedAt)}): ${sums}.`
     : `${part}, under way: ${sums}.`;

@@ -28,7 +28,8 @@ export function useActions(batch: string) {
     mutationFn: ({ name, moves }: { name: ActionName; moves: string[] | null }) => act(batch, name, moves),
     onSuccess: (result, { name }) => {
       notifySuccess(
-        `${plural(result.changed.length, "person", "people")} ${DONE[name]}${result.unchanged > 0 ? `; ${result.unchanged} as before` : ""}`,
+        plural(result.changed.length, "person", "people") +
+          ` ${DONE[name]}${result.unchanged > 0 ? `; ${result.unchanged} as before` : ""}`,
       );
       void refresh();
     },

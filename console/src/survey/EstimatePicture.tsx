@@ -11,6 +11,7 @@ export function EstimatePicture({ estimate }: { estimate: Schemas["EstimateView"
     return <div className="sheet padded soft">Nothing is left to carry, as far as anybody has looked.</div>;
   const drawn = estimate.moves.filter((m) => m.longest > 0).slice(0, DRAWN);
   const most = drawn[0]?.longest ?? 1;
+  const assumed = `${Math.round(estimate.messagesPerSecondLow)} to ${Math.round(estimate.messagesPerSecondHigh)}`;
   return (
     <>
       <div className="sheet padded stack">
@@ -24,7 +25,7 @@ export function EstimatePicture({ estimate }: { estimate: Schemas["EstimateView"
         <div className="soft">
           {estimate.measured > 0
             ? `Rates were measured on ${plural(estimate.measured, "first pass", "first passes")} of this route.`
-            : `Rates are assumed, ${Math.round(estimate.messagesPerSecondLow)} to ${Math.round(estimate.messagesPerSecondHigh)} messages a second for one move, until some were measured.`}
+            : `Rates are assumed, ${assumed} messages a second for one move, until some were measured.`}
           {estimate.unknown > 0 &&
             ` ${plural(estimate.unknown, "person is", "people are")} not in it: nobody has looked at them.`}
         </div>

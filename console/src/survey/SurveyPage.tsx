@@ -30,6 +30,7 @@ export function SurveyPage() {
   if (!batch.data || !survey.data || !findings.data || !inventory.data || !tidying.data || !estimate.data) return null;
   const data = survey.data;
   const looked = data.surveyed + data.closed;
+  const first = data.oldest ? `, the first ${relative(data.oldest)}` : "";
   return (
     <>
       <header>
@@ -50,7 +51,7 @@ export function SurveyPage() {
         <p className="lede">
           {looked === 0
             ? "Nobody has looked yet. A survey reads both accounts of everybody and changes nothing."
-            : `${data.surveyed} of ${data.people} looked at${data.oldest ? `, the first ${relative(data.oldest)}` : ""}. ${batch.data.doing}.`}
+            : `${data.surveyed} of ${data.people} looked at${first}. ${batch.data.doing}.`}
         </p>
         <BatchTabs batch={name} />
       </header>
