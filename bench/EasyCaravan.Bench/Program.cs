@@ -127,6 +127,17 @@ bothSides.SetAction(a =>
     ).RunAsync()
 );
 
+var people = new Option<int>("--people") { Description = "How many people", DefaultValueFactory = _ => 50_000 };
+var batches = new Option<int>("--batches") { Description = "In how many batches", DefaultValueFactory = _ => 40 };
+var manyPeople = new Command("many-people", "A plan of very many people: applying it, and the boards afterwards")
+{
+    people,
+    batches,
+    rounds,
+    caravan,
+};
+manyPeople.SetAction(a => new ManyPeople(a.GetValue(people), a.GetValue(batches), a.GetValue(rounds), a.GetValue(caravan)!).RunAsync());
+
 var fromPort = new Option<int>("--from-port");
 var toPort = new Option<int>("--to-port");
 var warmFromPort = new Option<int>("--warm-from-port");
@@ -173,6 +184,7 @@ return await new RootCommand("Benchmarks of Easy Caravan: ratios measured side b
     survey,
     throughClient,
     bothSides,
+    manyPeople,
     carry,
 }
     .Parse(args)

@@ -121,7 +121,7 @@ internal sealed class ThroughClient(int messages, int octets, int folders, int r
         }
     }
 
-    private static async Task ReadyAsync(HttpClient api)
+    internal static async Task ReadyAsync(HttpClient api)
     {
         var patience = Stopwatch.StartNew();
         while (true)

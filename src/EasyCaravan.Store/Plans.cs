@@ -66,46 +66,16 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
             async db =>
             {
                 var before = await CurrentAsync(cancel);
-                var existing = (await db.Moves.AsTracking().ToListAsync(cancel)).ToDictionary(m =>
-                    (m.Batch, m.FromAccount.ToUpperInvariant())
-                );
-                var changes = new List<PersonChange>();
-                var errors = new List<PlanError>();
+                var people = new PlanPeople(db, secrets, Instant.FromDateTimeOffset(time.GetUtcNow()));
+                await people.CheckAsync(plan, bundle.Name, cancel);
+                if (people.Errors.Count > 0)
+                    return ([], people.Errors);
                 foreach (var batch in plan.Batches)
-                {
-                    var carry = plan.Routes.First(r => r.Name == batch.Route).Carry;
-                    foreach (var person in batch.People)
-                    {
-                        existing.Remove((batch.Name, person.FromAccount.ToUpperInvariant()), out var row);
-                        if (Set(db, batch, person, row, carry, errors) is { } change)
-                            changes.Add(new PersonChange(batch.Name, person.FromAccount, change));
-                    }
-                }
-                foreach (var gone in existing.Values)
-                {
-                    // A person who has begun to move is never dropped by an edit of a file.
-                    if (gone.Stage is not (Stage.Listed or Stage.Surveyed or Stage.Withdrawn) || gone.Condition is ConditionKind.Running)
-                    {
-                        errors.Add(
-                            new PlanError(
-                                bundle.Name,
-                                1,
-                                $"{gone.FromAccount} of batch {gone.Batch} has begun to move but is no longer in the plan",
-                                $"keep the person, or first run: caravan withdraw {gone.Batch} --move {gone.FromAccount}"
-                            )
-                        );
-                        continue;
-                    }
-                    changes.Add(new PersonChange(gone.Batch, gone.FromAccount, "gone"));
-                    if (!dryRun && gone.Stage is not Stage.Withdrawn)
-                        await RemoveAsync(db, gone, cancel);
-                }
-                if (errors.Count > 0 || dryRun)
-                {
-                    db.ChangeTracker.Clear();
-                    return (changes, errors);
-                }
-                await db.SaveChangesAsync(cancel);
+                    await people.SetAsync(batch, plan.Routes.First(r => r.Name == batch.Route).Carry, dryRun, cancel);
+                await people.RemoveGoneAsync(dryRun, cancel);
+                var changes = people.Changes;
+                if (dryRun)
+                    return (changes, []);
                 await ReopenExcludedAsync(db, before?.Plan, plan, cancel);
                 Reschedule(db, before?.Plan, plan);
                 await ChangeKindsAsync(db, before?.Plan, plan, cancel);
@@ -128,100 +98,13 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
                     null,
                     $"applied the plan {bundle.Name}: {string.Join("; ", settings.Prepend(Summarise(changes)))}"
                 );
-                return (changes, errors);
+                return (changes, []);
             },
             cancel
         );
 
-    /// <summary>Somebody who never began to move goes with what a survey found; what was written in the journal stays.</summary>
-    private static async Task RemoveAsync(CaravanDb db, MoveRow move, CancellationToken cancel)
-    {
-        var id = move.Id.ToString(System.Globalization.CultureInfo.InvariantCulture);
-        await db.Surveys.Where(s => s.MoveId == move.Id).ExecuteDeleteAsync(cancel);
-        await db.PassLegs.Where(l => l.MoveId == move.Id).ExecuteDeleteAsync(cancel);
-        await db.Passes.Where(p => p.MoveId == move.Id).ExecuteDeleteAsync(cancel);
-        await db.Legs.Where(l => l.MoveId == move.Id).ExecuteDeleteAsync(cancel);
-        await db.Comparisons.Where(c => c.MoveId == move.Id).ExecuteDeleteAsync(cancel);
-        await db.Decisions.Where(c => c.Scope == DecisionScope.Move && c.Place == id).ExecuteDeleteAsync(cancel);
-        db.Moves.Remove(move);
-    }
-
     public static string Summarise(IReadOnlyList<PersonChange> changes) =>
         changes.Count == 0 ? "no person changed" : string.Join(", ", changes.GroupBy(c => c.Change).Select(g => $"{g.Count()} {g.Key}"));
-
-    private string? Set(CaravanDb db, Batch batch, RosterPerson person, MoveRow? row, IEnumerable<Kind> carry, List<PlanError> errors)
-    {
-        if (row is null)
-        {
-            row = new MoveRow
-            {
-                Batch = batch.Name,
-                Name = person.Name,
-                FromAccount = person.FromAccount,
-                ToAccount = person.ToAccount,
-                FromLogin = person.FromLogin,
-                ToLogin = person.ToLogin,
-                Note = person.Note,
-                FromSecretReference = person.FromSecretReference?.ToString(),
-                ToSecretReference = person.ToSecretReference?.ToString(),
-                ToUnder = person.ToUnder,
-                ToRoot = person.ToRoot,
-                FromSecret = person.FromSecret is { } f ? secrets.Seal(f) : null,
-                ToSecret = person.ToSecret is { } t ? secrets.Seal(t) : null,
-            };
-            MoveStates.Apply(row, MoveState.New(carry), Instant.FromDateTimeOffset(time.GetUtcNow()));
-            db.Moves.Add(row);
-            return "added";
-        }
-        if (row.ToAccount != person.ToAccount && row.Stage is not (Stage.Listed or Stage.Surveyed or Stage.Withdrawn))
-        {
-            errors.Add(
-                new PlanError(
-                    batch.RosterFile,
-                    person.Line,
-                    $"{person.FromAccount} has begun to move to {row.ToAccount} and cannot now go to {person.ToAccount}",
-                    $"keep {row.ToAccount}, or first run: caravan withdraw {batch.Name} --move {person.FromAccount}"
-                )
-            );
-            return null;
-        }
-        var (fromReference, toReference) = (person.FromSecretReference?.ToString(), person.ToSecretReference?.ToString());
-        var changed =
-            (row.Name, row.ToAccount, row.FromLogin, row.ToLogin, row.Note, row.ToUnder, row.ToRoot)
-                != (person.Name, person.ToAccount, person.FromLogin, person.ToLogin, person.Note, person.ToUnder, person.ToRoot)
-            || (row.FromSecretReference, row.ToSecretReference) != (fromReference, toReference);
-        (row.Name, row.ToAccount, row.FromLogin, row.ToLogin, row.Note) = (
-            person.Name,
-            person.ToAccount,
-            person.FromLogin,
-            person.ToLogin,
-            person.Note
-        );
-        (row.FromSecretReference, row.ToSecretReference, row.ToUnder, row.ToRoot) = (
-            fromReference,
-            toReference,
-            person.ToUnder,
-            person.ToRoot
-        );
-        // An empty secret keeps the one that is sealed: rosters are often stored without them afterwards.
-        if (person.FromSecret is { } from && !Holds(row.FromSecret, from))
-            (row.FromSecret, changed) = (secrets.Seal(from), true);
-        if (person.ToSecret is { } to && !Holds(row.ToSecret, to))
-            (row.ToSecret, changed) = (secrets.Seal(to), true);
-        return changed ? "changed" : null;
-    }
-
-    private bool Holds(string? sealedSecret, string secret)
-    {
-        try
-        {
-            return sealedSecret is not null && secrets.Open(sealedSecret) == secret;
-        }
-        catch (Core.Pacing.FaultException)
-        {
-            return false;
-        }
-    }
 
     /// <summary>Where a route's mail rules changed, what they had left out is looked at again.</summary>
     private static async Task ReopenExcludedAsync(CaravanDb db, Plan? before, Plan plan, CancellationToken cancel)

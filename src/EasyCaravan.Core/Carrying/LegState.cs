@@ -24,20 +24,19 @@ public sealed record LegState(
 )
 {
     /// <summary>
-    /// A server that fell silent may still be at work on what it was sent: it is given a minute more before anybody looks whether it was.
+    /// A server that stopped answering may still be working on the last command. Wait a minute longer before looking what it did.
     /// </summary>
     private const int SilentSteps = 5;
 
     /// <summary>
-    /// Answers that make no sense, or a defect of ours, are not met for ever: so often in a row, over a quarter of an hour, and a person
-    /// has to look.
+    /// After so many unintelligible answers or defects of ours in a row, spread over a quarter of an hour, a person has to look.
     /// </summary>
     private const int MostSenseless = 10;
 
     /// <summary>Failures in a row after which messages go one by one, see <see cref="Mail.PoisonMessages"/>.</summary>
     private const int FailuresBeforePoisonSearch = 2;
 
-    /// <summary>Passes end again and again without getting on.</summary>
+    /// <summary>The leg fails repeatedly without settling anything: look for a message that breaks the connection.</summary>
     public bool SeeksPoison => Attempts >= FailuresBeforePoisonSearch;
 
     public bool NeedsSomebody => Fault is not null && Wait is null;
@@ -91,7 +90,7 @@ public sealed record LegState(
         var senseless = fault.Cause is Cause.ProtocolBroken or Cause.Unexpected && attempts >= MostSenseless;
         if (fault.Action is not FaultAction.RetryLater || senseless)
             return null;
-        // Before the sign-in nothing was handed over yet that a silent server could still be at work on.
+        // Before the sign-in no command was sent that the server could still be working on.
         var steps = fault is { Cause: Cause.TimedOut, BeforeSignIn: false } ? attempts + SilentSteps : attempts;
         return fault.NotBefore ?? now + Duration.FromTimeSpan(Backoff.After(steps, chance));
     }

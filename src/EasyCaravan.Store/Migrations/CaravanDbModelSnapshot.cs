@@ -184,6 +184,8 @@ namespace EasyCaravan.Store.Migrations
 
                     b.HasKey("Id");
 
+                    b.HasIndex("State");
+
                     b.HasIndex("FolderId", "Kind", "Number", "Landed")
                         .IsUnique();
 
@@ -488,6 +490,8 @@ namespace EasyCaravan.Store.Migrations
 
                     b.HasKey("Id");
 
+                    b.HasIndex("State");
+
                     b.HasIndex("FolderId", "Number")
                         .IsUnique();
 
@@ -665,6 +669,8 @@ namespace EasyCaravan.Store.Migrations
 
                     b.HasKey("Id");
 
+                    b.HasIndex("Condition");
+
                     b.HasIndex("DueAt");
 
                     b.HasIndex("LeaseUntil")
@@ -674,6 +680,9 @@ namespace EasyCaravan.Store.Migrations
                         .IsUnique();
 
                     b.HasIndex("Rank", "DueAt", "Id");
+
+                    b.HasIndex("Batch", "Stage", "Condition", "WaitsFor", "Until", "Found", "Carried", "Paired", "Excluded", "LeftBehind", "OpenLeftBehind", "Undecided", "Octets")
+                        .HasDatabaseName("IX_moves_boards");
 
                     b.ToTable("moves", (string)null);
                 });
@@ -999,6 +1008,9 @@ namespace EasyCaravan.Store.Migrations
 
                             b1.HasKey("LegRowMoveId", "LegRowKind");
 
+                            b1.HasIndex("Cause")
+                                .HasFilter("\"FaultCause\" IS NOT NULL");
+
                             b1.ToTable("legs");
 
                             b1.WithOwner()
@@ -1050,6 +1062,9 @@ namespace EasyCaravan.Store.Migrations
                                 .HasColumnName("FaultWhom");
 
                             b1.HasKey("MoveRowId");
+
+                            b1.HasIndex("Cause")
+                                .HasFilter("\"FaultCause\" IS NOT NULL");
 
                             b1.ToTable("moves");
 

@@ -27,6 +27,7 @@ internal sealed class DifferencesTable : IEntityTypeConfiguration<DifferenceRow>
     public void Configure(EntityTypeBuilder<DifferenceRow> difference)
     {
         difference.ToTable("differences");
+        difference.HasIndex(d => d.State);
         difference
             .HasIndex(d => new
             {

@@ -40,6 +40,7 @@ internal sealed class LeftBehindTable : IEntityTypeConfiguration<LeftBehindRow>
     {
         item.ToTable("left_behind");
         item.HasIndex(i => new { i.FolderId, i.Number }).IsUnique();
+        item.HasIndex(i => i.State);
         item.HasOne<LedgerFolderRow>().WithMany().HasForeignKey(i => i.FolderId);
     }
 }

@@ -68,7 +68,7 @@ internal sealed class DestinationCheck(
         var changed = pages
             .Where(p => p.To is not null && there.TryGetValue(p.To, out var cursor) && p.ToEpoch == cursor.Epoch)
             .GroupBy(p => p.To!)
-            // Where numbers were lost, what they mean now has to be matched anew first.
+            // If the server lost UIDs, its messages have to be matched again by identity first.
             .Where(g => g.Any(p => p.Seen != there[g.Key].Holds) && !g.Any(p => there[g.Key].Next < p.Seen?.Next))
             .ToList();
         if (changed.Count == 0)
@@ -87,13 +87,13 @@ internal sealed class DestinationCheck(
         return places;
     }
 
-    /// <summary>What is claimed and not there, and what is there and claimed by nobody.</summary>
+    /// <summary>Finds entries whose message is missing, and messages that no entry claims.</summary>
     private async Task SortAsync(Place place, CancellationToken cancel)
     {
         place.Landed = await ledger.LandedAsync(place.Path, place.Seen.Epoch, cancel);
         place.Missing.AddRange(place.Landed.Where(e => (goneMatter || !e.Gone) && !place.Numbers.Contains(e.Landed)));
         var unclaimed = place.Numbers.Except(new NumberSet(place.Landed.Select(e => e.Landed)));
-        // What was there before the move began is somebody else's.
+        // Messages that were in the folder before the move began are not ours.
         unclaimed = unclaimed.From(place.Pages.Min(p => p.ToBaseNext));
         var known = new Dictionary<uint, UnclaimedMessage>();
         foreach (var page in place.Pages)
@@ -101,7 +101,7 @@ internal sealed class DestinationCheck(
             known.TryAdd(stranger.Number, stranger);
         foreach (var number in unclaimed)
         {
-            // One that an earlier look has told apart needs no second look, unless this is the first one.
+            // A message that an earlier look has identified is not read again, unless this is the first look.
             if (!known.TryGetValue(number, out var stranger))
                 place.Surplus.Add(new UnclaimedMessage(number, 0, default));
             else if (place.Pages.Any(p => p.Seen is null))
@@ -281,7 +281,8 @@ internal sealed class DestinationCheck(
     }
 
     /// <summary>
-    /// Of what nobody claims: the second copies of what was carried. They are the same as a whole, or torn, and not just in their heads.
+    /// Among the unclaimed messages, find second copies of carried ones. A copy counts if all its octets are the same, or if it is a torn
+    /// copy; equal headers are not enough.
     /// </summary>
     private async Task FindTwiceAsync(Place place, CancellationToken cancel)
     {
@@ -327,7 +328,7 @@ internal sealed class DestinationCheck(
             var found = known.Where(c => c.How is not SecondCopy.None).OrderBy(c => c.How).ToList();
             if (found.Count == 0 && known.Count == twins[second.Print].Count)
                 continue;
-            // It is named, or not told apart yet: either way nobody has to remember it as somebody else's.
+            // It is reported as a second copy, or not identified yet. In both cases it must not be remembered as somebody else's.
             place.Surplus.Remove(second);
             place.IsUnread |= found.Count == 0;
             if (found is not [var (twin, how), ..])
@@ -425,7 +426,7 @@ internal sealed class DestinationCheck(
     }
 
     /// <summary>
-    /// What its owner has deleted or moved on the from side meanwhile need not be on the to side: nobody has to decide about it.
+    /// A message that its owner has deleted or moved on the from side meanwhile need not be on the to side, so no decision is asked for.
     /// </summary>
     public async Task DropGoneAsync(CancellationToken cancel)
     {

@@ -1,11 +1,13 @@
 namespace EasyCaravan.Core.Carrying.Mail;
 
 /// <summary>Folders that one lane takes together.</summary>
-/// <param name="InTurn">One after the other, because what the first brings is what the next finds there.</param>
+/// <param name="InTurn">
+/// The folders are carried one after the other, because they land in one place and the second has to see what the first brought.
+/// </param>
 public sealed record FolderBatch(IReadOnlyList<FolderWork> Folders, bool InTurn = false)
 {
     /// <summary>
-    /// Messages of several folders in one batch: what is learnt of them is held in memory meanwhile, and done again if the pass breaks off.
+    /// Messages of several folders in one batch: their index is held in memory meanwhile, and is read again if the pass breaks off.
     /// </summary>
     private const long MostMessages = 2_000;
 

@@ -35,7 +35,7 @@ internal sealed class FolderJob(FolderWork work, FolderCursor cursor)
     /// <summary>What the page has settled.</summary>
     public NumberSet Settled { get; set; } = new();
 
-    /// <summary>It is known what has to be settled.</summary>
+    /// <summary>The fresh messages are known.</summary>
     public bool IsLooked { get; private set; }
 
     /// <summary>All that it holds was listed, not just what changed.</summary>
@@ -71,7 +71,7 @@ internal sealed class FolderJob(FolderWork work, FolderCursor cursor)
     /// <summary>Numbers on the to side that this pass's messages got.</summary>
     public NumberSet Landed { get; } = new();
 
-    /// <summary>The to side took something without saying where.</summary>
+    /// <summary>The server took messages without telling their UIDs (no UIDPLUS).</summary>
     public bool IsUnsure { get; set; }
 
     public Pairing? Pairing { get; set; }
@@ -93,14 +93,15 @@ internal sealed class FolderJob(FolderWork work, FolderCursor cursor)
             return Landed.Count == 0 ? Page.Seen : null;
         if (IsMatchedAnew || IsUnsure || (MadeNow && !Page.IsNew) || Pairing?.LeavesDoubtful == true)
             return null;
-        // An earlier pass was broken off, or nobody has looked since: what came back meanwhile may stand there beside its second copy.
+        // An earlier pass was broken off, or the folder was not checked since. An append that was thought lost may have arrived beside its
+        // second copy.
         if (Page is { IsNew: false, Seen: null })
             return null;
         // Somebody else added or removed messages since the folders were listed.
         if (NumbersThere.Count != there.Count || NumbersThere.From(there.Next).Count > 0)
             return null;
         var next = Landed.Count == 0 ? there.Next : Math.Max(there.Next, Landed.Ranges[^1].Last + 1);
-        // A gap is a number that the to side gave to somebody else's message.
+        // A gap in the UIDs means that the server gave one to somebody else's message.
         return Landed.Count == next - there.Next
             ? new Membership(Page.ToEpoch ?? there.Epoch, next, (uint)(there.Count + Landed.Count))
             : null;
@@ -108,7 +109,7 @@ internal sealed class FolderJob(FolderWork work, FolderCursor cursor)
 
     public void Take(MadeFolder made) => (There, MadeNow, IsAlias) = (made.Cursor, made.Cursor.Count == 0, made.WasThere);
 
-    /// <summary>Takes what changed since the page was complete, if its sums come out even.</summary>
+    /// <summary>Takes the changes since the page was complete, if their counts agree with what the folder holds.</summary>
     public void Take(FolderChange change)
     {
         var gone = change.GoneOf(Settled);

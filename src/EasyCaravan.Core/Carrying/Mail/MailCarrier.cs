@@ -85,7 +85,7 @@ internal sealed class MailCarrier(
         {
             var (folder, page) = (folders[i], pages[i]);
             folder.Page = page;
-            // With its page, so that a pass which begins again does not tell it again.
+            // Only with a new page, so that the next pass does not repeat it in the journal.
             if (page.IsNew && folder.Work.Landing.Note is { } note)
                 journal($"folder '{folder.From.Path}' {(folder.To is null ? "stays behind" : $"lands in '{folder.To}'")}: {note}");
             if (page.IsNew && folder.IsAlias)
@@ -199,12 +199,11 @@ internal sealed class MailCarrier(
                 + "or have the new side take it and have it tried again; or accept that it stays behind";
 
     /// <summary>
-    /// What is to be settled: as the changes tell it; where there are none, or their sums do not come out even, by a look at all that is
-    /// there.
+    /// Finds the messages to settle: from the changes if their counts agree, otherwise by listing the whole folder.
     /// </summary>
     private async Task FindFreshAsync(List<FolderJob> folders, CancellationToken cancel)
     {
-        // What was asked before the page was opened holds only as long as nothing was numbered anew.
+        // The changes were asked for before the page was opened. They hold only if the UIDs are still the same.
         foreach (var folder in folders)
             if (folder.Page is { Cursor: not null, Reopened: false } && folder.Work.Change is { } change)
                 folder.Take(change);
@@ -214,7 +213,7 @@ internal sealed class MailCarrier(
         for (var i = 0; i < since.Count; i++)
             since[i].FlagsOf(flags[i]);
 
-        // All of a small folder is what happened in it since nothing: its index comes with its numbers.
+        // For a small folder, ask for all changes since the beginning: that gives its index together with its UIDs in one command.
         var room = (long)Slice;
         var small = folders.Where(f => f is { IsLooked: false, To: not null } && (room -= f.Cursor.Count) >= 0).ToList();
         var whole = await from.ReadChangesAsync(
@@ -244,8 +243,7 @@ internal sealed class MailCarrier(
     }
 
     /// <summary>
-    /// Goes through the folders of the to side: flags that changed on the from side are changed, and where something may come its numbers
-    /// are listed.
+    /// Prepares the folders of the to side: applies changed flags, and lists the UIDs of folders that will receive messages.
     /// </summary>
     private async Task PrepareDestinationAsync(List<FolderJob> folders, CancellationToken cancel)
     {
@@ -259,7 +257,7 @@ internal sealed class MailCarrier(
                     : (await ledger.FindAsync(folder.Page.Id, new NumberSet(updates.Keys), cancel))
                         .Where(e => e.Landed is not null && !updates[e.Number].Equals(e.Flags))
                         .ToList();
-            // Flag by flag, so that what the owner changed on the new side since stays as it is.
+            // Only the flags that changed are set or removed, so that changes made by the owner on the new side are kept.
             var changes = changed
                 .GroupBy(e => (Add: updates[e.Number].Except(e.Flags), Remove: e.Flags.Except(updates[e.Number])))
                 .Select(g => new FlagChange(new NumberSet(g.Select(e => e.Landed!.Value)), g.Key.Add, g.Key.Remove))
@@ -299,7 +297,7 @@ internal sealed class MailCarrier(
     }
 
     /// <summary>
-    /// Where the new side refuses a keyword, the system flags travel all the same. False where they may not be changed either.
+    /// If the new side refuses a keyword, change the system flags without it. False if these are refused too.
     /// </summary>
     private async Task<bool> ChangeFlagsBareAsync(FolderJob folder, FlagChange change, Fault refused, CancellationToken cancel)
     {
@@ -380,7 +378,7 @@ internal sealed class MailCarrier(
             foreach (var (first, last) in part.Landed.Ranges)
                 folder.Landed.Add(first, last);
             folder.IsUnsure |= part.Unconfirmed.Count > 0;
-            // A folder's numbering may have been fixed only now.
+            // The server may have fixed the folder's UIDVALIDITY only with this append.
             if (part.ToEpoch != folder.Page.ToEpoch)
                 folder.Page = folder.Page with { ToEpoch = part.ToEpoch };
             folder.Gone += await ConfirmGoneAsync(folder.Page, part.Gone, cancel);
@@ -513,7 +511,7 @@ internal sealed class MailCarrier(
             items.Remove(item.Number);
     }
 
-    /// <summary>Takes out what the day's limits leave no room for; the messages before it go on.</summary>
+    /// <summary>Removes the messages that exceed the day's allowance; those before them are carried.</summary>
     private bool HoldBack(Dictionary<uint, ItemInfo> items)
     {
         var over = items.Values.OrderBy(i => i.Number).SkipWhile(i => order.Allowance.TryTake(i.Size)).Select(i => i.Number).ToList();
@@ -523,7 +521,8 @@ internal sealed class MailCarrier(
     }
 
     /// <summary>
-    /// The to side took them without saying where (no UIDPLUS): they are found by identity among what the ledger does not know.
+    /// The server took these messages without telling their UIDs (no UIDPLUS). Find them by identity among the messages that the ledger
+    /// does not claim.
     /// </summary>
     private async Task FindUnconfirmedAsync(LedgerFolder page, Dictionary<uint, ItemInfo> unconfirmed, CancellationToken cancel)
     {

@@ -38,8 +38,8 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         if (!work.IsEmpty)
         {
             await RunLanesAsync(from, to, work, multiFolder, cancel);
-            // What a later pass added, the listing of the one after it shows. A folder's first copy is looked at before anybody is told
-            // that it is there.
+            // After a first copy, check the destination before the copy is reported. What later passes add is checked by the listing of the
+            // next pass.
             if (_isFirstLook)
             {
                 await ReadBackAsync(_sample, from, to, cancel);
@@ -60,8 +60,8 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
     )
     {
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        // What stands in several folders is recognised only when one is done before the next begins. And where there is little to do,
-        // signing in once more would take longer than doing it.
+        // Messages in several folders are recognised only if the folders are done one after the other. For a few messages, a second sign-in
+        // would take longer than it saves.
         var most = multiFolder is null ? Math.Min(Math.Min(order.Lanes, work.Count), 1 + (int)(work.Sum(l => l.Messages) / WorthALane)) : 1;
         var lanes = new List<Task> { RunLaneAsync(from, to, work, multiFolder, stop) };
         for (var i = 1; i < most; i++)
@@ -77,7 +77,9 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         cancel.ThrowIfCancellationRequested();
     }
 
-    /// <summary>A try that was broken off read nothing back. Of what it copied, the header shows which messages are worth it.</summary>
+    /// <summary>
+    /// The earlier try was broken off before its read-back. Look through the headers of what it copied to choose the sample.
+    /// </summary>
     private async Task ReadBackEarlierTryAsync(
         IMailAccount from,
         IMailAccount to,
@@ -96,7 +98,7 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
             var page in pages.Where(p => p.To is not null && here.Contains((p.From, p.FromEpoch)) && there.Contains((p.To, p.ToEpoch)))
         )
         {
-            // The last ones: those before them were looked at by the tries before, or are too many to be looked through each time.
+            // Only the last ones: earlier tries have looked at those before, and all of them would be too many for each try.
             if ((await ledger.SettledAsync(page.Id, cancel)).Slices(HeadersOfEarlierTry).LastOrDefault() is not { } settled)
                 continue;
             copied.Add(page);
@@ -152,13 +154,13 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         );
     }
 
-    /// <summary>Pages of folders that are on their way are left out: what nobody claims there may be ours yet.</summary>
+    /// <summary>Pages of folders that are not complete are left out: an unclaimed message there may turn out to be ours.</summary>
     private async Task<List<LedgerFolder>> CompletePagesAsync(CancellationToken cancel) => CompleteOf(await ledger.FoldersAsync(cancel));
 
     private static List<LedgerFolder> CompleteOf(IEnumerable<LedgerFolder> pages) =>
         [.. pages.GroupBy(p => p.To).Where(g => g.Key is not null && g.All(p => p.Cursor is not null)).SelectMany(g => g)];
 
-    /// <summary>Lists both sides, follows what moved or was deleted, and puts in a queue what else changed.</summary>
+    /// <summary>Lists both sides, applies moves and deletions of the source, and queues the other changed folders.</summary>
     private async Task<(ConcurrentQueue<FolderBatch> Work, MultiFolderMessages? MultiFolder)> ListAsync(
         IMailAccount from,
         IMailAccount to,
@@ -223,7 +225,7 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         return (new ConcurrentQueue<FolderBatch>(FolderBatch.Pack(work, inOrder: multiFolder is not null)), multiFolder);
     }
 
-    /// <summary>For folders that were complete once: what happened in them since, all asked at once.</summary>
+    /// <summary>Asks for the changes of all folders that were complete before, in one round trip.</summary>
     private static async Task<List<FolderWork>> AskChangesAsync(IMailAccount from, List<FolderWork> work, CancellationToken cancel)
     {
         var asked = work.Where(w =>
@@ -272,7 +274,7 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
             await RunLaneAsync(from, to, work, null, stop);
     }
 
-    /// <summary>A lane that is welcome but not needed: where it cannot be had, the first one does all.</summary>
+    /// <summary>The second lane is optional: if no connection is free, the first lane does everything.</summary>
     private async Task<IMailAccount?> TryOpenAsync(Side side, CancellationToken cancel)
     {
         try

@@ -4,7 +4,7 @@ using EasyCaravan.Core.Ports;
 
 namespace EasyCaravan.Core.Carrying.Mail;
 
-/// <summary>One side of a move: which service, and how to get in.</summary>
+/// <summary>One side of a move: the service, and the credentials for it.</summary>
 public sealed record Side(Service Service, Credentials Credentials);
 
 /// <summary>All that the mail leg of a pass needs to know of its move.</summary>
@@ -20,7 +20,7 @@ public sealed record MailLegOrder(bool IsFirst, Side From, Side To, CarryRules R
     public RateLimiters RateLimiters { get; init; } = RateLimiters.Free;
 
     /// <summary>
-    /// Given where passes ended again and again without getting on: the first messages then go one by one, so that it shows over which.
+    /// Set after repeated failures: the first messages are then carried one by one, to find the one that breaks the connection.
     /// </summary>
     public PoisonMessages? PoisonMessages { get; init; }
 }

@@ -11,7 +11,7 @@ internal sealed class CopyPart(LedgerFolder page, Dictionary<uint, ItemInfo> ite
 
     public Dictionary<uint, ItemInfo> Items => items;
 
-    /// <summary>The to side's numbering that entries of this page point into.</summary>
+    /// <summary>The UIDVALIDITY to which the entries of this page belong.</summary>
     public uint? ToEpoch { get; set; } = page.ToEpoch;
 
     /// <summary>What did not come.</summary>
@@ -20,7 +20,7 @@ internal sealed class CopyPart(LedgerFolder page, Dictionary<uint, ItemInfo> ite
     /// <summary>Where messages landed on the to side.</summary>
     public NumberSet Landed { get; } = new();
 
-    /// <summary>What the to side took without saying where.</summary>
+    /// <summary>Messages that the server took without telling their UIDs.</summary>
     public Dictionary<uint, ItemInfo> Unconfirmed { get; } = [];
 
     /// <summary>What is tried without its keywords.</summary>
@@ -45,7 +45,7 @@ internal sealed class MessageCopier(
     private const int LedgerBatch = 500;
 
     /// <summary>
-    /// How long what is under way may take once a pass is told to stop; the service's own stop takes ten seconds at most.
+    /// How long appends under way may take after a pass was told to stop. The service itself stops within ten seconds.
     /// </summary>
     private static readonly TimeSpan s_endingPatience = TimeSpan.FromSeconds(8);
 

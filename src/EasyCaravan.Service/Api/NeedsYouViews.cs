@@ -1,0 +1,220 @@
+using EasyCaravan.Contract;
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Store;
+using EasyCaravan.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+
+namespace EasyCaravan.Service.Api;
+
+/// <summary>What needs a person, grouped by cause; the largest group first. Counted by the database, as thousands may meet one cause.</summary>
+internal static class NeedsYouViews
+{
+    /// <summary>People named in each group; the count tells of the others.</summary>
+    private const int MostNamed = 50;
+
+    /// <param name="trouble">Why the store takes nothing now; null when it does.</param>
+    public static async Task<List<NeedsYou>> LoadAsync(CaravanDb db, Plan plan, Fault? trouble, CancellationToken cancel)
+    {
+        var groups = await LegsAsync(db, plan, cancel);
+        groups.AddRange(await LooksAsync(db, cancel));
+        groups.AddRange(await ItemsLeftAsync(db, cancel));
+        groups.AddRange(await DifferencesAsync(db, cancel));
+        groups = [.. groups.OrderByDescending(n => n.Count)];
+        if (trouble is not null)
+            groups.Insert(0, new NeedsYou(KebabWord.Of(trouble.Cause), $"{trouble.What}; no pass can go on", trouble.Remedy, 1, []));
+        return groups;
+    }
+
+    /// <summary>Kinds that need somebody: they do so too while the others run.</summary>
+    private static async Task<List<NeedsYou>> LegsAsync(CaravanDb db, Plan plan, CancellationToken cancel)
+    {
+        var needing =
+            from leg in db.Legs
+            where leg.Fault != null && leg.WaitsFor == null
+            join move in db.Moves on leg.MoveId equals move.Id
+            where move.Condition != ConditionKind.Held && move.Stage != Stage.Withdrawn
+            select new { Leg = leg, Move = move };
+        var counted = await needing
+            .GroupBy(n => new
+            {
+                n.Leg.Fault!.Cause,
+                n.Leg.Fault.Help,
+                n.Leg.Kind,
+                n.Move.Batch,
+            })
+            .Select(g => new
+            {
+                g.Key.Cause,
+                g.Key.Help,
+                g.Key.Kind,
+                g.Key.Batch,
+                People = g.Count(),
+                First = g.Min(n => n.Leg.Fault!.What)!,
+                Last = g.Max(n => n.Leg.Fault!.What)!,
+            })
+            .ToListAsync(cancel);
+        // With one kind there is nothing to tell apart. What a service's definition says about its own words is worth a group by itself.
+        var several = plan.Batches.Where(b => plan.Routes.First(r => r.Name == b.Route).Carry.Length > 1).Select(b => b.Name).ToHashSet();
+        var groups = new List<NeedsYou>();
+        foreach (var same in counted.GroupBy(c => (c.Cause, c.Help, Kind: several.Contains(c.Batch) ? c.Kind : (Kind?)null)))
+        {
+            var (cause, help, kind) = same.Key;
+            var (batches, kinds) = (same.Select(c => c.Batch).ToList(), same.Select(c => c.Kind).ToList());
+            var named = await needing
+                .Where(n =>
+                    n.Leg.Fault!.Cause == cause && n.Leg.Fault.Help == help && kinds.Contains(n.Leg.Kind) && batches.Contains(n.Move.Batch)
+                )
+                .OrderBy(n => n.Move.Id)
+                .Take(MostNamed)
+                .Select(n => new MoveRef(n.Move.Batch, n.Move.FromAccount, n.Move.Name))
+                .ToListAsync(cancel);
+            var what = WhatOf(cause, same.Select(c => c.First).Concat(same.Select(c => c.Last)));
+            groups.Add(Group(cause, kind is { } k ? $"{KebabWord.Of(k)}: {what}" : what, same.Sum(c => c.People), named, help));
+        }
+        return groups;
+    }
+
+    /// <summary>Surveys that could not be made before anything was carried.</summary>
+    private static async Task<List<NeedsYou>> LooksAsync(CaravanDb db, CancellationToken cancel)
+    {
+        var needing = db.Moves.Where(m => m.Condition == ConditionKind.NeedsYou && m.ConditionLeg == null && m.Fault != null);
+        var counted = await needing
+            .GroupBy(m => new { m.Fault!.Cause, m.Fault.Help })
+            .Select(g => new
+            {
+                g.Key.Cause,
+                g.Key.Help,
+                People = g.Count(),
+                First = g.Min(m => m.Fault!.What)!,
+                Last = g.Max(m => m.Fault!.What)!,
+            })
+            .ToListAsync(cancel);
+        var groups = new List<NeedsYou>();
+        foreach (var same in counted)
+        {
+            var named = await needing
+                .Where(m => m.Fault!.Cause == same.Cause && m.Fault.Help == same.Help)
+                .OrderBy(m => m.Id)
+                .Take(MostNamed)
+                .Select(m => new MoveRef(m.Batch, m.FromAccount, m.Name))
+                .ToListAsync(cancel);
+            groups.Add(Group(same.Cause, WhatOf(same.Cause, [same.First, same.Last]), same.People, named, same.Help));
+        }
+        return groups;
+    }
+
+    /// <summary>In the service's own words where all met the same; otherwise in ours.</summary>
+    private static string WhatOf(Cause cause, IEnumerable<string> said) => said.Distinct().ToList() is [var only] ? only : Summary(cause);
+
+    private static async Task<List<NeedsYou>> ItemsLeftAsync(CaravanDb db, CancellationToken cancel)
+    {
+        var rows = await (
+            from item in db.LeftBehind
+            where item.State == LeftBehindState.Open
+            join folder in db.LedgerFolders on item.FolderId equals folder.Id
+            join move in db.Moves on folder.MoveId equals move.Id
+            group item by new
+            {
+                item.Cause,
+                move.Batch,
+                move.FromAccount,
+                move.Name,
+            } into g
+            select new { g.Key, Count = g.Sum(i => i.Messages) }
+        ).ToListAsync(cancel);
+        return
+        [
+            .. rows.GroupBy(r => r.Key.Cause)
+                .Select(g =>
+                {
+                    var items = g.Sum(r => r.Count);
+                    return Group(
+                        g.Key,
+                        $"{items} message{(items == 1 ? " was" : "s were")} left behind: {Summary(g.Key)}",
+                        g.Count(),
+                        g.Select(r => new MoveRef(r.Key.Batch, r.Key.FromAccount, r.Key.Name))
+                    );
+                }),
+        ];
+    }
+
+    /// <summary>What differs between the sides, by how.</summary>
+    private static async Task<List<NeedsYou>> DifferencesAsync(CaravanDb db, CancellationToken cancel)
+    {
+        var rows = await (
+            from difference in db.Differences
+            where
+                difference.State == DifferenceState.Open
+                && (
+                    difference.Kind == DifferenceKind.Missing
+                    || difference.Kind == DifferenceKind.Twice
+                    || difference.Kind == DifferenceKind.Altered
+                )
+            join folder in db.LedgerFolders on difference.FolderId equals folder.Id
+            join move in db.Moves on folder.MoveId equals move.Id
+            group difference by new
+            {
+                difference.Kind,
+                move.Batch,
+                move.FromAccount,
+                move.Name,
+            } into g
+            select new { g.Key, Count = g.Count() }
+        ).ToListAsync(cancel);
+        return
+        [
+            .. rows.GroupBy(r => r.Key.Kind)
+                .Select(g =>
+                {
+                    var messages = g.Sum(r => r.Count);
+                    var what = $"{messages} message{(messages == 1 ? "" : "s")} {DifferenceApi.Summary(g.Key, messages == 1)}";
+                    return new NeedsYou(
+                        KebabWord.Of(g.Key),
+                        what,
+                        DifferenceApi.RemedyFor(g.Key),
+                        g.Count(),
+                        [.. g.Select(r => new MoveRef(r.Key.Batch, r.Key.FromAccount, r.Key.Name)).Take(MostNamed)]
+                    );
+                }),
+        ];
+    }
+
+    private static NeedsYou Group(Cause cause, string what, int count, IEnumerable<MoveRef> moves, string? help = null) =>
+        new(KebabWord.Of(cause), what, help ?? FaultRules.RemedyFor(cause), count, [.. moves.Take(MostNamed)]);
+
+    private static string Summary(Cause cause) =>
+        cause switch
+        {
+            Cause.HostUnknown => "the host cannot be found",
+            Cause.Unreachable => "the service cannot be reached",
+            Cause.TlsUntrusted => "the certificate is not trusted",
+            Cause.TlsNotOffered => "the service does not offer TLS",
+            Cause.SignInRefused => "the sign-in was refused",
+            Cause.ProtocolOff => "mail over this protocol is switched off for the account",
+            Cause.AppPasswordNeeded => "the service wants an app password",
+            Cause.LoginFormWrong => "the login is not in the form that the service knows",
+            Cause.AccountLocked => "the account is locked",
+            Cause.AccountNotFound => "the account does not exist",
+            Cause.NotOnBehalf => "the administrator may not act for the account",
+            Cause.ScopeMissing => "a permission was not granted",
+            Cause.ConsentMissing => "nobody has consented, or the consent was taken back",
+            Cause.SecretMissing => "no password is known",
+            Cause.SecretUnreadable => "the sealed password cannot be opened",
+            Cause.ConnectionLost => "the connection was lost",
+            Cause.TimedOut => "the service did not answer in time",
+            Cause.ServiceBusy => "the service asks for a pause",
+            Cause.DaySpent => "the day's limit is used up",
+            Cause.NoRoom => "the account on the new side is full",
+            Cause.NotPermitted => "a right is missing",
+            Cause.FolderRefused => "a folder cannot be made on the new side",
+            Cause.MessageTooLarge => "larger than the new side takes",
+            Cause.MessageRefused => "refused by the new side",
+            Cause.MessageUnreadable => "not given out by the old side",
+            Cause.ProtocolBroken => "the service's answers cannot be understood",
+            Cause.StoreFull => "the disk under the store is full",
+            Cause.Unexpected => "something unexpected",
+        };
+}
