@@ -8,8 +8,8 @@ using EasyCaravan.Peers;
 namespace EasyCaravan.Bench;
 
 /// <summary>
-/// A plan of very many people, through the real service and client: how long it takes to apply, to apply again unchanged and with a few changes, how
-/// long the boards take to answer afterwards, and how much memory the service needed at most.
+/// A plan of very many people, through the real service and client: how long it takes to apply, to apply again unchanged and with a few
+/// changes, how long the boards take to answer afterwards, and how much memory the service needed at most.
 /// </summary>
 internal sealed class ManyPeople(int people, int batches, int rounds, string caravan)
 {

@@ -133,7 +133,7 @@ internal sealed class CaravanClient : IDisposable
                 );
             return new CommandException(
                 ExitCode.Failed,
-                $"{Word("detail") ?? Word("title")}{(Word("next") is { } next ? $"\n{next}." : "")}"
+                $"{Word("detail") ?? Word("title")}{(Word("remedy") is { } remedy ? $"\n{remedy}." : "")}"
             );
         }
         catch (JsonException)

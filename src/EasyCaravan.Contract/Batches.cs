@@ -1,5 +1,6 @@
 namespace EasyCaravan.Contract;
 
+/// <summary>A batch with its sums.</summary>
 /// <param name="Stages">How many people are at each stage; stages with nobody are left out.</param>
 /// <param name="Conditions">The same for conditions.</param>
 /// <param name="Doing">What the whole batch is doing and why, in one line.</param>
@@ -7,6 +8,13 @@ namespace EasyCaravan.Contract;
 /// <param name="Undecided">Differences between the sides about which nobody has decided.</param>
 /// <param name="Kinds">The sums of each kind that the route carries, in its order.</param>
 /// <param name="Windows">The timetable in words; null: at all hours.</param>
+/// <param name="Name">The person's name, as in the roster.</param>
+/// <param name="Route">The route's name in the plan.</param>
+/// <param name="From">The service that people move from.</param>
+/// <param name="To">The service that people move to.</param>
+/// <param name="People">How many people.</param>
+/// <param name="Counts">What was found, and what became of it.</param>
+/// <param name="Octets">Their size in octets.</param>
 public sealed record BatchView(
     string Name,
     string Route,
@@ -26,20 +34,45 @@ public sealed record BatchView(
 
 /// <summary>One page of a longer list.</summary>
 /// <param name="Next">To be handed back as <c>cursor</c> for the next page; null on the last.</param>
+/// <param name="Items">What is on this page.</param>
 public sealed record Page<T>(IReadOnlyList<T> Items, string? Next);
 
+/// <summary>One thing that happened.</summary>
+/// <param name="Id">Its number, stable.</param>
+/// <param name="At">When.</param>
+/// <param name="Who">Who did it.</param>
+/// <param name="Batch">Of which batch; null: of none.</param>
+/// <param name="Account">Of whose move; null: of none.</param>
+/// <param name="Text">What happened.</param>
 public sealed record JournalEntry(long Id, DateTimeOffset At, string Who, string? Batch, string? Account, string Text);
 
 /// <summary>What needs a person, grouped by cause, with the remedy beside it.</summary>
 /// <param name="Moves">Moves that cannot go on, or whose items were left behind.</param>
+/// <param name="Cause">A stable word for programs.</param>
+/// <param name="What">What happened, in one sentence without a full stop.</param>
+/// <param name="Remedy">What to do, in one sentence without a full stop.</param>
+/// <param name="Count">How many people.</param>
 public sealed record NeedsYou(string Cause, string What, string Remedy, int Count, IReadOnlyList<MoveRef> Moves);
 
+/// <summary>Which move.</summary>
+/// <param name="Batch">The batch's name in the plan.</param>
+/// <param name="Account">The from account, by which a move is known within its batch.</param>
+/// <param name="Name">The person's name, as in the roster.</param>
 public sealed record MoveRef(string Batch, string Account, string Name);
 
+/// <summary>Something that will happen by itself.</summary>
 /// <param name="What">A window that opens, or a catch-up.</param>
+/// <param name="At">When.</param>
+/// <param name="Batch">The batch's name in the plan.</param>
+/// <param name="Moves">How many moves.</param>
 public sealed record Upcoming(DateTimeOffset At, string Batch, string What, int Moves);
 
 /// <summary>What somebody who looks in twice a day has to know.</summary>
+/// <param name="NeedsYou">What needs a person, the largest group first.</param>
+/// <param name="Running">Moves that run now.</param>
+/// <param name="Next">What comes next, the earliest first.</param>
+/// <param name="Services">The services.</param>
+/// <param name="Batches">The batches.</param>
 public sealed record Today(
     IReadOnlyList<NeedsYou> NeedsYou,
     IReadOnlyList<MoveView> Running,

@@ -8,6 +8,10 @@ namespace EasyCaravan.Contract;
 /// <param name="Differing">Messages that are altered on the new side, or no longer there.</param>
 /// <param name="FlagsChanged">Messages whose flags were changed by their owner on the new side.</param>
 /// <param name="Arrived">Messages that came to the old side after the last pass.</param>
+/// <param name="Account">The from account, by which a move is known within its batch.</param>
+/// <param name="Name">The person's name, as in the roster.</param>
+/// <param name="AskedAt">When somebody asked for it.</param>
+/// <param name="AskedBy">Who asked for it.</param>
 public sealed record ComparisonView(
     string Account,
     string Name,
@@ -22,6 +26,7 @@ public sealed record ComparisonView(
     long Arrived
 );
 
+/// <summary>What is to be read anew on both sides.</summary>
 /// <param name="Moves">From accounts, to accounts or names; null: everybody in the batch.</param>
 /// <param name="Share">Of the messages, above 0 and at most 1; 1 reads all.</param>
 public sealed record ComparisonRequest(IReadOnlyList<string>? Moves, double Share);

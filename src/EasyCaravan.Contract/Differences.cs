@@ -31,6 +31,14 @@ public enum DifferenceChoice
 /// <param name="Size">In octets.</param>
 /// <param name="State">open, accepted, remove, or told where nobody has to decide.</param>
 /// <param name="Choices">What can be decided about it.</param>
+/// <param name="Id">Its number, stable.</param>
+/// <param name="Batch">The batch's name in the plan.</param>
+/// <param name="Account">The from account, by which a move is known within its batch.</param>
+/// <param name="Kind">How the sides differ.</param>
+/// <param name="Subject">Of the message, for people to recognise it by.</param>
+/// <param name="Sender">Of the message, for people to recognise it by.</param>
+/// <param name="DecidedBy">Who decided; null: nobody yet.</param>
+/// <param name="SeenAt">When it was seen first.</param>
 public sealed record DifferenceView(
     long Id,
     string Batch,
@@ -50,9 +58,11 @@ public sealed record DifferenceView(
     IReadOnlyList<DifferenceChoice> Choices
 );
 
+/// <summary>A decision about differences between the sides.</summary>
 /// <param name="Moves">From accounts, to accounts or names; null: everybody in the batch.</param>
 /// <param name="Items">Ids of differences; null: all on which this can be decided.</param>
 /// <param name="Kind">Only those of this kind; null: of every kind.</param>
+/// <param name="Choice">What is to be done.</param>
 public sealed record DifferencesDecision(
     DifferenceChoice Choice,
     IReadOnlyList<string>? Moves,
@@ -60,4 +70,7 @@ public sealed record DifferencesDecision(
     DifferenceWord? Kind
 );
 
+/// <summary>What was decided about.</summary>
+/// <param name="Items">How many differences.</param>
+/// <param name="Moves">How many moves they belong to.</param>
 public sealed record DifferencesDecided(int Items, int Moves);

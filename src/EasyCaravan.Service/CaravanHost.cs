@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Net;
 using System.Threading.RateLimiting;
 using EasyCaravan.Contract;
@@ -121,26 +122,21 @@ public static class CaravanHost
         services.ConfigureHttpJsonOptions(json => ContractJson.Configure(json.SerializerOptions));
         services.AddProblemDetails(problems => problems.CustomizeProblemDetails = context => Problems.Complete(context.ProblemDetails));
         services.Configure<RouteHandlerOptions>(routes => routes.ThrowOnBadRequest = true);
-        services.AddOpenApi("v1", openApi => openApi.AddDocumentTransformer(
-                (document, _, _) =>
-                {
-                    document.Info.Title = "Easy Caravan";
-                    document.Info.Description =
-                        "Plans and runs batch moves of people's mail. Every error is a problem document with 'detail' (what happened) "
-                        + "and 'next' (what to do).";
-                    document.Servers = [];
-                    return Task.CompletedTask;
-                }
-            ));
+        services.AddOpenApi("v1", ApiDescription.Configure);
         services.AddRateLimiter(limiter =>
         {
             limiter.RejectionStatusCode = StatusCodes.Status429TooManyRequests;
             limiter.OnRejected = async (rejected, cancel) =>
+            {
+                rejected.HttpContext.Response.Headers.RetryAfter = SessionApi.SlowWindow.TotalSeconds.ToString(
+                    CultureInfo.InvariantCulture
+                );
                 await Problems.TooMany("Too many sign-ins were tried.", "Wait a minute and try again").ExecuteAsync(rejected.HttpContext);
+            };
             limiter.AddPolicy(SessionApi.SlowPolicy, context =>
                 RateLimitPartition.GetFixedWindowLimiter(
                     context.Connection.RemoteIpAddress ?? IPAddress.None,
-                    _ => new FixedWindowRateLimiterOptions { PermitLimit = 10, Window = TimeSpan.FromMinutes(1) }
+                    _ => new FixedWindowRateLimiterOptions { PermitLimit = 10, Window = SessionApi.SlowWindow }
                 )
             );
         });
@@ -203,17 +199,9 @@ public static class CaravanHost
         var error = context.Features.Get<Microsoft.AspNetCore.Diagnostics.IExceptionHandlerFeature>()?.Error;
         var result = error switch
         {
-            FaultException fault => Problems.Refused(fault.Fault.What, fault.Fault.Remedy),
+            FaultException fault => Problems.Refused(fault.Fault),
             BadHttpRequestException bad => Problems.Invalid(bad.Message, "See /openapi/v1.json for what this call takes"),
-            _ => (IResult)
-                TypedResults.Problem(
-                    detail: "The service could not do this because of an error of its own; nothing was half done.",
-                    statusCode: StatusCodes.Status500InternalServerError,
-                    extensions: new Dictionary<string, object?>
-                    {
-                        ["next"] = "Try again; if it comes back, the service's log has the details",
-                    }
-                ),
+            _ => Problems.Unexpected(),
         };
         await result.ExecuteAsync(context);
     }

@@ -11,7 +11,8 @@ using NodaTime;
 namespace EasyCaravan.Store;
 
 /// <summary>
-/// The people of a plan against those that the store holds. Works batch by batch, so that a plan of 50,000 people is never held as rows all at once.
+/// The people of a plan against those that the store holds. Works batch by batch, so that a plan of 50,000 people is never held as rows all
+/// at once.
 /// </summary>
 internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
 {
@@ -97,11 +98,7 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
                 Changes.Add(new PersonChange(batch.Name, batch.People[i].FromAccount, rows[i] is null ? "added" : "changed"));
         if (dryRun)
             return;
-        foreach (var row in added.OfType<MoveRow>())
-        {
-            MoveStates.Apply(row, MoveState.New(carry), now);
-            db.Moves.Add(row);
-        }
+        await NewMoves.InsertAsync(db, batch.Name, [.. added.OfType<MoveRow>()], carry, now, cancel);
         var people = Enumerable.Range(0, rows.Length).Where(i => changed[i]).ToDictionary(i => rows[i]!.Id, i => batch.People[i]);
         foreach (var ids in people.Keys.Chunk(500))
         foreach (var row in await db.Moves.AsTracking().Where(m => ids.Contains(m.Id)).ToListAsync(cancel))
@@ -110,7 +107,9 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
         db.ChangeTracker.Clear();
     }
 
-    /// <summary>People who are in no roster any more and never began to move go, with what a survey found; what was written in the journal stays.</summary>
+    /// <summary>
+    /// People who are in no roster any more and never began to move go, with what a survey found; what was written in the journal stays.
+    /// </summary>
     public async Task RemoveGoneAsync(bool dryRun, CancellationToken cancel)
     {
         Changes.AddRange(_gone.Select(g => new PersonChange(g.Batch, g.FromAccount, "gone")));

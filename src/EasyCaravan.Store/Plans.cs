@@ -44,6 +44,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
                         File = before.File,
                         Text = text,
                         FilesJson = before.FilesJson,
+                        Rosters = before.Rosters,
                         AppliedAt = time.GetUtcNow().ToUnixTimeMilliseconds(),
                         AppliedBy = who,
                     }
@@ -70,7 +71,9 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
                 await people.CheckAsync(plan, bundle.Name, cancel);
                 if (people.Errors.Count > 0)
                     return ([], people.Errors);
-                foreach (var batch in plan.Batches)
+                var known = RosterDigests.Open(before?.Row.Rosters, secrets);
+                var digests = RosterDigests.Of(plan, bundle);
+                foreach (var batch in plan.Batches.Where(b => known.GetValueOrDefault(b.Name) != digests[b.Name]))
                     await people.SetAsync(batch, plan.Routes.First(r => r.Name == batch.Route).Carry, dryRun, cancel);
                 await people.RemoveGoneAsync(dryRun, cancel);
                 var changes = people.Changes;
@@ -86,6 +89,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
                         File = bundle.Name,
                         Text = bundle.Text,
                         FilesJson = JsonSerializer.Serialize(bundle.Files.Where(f => !rosters.Contains(f.Key)).ToDictionary()),
+                        Rosters = RosterDigests.Seal(digests, secrets),
                         AppliedAt = time.GetUtcNow().ToUnixTimeMilliseconds(),
                         AppliedBy = who,
                     }

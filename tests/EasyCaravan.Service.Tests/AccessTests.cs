@@ -96,7 +96,7 @@ public sealed class AccessTests : IAsyncLifetime
         Assert.Equal("application/problem+json", answer.Content.Headers.ContentType!.MediaType);
         using var problem = JsonDocument.Parse(await answer.Content.ReadAsStringAsync());
         Assert.NotEmpty(problem.RootElement.GetProperty("detail").GetString()!);
-        Assert.NotEmpty(problem.RootElement.GetProperty("next").GetString()!);
+        Assert.NotEmpty(problem.RootElement.GetProperty("remedy").GetString()!);
     }
 
     [Theory]
@@ -148,5 +148,42 @@ public sealed class AccessTests : IAsyncLifetime
         if (Environment.GetEnvironmentVariable("CARAVAN_WRITE_OPENAPI") == "1")
             await File.WriteAllTextAsync(file, served);
         Assert.Equal(served.ReplaceLineEndings().Trim(), (await File.ReadAllTextAsync(file)).ReplaceLineEndings().Trim());
+    }
+
+    [Fact]
+    public async Task The_description_explains_every_call_parameter_schema_and_property()
+    {
+        using var document = await _service.Api.GetFromJsonAsync<JsonDocument>("/openapi/v1.json");
+        var unexplained = new List<string>();
+        var names = new HashSet<string>();
+        foreach (var path in document!.RootElement.GetProperty("paths").EnumerateObject())
+        {
+            foreach (var call in path.Value.EnumerateObject())
+            {
+                var place = $"{call.Name} {path.Name}";
+                if (!call.Value.TryGetProperty("description", out _))
+                    unexplained.Add(place);
+                Assert.Matches("^[a-z][A-Za-z]+$", call.Value.GetProperty("operationId").GetString());
+                Assert.True(names.Add(call.Value.GetProperty("operationId").GetString()!), place);
+                if (call.Value.TryGetProperty("parameters", out var parameters))
+                    unexplained.AddRange(
+                        from parameter in parameters.EnumerateArray()
+                        where !parameter.TryGetProperty("description", out _)
+                        select $"{place} {parameter.GetProperty("name")}"
+                    );
+            }
+        }
+        foreach (var schema in document.RootElement.GetProperty("components").GetProperty("schemas").EnumerateObject())
+        {
+            if (!schema.Value.TryGetProperty("description", out _))
+                unexplained.Add(schema.Name);
+            if (schema.Value.TryGetProperty("properties", out var properties))
+                unexplained.AddRange(
+                    from property in properties.EnumerateObject()
+                    where !property.Value.GetRawText().Contains("\"description\":", StringComparison.Ordinal)
+                    select $"{schema.Name}.{property.Name}"
+                );
+        }
+        Assert.Empty(unexplained);
     }
 }

@@ -11,72 +11,22 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who is signed in */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["SessionView"];
-                    };
-                };
-            };
-        };
+        /**
+         * Who is signed in
+         * @description Who is signed in
+         */
+        get: operations["sessionShow"];
         put?: never;
-        /** Exchanges a token for the console's session */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["SessionRequest"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["SessionView"];
-                    };
-                };
-            };
-        };
-        /** Signs the console out */
-        delete: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description No Content */
-                204: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-            };
-        };
+        /**
+         * Exchanges a token for the console's session
+         * @description Exchanges a token for the console's session
+         */
+        post: operations["sessionSignIn"];
+        /**
+         * Signs the console out
+         * @description Signs the console out
+         */
+        delete: operations["sessionSignOut"];
         options?: never;
         head?: never;
         patch?: never;
@@ -91,31 +41,11 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Checks a plan and its rosters without changing anything */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["PlanSubmission"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["PlanCheck"];
-                    };
-                };
-            };
-        };
+        /**
+         * Checks a plan and its rosters without changing anything
+         * @description Checks a plan and its rosters without changing anything
+         */
+        post: operations["planCheck"];
         delete?: never;
         options?: never;
         head?: never;
@@ -131,33 +61,11 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Puts a plan in force: all of it, or nothing */
-        post: {
-            parameters: {
-                query?: {
-                    dryRun?: boolean;
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["PlanSubmission"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["PlanApplied"];
-                    };
-                };
-            };
-        };
+        /**
+         * Puts a plan in force: all of it, or nothing
+         * @description Puts a plan in force: all of it, or nothing
+         */
+        post: operations["planApply"];
         delete?: never;
         options?: never;
         head?: never;
@@ -171,27 +79,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The plan in force */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["PlanView"];
-                    };
-                };
-            };
-        };
+        /**
+         * The plan in force
+         * @description The plan in force
+         */
+        get: operations["planShow"];
         put?: never;
         post?: never;
         delete?: never;
@@ -207,25 +99,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The JSON Schema of plan files */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-            };
-        };
+        /**
+         * The JSON Schema of plan files
+         * @description The JSON Schema of plan files
+         */
+        get: operations["planSchema"];
         put?: never;
         post?: never;
         delete?: never;
@@ -241,27 +119,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The services of the plan, and how many of their connections are in use */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ServiceView"][];
-                    };
-                };
-            };
-        };
+        /**
+         * The services of the plan, and how many of their connections are in use
+         * @description The services of the plan, and how many of their connections are in use
+         */
+        get: operations["serviceList"];
         put?: never;
         post?: never;
         delete?: never;
@@ -279,33 +141,11 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Tries every connection, step by step; on the new side a test folder is made and deleted again */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["ServiceTryRequest"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ServiceTrial"];
-                    };
-                };
-            };
-        };
+        /**
+         * Tries every connection, step by step; on the new side a test folder is made and deleted again
+         * @description Tries every connection, step by step; on the new side a test folder is made and deleted again
+         */
+        post: operations["serviceTry"];
         delete?: never;
         options?: never;
         head?: never;
@@ -319,29 +159,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Finds a service's settings from an address: SRV records, well-known places, common names */
-        get: {
-            parameters: {
-                query: {
-                    address: string;
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["FoundSettings"];
-                    };
-                };
-            };
-        };
+        /**
+         * Finds a service's settings from an address: SRV records, well-known places, common names
+         * @description Finds a service's settings from an address: SRV records, well-known places, common names
+         */
+        get: operations["serviceDiscover"];
         put?: never;
         post?: never;
         delete?: never;
@@ -357,27 +179,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Every batch with its sums */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["BatchView"][];
-                    };
-                };
-            };
-        };
+        /**
+         * Every batch with its sums
+         * @description Every batch with its sums
+         */
+        get: operations["batchList"];
         put?: never;
         post?: never;
         delete?: never;
@@ -393,29 +199,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One batch */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["BatchView"];
-                    };
-                };
-            };
-        };
+        /**
+         * One batch
+         * @description One batch
+         */
+        get: operations["batchGet"];
         put?: never;
         post?: never;
         delete?: never;
@@ -431,35 +219,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The moves of a batch, page by page */
-        get: {
-            parameters: {
-                query?: {
-                    cursor?: string;
-                    limit?: number;
-                    needsYou?: boolean;
-                    running?: boolean;
-                    search?: string;
-                };
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["PageOfMoveView"];
-                    };
-                };
-            };
-        };
+        /**
+         * The moves of a batch, page by page
+         * @description The moves of a batch, page by page
+         */
+        get: operations["batchMoves"];
         put?: never;
         post?: never;
         delete?: never;
@@ -475,30 +239,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One move: folders, passes, left behind */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch: string;
-                    account: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["MoveDetail"];
-                    };
-                };
-            };
-        };
+        /**
+         * One move: folders, passes, left behind
+         * @description One move: folders, passes, left behind
+         */
+        get: operations["batchMove"];
         put?: never;
         post?: never;
         delete?: never;
@@ -516,33 +261,11 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Surveys, starts, catches up, holds, resumes, retries or withdraws moves; asking again changes nothing */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["MoveActionRequest"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["MoveActionResult"];
-                    };
-                };
-            };
-        };
+        /**
+         * Surveys, starts, catches up, holds, resumes, retries or withdraws moves; asking again changes nothing
+         * @description Surveys, starts, catches up, holds, resumes, retries or withdraws moves; asking again changes nothing
+         */
+        post: operations["batchAct"];
         delete?: never;
         options?: never;
         head?: never;
@@ -556,29 +279,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What the accounts of a batch hold, in sums */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["BatchSurvey"];
-                    };
-                };
-            };
-        };
+        /**
+         * What the accounts of a batch hold, in sums
+         * @description What the accounts of a batch hold, in sums
+         */
+        get: operations["surveySums"];
         put?: never;
         post?: never;
         delete?: never;
@@ -594,29 +299,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What each account of a batch holds */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["AccountInventory"][];
-                    };
-                };
-            };
-        };
+        /**
+         * What each account of a batch holds
+         * @description What each account of a batch holds
+         */
+        get: operations["surveyInventory"];
         put?: never;
         post?: never;
         delete?: never;
@@ -632,30 +319,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What one person's accounts hold, folder by folder */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch: string;
-                    account: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["MoveInventory"];
-                    };
-                };
-            };
-        };
+        /**
+         * What one person's accounts hold, folder by folder
+         * @description What one person's accounts hold, folder by folder
+         */
+        get: operations["surveyAccount"];
         put?: never;
         post?: never;
         delete?: never;
@@ -671,29 +339,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What was found, by kind, with what can be chosen about it */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["FindingGroup"][];
-                    };
-                };
-            };
-        };
+        /**
+         * What was found, by kind, with what can be chosen about it
+         * @description What was found, by kind, with what can be chosen about it
+         */
+        get: operations["surveyFindings"];
         put?: never;
         post?: never;
         delete?: never;
@@ -709,32 +359,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What was found, person by person */
-        get: {
-            parameters: {
-                query?: {
-                    code?: string;
-                    move?: string;
-                };
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["FindingRow"][];
-                    };
-                };
-            };
-        };
+        /**
+         * What was found, person by person
+         * @description What was found, person by person
+         */
+        get: operations["surveyRows"];
         put?: never;
         post?: never;
         delete?: never;
@@ -752,33 +381,11 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Chooses a way out of a finding for persons, the batch or the route; asking again changes nothing */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["DecisionRequest"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["DecisionResult"];
-                    };
-                };
-            };
-        };
+        /**
+         * Chooses a way out of a finding for persons, the batch or the route; asking again changes nothing
+         * @description Chooses a way out of a finding for persons, the batch or the route; asking again changes nothing
+         */
+        post: operations["surveyDecide"];
         delete?: never;
         options?: never;
         head?: never;
@@ -792,29 +399,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What leaving out trash, junk, old or large mail would save */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["SavingView"][];
-                    };
-                };
-            };
-        };
+        /**
+         * What leaving out trash, junk, old or large mail would save
+         * @description What leaving out trash, junk, old or large mail would save
+         */
+        get: operations["surveyTidying"];
         put?: never;
         post?: never;
         delete?: never;
@@ -830,29 +419,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How long the first passes take when run without pause, and what holds them back */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["EstimateView"];
-                    };
-                };
-            };
-        };
+        /**
+         * How long the first passes take when run without pause, and what holds them back
+         * @description How long the first passes take when run without pause, and what holds them back
+         */
+        get: operations["surveyEstimate"];
         put?: never;
         post?: never;
         delete?: never;
@@ -868,61 +439,17 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Where the folders of a batch, or of one person, land */
-        get: {
-            parameters: {
-                query?: {
-                    move?: string;
-                };
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["FolderPreview"];
-                    };
-                };
-            };
-        };
+        /**
+         * Where the folders of a batch, or of one person, land
+         * @description Where the folders of a batch, or of one person, land
+         */
+        get: operations["folderShow"];
         put?: never;
-        /** Where they would land under other folder rules; changes nothing */
-        post: {
-            parameters: {
-                query?: {
-                    move?: string;
-                };
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["FolderRulesRequest"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["FolderPreview"];
-                    };
-                };
-            };
-        };
+        /**
+         * Where they would land under other folder rules; changes nothing
+         * @description Where they would land under other folder rules; changes nothing
+         */
+        post: operations["folderTry"];
         delete?: never;
         options?: never;
         head?: never;
@@ -936,56 +463,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The folder rules of a route */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    route: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["FolderRulesView"];
-                    };
-                };
-            };
-        };
-        /** Puts other folder rules in force: the plan's text is changed at this one place */
-        put: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    route: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["FolderRulesRequest"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["FolderRulesView"];
-                    };
-                };
-            };
-        };
+        /**
+         * The folder rules of a route
+         * @description The folder rules of a route
+         */
+        get: operations["folderRules"];
+        /**
+         * Puts other folder rules in force: the plan's text is changed at this one place
+         * @description Puts other folder rules in force: the plan's text is changed at this one place
+         */
+        put: operations["folderSet"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1002,33 +489,11 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Begins a consent: gives the address, and a code where one is typed, at which the account's owner consents */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["ConsentRequest"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ConsentBegun"];
-                    };
-                };
-            };
-        };
+        /**
+         * Begins a consent: gives the address, and a code where one is typed, at which the account's owner consents
+         * @description Begins a consent: gives the address, and a code where one is typed, at which the account's owner consents
+         */
+        post: operations["consentBegin"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1042,29 +507,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How a consent that was begun stands */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    id: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ConsentState"];
-                    };
-                };
-            };
-        };
+        /**
+         * How a consent that was begun stands
+         * @description How a consent that was begun stands
+         */
+        get: operations["consentState"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1080,60 +527,17 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What could not be carried, why, and what to do */
-        get: {
-            parameters: {
-                query?: {
-                    move?: string;
-                    accepted?: boolean;
-                };
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["LeftBehindView"][];
-                    };
-                };
-            };
-        };
+        /**
+         * What could not be carried, why, and what to do
+         * @description What could not be carried, why, and what to do
+         */
+        get: operations["leftBehindList"];
         put?: never;
-        /** Accepts that items stay behind, or has them tried again */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["LeftBehindDecision"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["LeftBehindDecided"];
-                    };
-                };
-            };
-        };
+        /**
+         * Accepts that items stay behind, or has them tried again
+         * @description Accepts that items stay behind, or has them tried again
+         */
+        post: operations["leftBehindDecide"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1147,60 +551,17 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What is missing, double or altered on the new side, message by message */
-        get: {
-            parameters: {
-                query?: {
-                    move?: string;
-                    decided?: boolean;
-                };
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["DifferenceView"][];
-                    };
-                };
-            };
-        };
+        /**
+         * What is missing, double or altered on the new side, message by message
+         * @description What is missing, double or altered on the new side, message by message
+         */
+        get: operations["differenceList"];
         put?: never;
-        /** Accepts differences, has missing messages carried again, or second copies removed */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["DifferencesDecision"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["DifferencesDecided"];
-                    };
-                };
-            };
-        };
+        /**
+         * Accepts differences, has missing messages carried again, or second copies removed
+         * @description Accepts differences, has missing messages carried again, or second copies removed
+         */
+        post: operations["differenceDecide"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1214,59 +575,17 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The last comparison of each move */
-        get: {
-            parameters: {
-                query?: {
-                    move?: string;
-                };
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ComparisonView"][];
-                    };
-                };
-            };
-        };
+        /**
+         * The last comparison of each move
+         * @description The last comparison of each move
+         */
+        get: operations["comparisonList"];
         put?: never;
-        /** Has both sides of moves read anew and compared; one that runs already is left alone */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["ComparisonRequest"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["MoveActionResult"];
-                    };
-                };
-            };
-        };
+        /**
+         * Has both sides of moves read anew and compared; one that runs already is left alone
+         * @description Has both sides of moves read anew and compared; one that runs already is left alone
+         */
+        post: operations["comparisonAsk"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1280,31 +599,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What was found and what became of it, per move and folder */
-        get: {
-            parameters: {
-                query?: {
-                    move?: string;
-                };
-                header?: never;
-                path: {
-                    batch: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["BatchWaybill"];
-                    };
-                };
-            };
-        };
+        /**
+         * What was found and what became of it, per move and folder
+         * @description What was found and what became of it, per move and folder
+         */
+        get: operations["waybillGet"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1320,32 +619,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The journal, newest first, page by page */
-        get: {
-            parameters: {
-                query?: {
-                    batch?: string;
-                    account?: string;
-                    cursor?: string;
-                    limit?: number;
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["PageOfJournalEntry"];
-                    };
-                };
-            };
-        };
+        /**
+         * The journal, newest first, page by page
+         * @description The journal, newest first, page by page
+         */
+        get: operations["journalGet"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1361,27 +639,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What needs a person, what runs, what comes next */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Today"];
-                    };
-                };
-            };
-        };
+        /**
+         * What needs a person, what runs, what comes next
+         * @description What needs a person, what runs, what comes next
+         */
+        get: operations["todayGet"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1397,27 +659,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Events: 'moves' with the moves that changed; 'quiet' every 15 s without */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "text/event-stream": components["schemas"]["MoveView"][];
-                    };
-                };
-            };
-        };
+        /**
+         * Events: 'moves' with the moves that changed; 'quiet' every 15 s without
+         * @description Events: 'moves' with the moves that changed; 'quiet' every 15 s without
+         */
+        get: operations["liveListen"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1430,800 +676,1725 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description One person's accounts. */
         AccountInventory: {
+            /** @description The from account, by which a move is known within its batch. */
             account: string;
+            /** @description The to account. */
             toAccount: string;
+            /** @description The person's name, as in the roster. */
             name: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Null when nobody looked yet.
+             */
             takenAt: null | string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many folders.
+             */
             folders: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many messages.
+             */
             messages: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Their size in octets.
+             */
             octets: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages that the rules carry.
+             */
             carryMessages: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Octets that the rules carry.
+             */
             carryOctets: number;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description The day of the oldest message; null: there is none.
+             */
             oldestMessage: null | string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description The day of the newest message; null: there is none.
+             */
             newestMessage: null | string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The largest message in octets; null: there is none.
+             */
             largestMessage: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages that the new side holds already.
+             */
             toMessages: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Room on the new side; null where it has no limit, or tells none.
+             */
             freeOctets: null | number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many findings nobody has decided about, notes left out.
+             */
             findings: number;
             problem: null | components["schemas"]["Problem"];
         };
+        /** @description What the accounts of a batch hold, as their surveys found it. */
         BatchSurvey: {
+            /** @description The batch's name in the plan. */
             batch: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many people.
+             */
             people: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description People whose two accounts were both looked at.
+             */
             surveyed: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description People one of whose accounts could not be entered.
+             */
             closed: number;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When the oldest of the surveys was taken.
+             */
             oldest: null | string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description On the from side.
+             */
             messages: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description On the from side.
+             */
             octets: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Of those, what the rules let through.
+             */
             carryMessages: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Of those, what the rules let through.
+             */
             carryOctets: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages that the new side holds already.
+             */
             toMessages: number;
+            /** @description How many accounts are how large, smallest class first. */
             sizes: components["schemas"]["SizeClass"][];
+            /** @description The ten largest accounts. */
             heaviest: components["schemas"]["AccountInventory"][];
+            /** @description What is carried, and how much of each: mail only, for now. */
             kinds: components["schemas"]["KindTotal"][];
         };
+        /** @description A batch with its sums. */
         BatchView: {
+            /** @description The person's name, as in the roster. */
             name: string;
+            /** @description The route's name in the plan. */
             route: string;
+            /** @description The service that people move from. */
             from: string;
+            /** @description The service that people move to. */
             to: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many people.
+             */
             people: number;
+            /** @description How many people are at each stage; stages with nobody are left out. */
             stages: {
                 [key: string]: number;
             };
+            /** @description The same for conditions. */
             conditions: {
                 [key: string]: number;
             };
+            /** @description What the whole batch is doing and why, in one line. */
             doing: string;
+            /** @description What was found, and what became of it. */
             counts: components["schemas"]["Counts"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Their size in octets.
+             */
             octets: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages left behind about which nobody has decided.
+             */
             openLeftBehind: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Differences between the sides about which nobody has decided.
+             */
             undecided: number;
+            /** @description The sums of each kind that the route carries, in its order. */
             kinds: components["schemas"]["KindSums"][];
+            /** @description The timetable in words; null: at all hours. */
             windows: null | string;
         };
+        /** @description The proof for a batch: every move, every folder. */
         BatchWaybill: {
+            /** @description The batch's name in the plan. */
             batch: string;
+            /** @description The old side's service. */
             from: string;
+            /** @description The new side's service. */
             to: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was drawn.
+             */
             drawnAt: string;
+            /** @description The sums of all kinds together. */
             total: components["schemas"]["Counts"];
+            /** @description The sums of each kind; Total is all of them together. */
             kinds: components["schemas"]["KindSums"][];
+            /** @description The last pass of every move came to its end, every folder was settled, all sums close, and a person has decided about each difference. */
             closes: boolean;
+            /** @description In words: that it closes, or why it does not yet and what is to be done. */
             sentence: string;
+            /** @description Move by move. */
             moves: components["schemas"]["MoveWaybill"][];
         };
+        /** @description What is to be read anew on both sides. */
         ComparisonRequest: {
+            /** @description From accounts, to accounts or names; null: everybody in the batch. */
             moves: null | string[];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Of the messages, above 0 and at most 1; 1 reads all.
+             */
             share: number;
         };
+        /** @description Both sides of a move, read anew and compared message by message because somebody asked for it. */
         ComparisonView: {
+            /** @description The from account, by which a move is known within its batch. */
             account: string;
+            /** @description The person's name, as in the roster. */
             name: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Of the messages: 1 means all.
+             */
             share: number;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When somebody asked for it.
+             */
             askedAt: string;
+            /** @description Who asked for it. */
             askedBy: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Null while it runs or waits.
+             */
             endedAt: null | string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages read on both sides.
+             */
             compared: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Read from the old side.
+             */
             octets: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages that are altered on the new side, or no longer there.
+             */
             differing: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages whose flags were changed by their owner on the new side.
+             */
             flagsChanged: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages that came to the old side after the last pass.
+             */
             arrived: number;
         };
+        /** @description A consent that was begun. */
         ConsentBegun: {
+            /** @description To ask how it stands. */
             id: string;
+            /** @description The address at which the person consents. */
             where: string;
+            /** @description What the person types there; null where the address is all. */
             userCode: null | string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when the owner has to have consented.
+             */
             ends: string;
         };
+        /** @description Whose consent is to be asked for. */
         ConsentRequest: {
+            /** @description The account whose owner shall consent. */
             account: string;
         };
+        /** @description How a consent that was begun stands. */
         ConsentState: {
+            /** @description pending, given or refused. */
             state: string;
             problem: null | components["schemas"]["Problem"];
         };
+        /**
+         * @description Items of one kind, or of all kinds together, by what became of them. Found = carried + paired + excluded + left behind, once every
+         *     folder was settled.
+         */
         Counts: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Items on the old side.
+             */
             found: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Items carried.
+             */
             carried: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Items that were there already.
+             */
             paired: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Items that a rule leaves out.
+             */
             excluded: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Items that could not be carried.
+             */
             leftBehind: number;
         };
+        /** @description A decision about a finding. */
         DecisionRequest: {
+            /** @description The finding's word, stable for programs. */
             code: string;
+            /** @description Null takes back what was decided at this scope. */
             way: null | string;
+            /** @description The value that goes with it; null where it takes none. */
             value: null | string;
+            /** @description route, batch or move. */
             scope: string;
+            /** @description For the scope move: from accounts, to accounts or names. */
             moves: null | string[];
         };
+        /** @description How many people a decision concerns. */
         DecisionResult: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many it holds for.
+             */
             people: number;
         };
+        /** @description A decision about a finding, in force. */
         DecisionView: {
+            /** @description route, batch or move. */
             scope: string;
+            /** @description The route, the batch or the from account. */
             place: string;
+            /** @description The finding's word, stable for programs. */
             code: string;
+            /** @description What was chosen. */
             way: string;
+            /** @description The value that goes with it; null where it takes none. */
             value: null | string;
+            /** @description Who did it. */
             who: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When.
+             */
             at: string;
         };
-        /** @enum {unknown} */
+        /**
+         * @description What a person decides about differences.
+         * @enum {unknown}
+         */
         DifferenceChoice: "accept" | "carry-again" | "remove-second";
+        /** @description A message that is not on the new side as it is on the old. */
         DifferenceView: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Its number, stable.
+             */
             id: number;
+            /** @description The batch's name in the plan. */
             batch: string;
+            /** @description The from account, by which a move is known within its batch. */
             account: string;
+            /** @description On the old side. */
             folder: string;
+            /** @description The folder of the new side. */
             landedIn: string;
+            /** @description How the sides differ. */
             kind: components["schemas"]["DifferenceWord"];
+            /** @description How it differs, in words. */
             what: string;
+            /** @description What can be done about it. */
             remedy: string;
+            /** @description Of the message, for people to recognise it by. */
             subject: string;
+            /** @description Of the message, for people to recognise it by. */
             sender: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Null where neither side tells it any more.
+             */
             received: null | string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description In octets.
+             */
             size: number;
+            /** @description open, accepted, remove, or told where nobody has to decide. */
             state: string;
+            /** @description Who decided; null: nobody yet. */
             decidedBy: null | string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was seen first.
+             */
             seenAt: string;
+            /** @description What can be decided about it. */
             choices: components["schemas"]["DifferenceChoice"][];
         };
-        /** @enum {unknown} */
+        /**
+         * @description How a message differs between the sides.
+         * @enum {unknown}
+         */
         DifferenceWord: "missing" | "twice" | "altered" | "moved" | "flags";
+        /** @description What was decided about. */
         DifferencesDecided: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many differences.
+             */
             items: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many moves they belong to.
+             */
             moves: number;
         };
+        /** @description A decision about differences between the sides. */
         DifferencesDecision: {
+            /** @description What is to be done. */
             choice: components["schemas"]["DifferenceChoice"];
+            /** @description From accounts, to accounts or names; null: everybody in the batch. */
             moves: null | string[];
+            /** @description Ids of differences; null: all on which this can be decided. */
             items: null | number[];
             kind: null | components["schemas"]["DifferenceWord"];
         };
-        EstimateView: {
-            batch: string;
-            /** Format: double */
-            shortest: number;
-            /** Format: double */
-            longest: number;
-            /** Format: int32 */
-            unknown: number;
-            /** Format: int64 */
-            messages: number;
-            /** Format: int64 */
-            octets: number;
-            /** Format: int32 */
-            atOnce: number;
-            heldBackBy: string;
+        /** @description The one shape of every error of the API: problem details (RFC 9457) with what to do about it. */
+        ErrorAnswer: {
+            /** @description A URI that stays the same for a cause: urn:easy-caravan:cause: with the cause after it. */
+            type: string;
+            /** @description A heading for people. */
+            title: string;
+            /**
+             * Format: int32
+             * @description The HTTP status.
+             */
+            status: number;
+            /** @description What happened, as a sentence. */
             detail: string;
-            /** Format: int32 */
+            /** @description A stable word for programs. */
+            cause: string;
+            /** @description The account, folder or service concerned; null: none. */
+            whom: null | string;
+            /** @description What to do, in one sentence without a full stop. */
+            remedy: string;
+            /** @description The mail server's own response code, where it gave one. */
+            code: null | string;
+            /** @description Of a plan: each thing that is wrong, with its place; null for other errors. */
+            problems: null | {
+                /** @description The file, as the plan names it. */
+                file: string;
+                /**
+                 * Format: int32
+                 * @description 1-based.
+                 */
+                line: number;
+                /** @description What happened, in one sentence without a full stop. */
+                what: string;
+                /** @description What is allowed there. */
+                allowed: string;
+            }[];
+        };
+        /** @description How long the first passes of a batch take when run without pause. */
+        EstimateView: {
+            /** @description The batch's name in the plan. */
+            batch: string;
+            /**
+             * Format: double
+             * @description Seconds.
+             */
+            shortest: number;
+            /**
+             * Format: double
+             * @description Seconds.
+             */
+            longest: number;
+            /**
+             * Format: int32
+             * @description People of whom nothing is known, as nobody looked.
+             */
+            unknown: number;
+            /**
+             * Format: int64
+             * @description Messages to carry.
+             */
+            messages: number;
+            /**
+             * Format: int64
+             * @description Octets to carry.
+             */
+            octets: number;
+            /**
+             * Format: int32
+             * @description Moves that can run side by side.
+             */
+            atOnce: number;
+            /** @description nothing, one-mailbox, connections or workers. */
+            heldBackBy: string;
+            /** @description The same in words. */
+            detail: string;
+            /**
+             * Format: int32
+             * @description First passes on which the rates were measured; 0: they are assumed.
+             */
             measured: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The lower rate of one move.
+             */
             messagesPerSecondLow: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The higher rate of one move.
+             */
             messagesPerSecondHigh: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The lower rate of one move.
+             */
             octetsPerSecondLow: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The higher rate of one move.
+             */
             octetsPerSecondHigh: number;
+            /** @description Each move by itself. */
             moves: components["schemas"]["MoveEstimateView"][];
         };
+        /** @description Findings of one kind over a batch, with what can be chosen about them. */
         FindingGroup: {
+            /** @description A stable word for programs and for decisions. */
             code: string;
+            /** @description blocks, loses, changes or note. */
             weight: string;
+            /** @description A heading for people. */
             title: string;
+            /** @description What will happen if nobody decides anything. */
             otherwise: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many it touches.
+             */
             people: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many of those nobody has decided about.
+             */
             open: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages concerned.
+             */
             messages: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Their size in octets.
+             */
             octets: number;
+            /** @description What can be decided about it. */
             ways: components["schemas"]["WayView"][];
+            /** @description What was decided. */
             decisions: components["schemas"]["DecisionView"][];
+            /** @description The first hundred of them; all are at findings/rows. */
             rows: components["schemas"]["FindingRow"][];
         };
+        /** @description One thing that was found about one person. */
         FindingRow: {
+            /** @description The finding's word, stable for programs. */
             code: string;
+            /** @description blocks, loses, changes or note. */
             weight: string;
+            /** @description The from account, by which a move is known within its batch. */
             account: string;
+            /** @description The person's name, as in the roster. */
             name: string;
+            /** @description What was found, in one sentence. */
             what: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many messages.
+             */
             messages: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Their size in octets.
+             */
             octets: number;
+            /** @description What mends it outside of the plan; or null. */
             remedy: null | string;
+            /** @description What was decided about it; or null. */
             decision: null | string;
         };
+        /** @description What one folder of the old side holds. */
         FolderInventoryView: {
+            /** @description The folder's path on the old side, with / between names. */
             folder: string;
+            /** @description What the folder is for, such as sent or trash; null: nothing special. */
             use: null | string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many messages.
+             */
             messages: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Their size in octets.
+             */
             octets: number;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description The day of its oldest message; null: it has none.
+             */
             oldest: null | string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description The day of its newest message; null: it has none.
+             */
             newest: null | string;
         };
+        /** @description Where folders land. */
         FolderPreview: {
+            /** @description The batch's name in the plan. */
             batch: string;
+            /** @description The from account, by which a move is known within its batch. */
             account: null | string;
+            /** @description In one sentence. */
             summary: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description People who were surveyed.
+             */
             surveyed: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Where each folder lands.
+             */
             folders: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Folders that land somewhere.
+             */
             landing: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Folders that stay behind.
+             */
             leftBehind: number;
+            /** @description How many folders each rule decided, most first. */
             rules: components["schemas"]["RuleUse"][];
+            /** @description Everybody, each with their own count; left out where one person was asked for. */
             people: components["schemas"]["PersonPreview"][];
+            /** @description Folder by folder; only where one person was asked for. */
             landings: components["schemas"]["LandingView"][];
         };
+        /** @description Other folder rules. */
         FolderRulesRequest: {
+            /** @description Folder rules as in a plan: a YAML list. */
             rules: string;
+            /** @description The rules as whoever changes them saw them last: where others are in force by now, nothing is changed. Null: whatever is in force. */
             before?: null | string;
         };
+        /** @description The folder rules of a route, as the plan in force has them. */
         FolderRulesView: {
+            /** @description The route's name in the plan. */
             route: string;
+            /** @description The folder rules. */
             rules: string;
+            /** @description The batches that it concerns. */
             batches: string[];
         };
+        /** @description One folder or collection of a move. */
         FolderView: {
+            /** @description The kind. */
             kind: components["schemas"]["MoveKind"];
+            /** @description Its path on the old side, with / between names. */
             from: string;
+            /** @description Null when a rule leaves the folder behind. */
             to: null | string;
+            /** @description What was found, and what became of it. */
             counts: components["schemas"]["Counts"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Settled earlier, since deleted on the old side by its owner.
+             */
             gone: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Landed earlier, no longer on the new side.
+             */
             missing: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Second copies, octet for octet, on the new side.
+             */
             twice: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description On the new side, but not as they are on the old.
+             */
             altered: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Of the missing, double and altered ones, those about which nobody has decided.
+             */
             undecided: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Of the carried messages.
+             */
             octets: number;
+            /** @description The folder was settled to its end, its sums close, and nothing is undecided. */
             closes: boolean;
         };
+        /** @description A connection that was found for an address. */
         FoundSettingView: {
+            /** @description imap, pop3, smtp, managesieve, carddav, caldav or jmap. */
             kind: string;
+            /** @description Host name or address. */
             host: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description TCP port.
+             */
             port: number;
+            /** @description tls, starttls or none. */
             security: string;
+            /** @description For HTTP services; null for others. */
             url: null | string;
+            /** @description Where it came from, in words. */
             source: string;
+            /** @description A connection was made, and its certificate holds. */
             verified: boolean;
+            /** @description What came of it, in words. */
             result: string;
         };
+        /** @description What was found for an address. */
         FoundSettings: {
+            /** @description The domain that was looked at. */
             domain: string;
+            /** @description Every connection that was found. */
             settings: components["schemas"]["FoundSettingView"][];
+            /** @description What verified settings look like in a plan; null when none was found. */
             plan: null | string;
         };
+        /** @description A remedy of a service's definition. */
         HelpView: {
+            /** @description Part of what the service says. */
             says: string;
+            /** @description What to do, in one sentence without a full stop. */
             remedy: string;
         };
+        /** @description One thing that happened. */
         JournalEntry: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Its number, stable.
+             */
             id: number;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When.
+             */
             at: string;
+            /** @description Who did it. */
             who: string;
+            /** @description Of which batch; null: of none. */
             batch: null | string;
+            /** @description Of whose move; null: of none. */
             account: null | string;
+            /** @description What happened. */
             text: string;
         };
+        /** @description The sums of one kind. */
         KindSums: {
+            /** @description The kind. */
             kind: components["schemas"]["MoveKind"];
+            /** @description What was found, and what became of it. */
             counts: components["schemas"]["Counts"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Items left behind about which nobody has decided.
+             */
             openLeftBehind: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Differences between the sides about which nobody has decided.
+             */
             undecided: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Of the carried items.
+             */
             octets: number;
         };
+        /** @description How much of one kind there is. */
         KindTotal: {
+            /** @description mail. */
             kind: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many items.
+             */
             items: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Their size in octets.
+             */
             octets: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many folders or collections they are in.
+             */
             containers: number;
         };
+        /** @description Where a folder lands. */
         LandingView: {
+            /** @description Its path on the old side. */
             from: string;
+            /** @description What the folder is for, such as sent or trash; null: nothing special. */
             use: null | string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages in it.
+             */
             messages: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What the mail rules let through.
+             */
             carryMessages: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Octets of it that are carried.
+             */
             carryOctets: number;
+            /** @description Its path on the new side; null: it stays behind. */
             to: null | string;
+            /** @description The rule that decides, in words. */
             rule: string;
+            /** @description How its name was made to fit; null: it fits. */
             note: null | string;
         };
+        /** @description One of the largest messages of an account. */
         LargeMessageView: {
+            /** @description The folder's path on the old side, with / between names. */
             folder: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Their size in octets.
+             */
             octets: number;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When the old side received it.
+             */
             received: string;
+            /** @description Of the message, for people to recognise it by. */
             subject: string;
+            /** @description Of the message, for people to recognise it by. */
             sender: string;
         };
+        /** @description What was decided about. */
         LeftBehindDecided: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many items.
+             */
             items: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many moves.
+             */
             moves: number;
         };
+        /** @description A decision about items left behind. */
         LeftBehindDecision: {
+            /** @description True: they may stay behind. False: try them again. */
             accept: boolean;
+            /** @description From accounts, to accounts or names; null: everybody in the batch. */
             moves: null | string[];
+            /** @description Ids of items; null: all that are open. */
             items: null | number[];
         };
+        /** @description An item that could not be carried. */
         LeftBehindView: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Its number, stable.
+             */
             id: number;
+            /** @description The batch's name in the plan. */
             batch: string;
+            /** @description The from account, by which a move is known within its batch. */
             account: string;
+            /** @description The folder on the old side. */
             folder: string;
+            /** @description Of the message, for people to recognise it by. */
             subject: string;
+            /** @description Of the message, for people to recognise it by. */
             sender: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When the old side received it.
+             */
             received: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description In octets.
+             */
             size: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description 1, or, where the whole folder was refused, all that stayed behind with it.
+             */
             messages: number;
+            /** @description What is wrong and what to do; null when all is well. */
             problem: components["schemas"]["Problem"];
+            /** @description open, accepted or retry. */
             state: string;
+            /** @description Who accepted that it stays; null: nobody. */
             acceptedBy: null | string;
         };
+        /** @description Where one kind of a move stands. */
         LegView: {
+            /** @description The kind. */
             kind: components["schemas"]["MoveKind"];
+            /** @description listed, copying or in-step. */
             stage: components["schemas"]["MoveStage"];
             problem: null | components["schemas"]["Problem"];
+            /** @description It goes on only after somebody has seen to it. The other kinds go on meanwhile. */
             needsYou: boolean;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description From when on it runs next by itself; null: not by itself.
+             */
             due: null | string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Failures in a row.
+             */
             attempts: number;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it last ended well; null: never.
+             */
             endedAt: null | string;
+            /** @description What was found, and what became of it. */
             counts: components["schemas"]["Counts"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Items left behind about which nobody has decided.
+             */
             openLeftBehind: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Differences between the sides about which nobody has decided.
+             */
             undecided: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Carried so far, in all passes, a running one included.
+             */
             octets: number;
         };
-        /** @enum {unknown} */
+        /**
+         * @description What people can ask of moves.
+         * @enum {unknown}
+         */
         MoveAction: "survey" | "start" | "catch-up" | "hold" | "resume" | "retry" | "withdraw";
+        /** @description What is to be done with moves. */
         MoveActionRequest: {
+            /** @description What. */
             action: components["schemas"]["MoveAction"];
+            /** @description From accounts, to accounts or names; null: everybody in the batch. */
             moves: null | string[];
         };
+        /** @description On which moves an action changed something. */
         MoveActionResult: {
+            /** @description From accounts on which the action changed something. */
             changed: string[];
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many were as asked already, or cannot be changed so now.
+             */
             unchanged: number;
         };
-        /** @enum {unknown} */
+        /**
+         * @description What is happening to a move now.
+         * @enum {unknown}
+         */
         MoveCondition: "idle" | "queued" | "running" | "waiting" | "held" | "needs-you";
+        /** @description A move with all that is known of it. */
         MoveDetail: {
+            /** @description Where it stands. */
             move: components["schemas"]["MoveView"];
+            /** @description Its waybill closes. */
             closes: boolean;
+            /** @description In words: that the waybill closes, or why it does not yet and what is to be done. */
             sentence: string;
+            /** @description Every folder with its sums. */
             folders: components["schemas"]["FolderView"][];
+            /** @description The last hundred passes, the newest first. */
             passes: components["schemas"]["PassView"][];
+            /** @description Items that could not be carried. */
             leftBehind: components["schemas"]["LeftBehindView"][];
+            /** @description Differences between the sides. */
             differences: components["schemas"]["DifferenceView"][];
             comparison: null | components["schemas"]["ComparisonView"];
         };
+        /** @description How long one move takes by itself. */
         MoveEstimateView: {
+            /** @description The from account, by which a move is known within its batch. */
             account: string;
+            /** @description The person's name, as in the roster. */
             name: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many messages.
+             */
             messages: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Their size in octets.
+             */
             octets: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Seconds, by itself.
+             */
             shortest: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Seconds, by itself.
+             */
             longest: number;
         };
+        /** @description All that is known of one person's accounts. */
         MoveInventory: {
+            /** @description The sums. */
             summary: components["schemas"]["AccountInventory"];
+            /** @description Folder by folder. */
             folders: components["schemas"]["FolderInventoryView"][];
+            /** @description The largest messages. */
             largest: components["schemas"]["LargeMessageView"][];
             fromRoom: null | components["schemas"]["RoomView"];
             toRoom: null | components["schemas"]["RoomView"];
+            /** @description Addresses to which mail is forwarded already; null: nobody can look. */
             forwards: null | string[];
+            /** @description Keywords that messages have. */
             keywords: string[];
+            /** @description What was found about it. */
             findings: components["schemas"]["FindingRow"][];
         };
-        /** @enum {unknown} */
+        /**
+         * @description What is carried.
+         * @enum {unknown}
+         */
         MoveKind: "mail" | "contacts" | "calendars";
+        /** @description Which move. */
         MoveRef: {
+            /** @description The batch's name in the plan. */
             batch: string;
+            /** @description The from account, by which a move is known within its batch. */
             account: string;
+            /** @description The person's name, as in the roster. */
             name: string;
         };
-        /** @enum {unknown} */
+        /**
+         * @description How far a move is.
+         * @enum {unknown}
+         */
         MoveStage: "listed" | "surveyed" | "copying" | "in-step" | "crossing" | "settling" | "done" | "withdrawn";
+        /** @description Where one move stands. */
         MoveView: {
+            /** @description The batch's name in the plan. */
             batch: string;
+            /** @description The from account, by which the move is known within its batch. */
             account: string;
+            /** @description The to account. */
             toAccount: string;
+            /** @description The person's name, as in the roster. */
             name: string;
+            /** @description The roster's note; null: none. */
             note: null | string;
+            /** @description How far it is. */
             stage: components["schemas"]["MoveStage"];
+            /** @description What is happening to it now. */
             condition: components["schemas"]["MoveCondition"];
+            /** @description The condition in words, with what for and until when. */
             conditionText: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When a waiting move goes on, or an idle one catches up next.
+             */
             until: null | string;
             problem: null | components["schemas"]["Problem"];
+            /** @description What was found, and what became of it. */
             counts: components["schemas"]["Counts"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages left behind about which nobody has decided.
+             */
             openLeftBehind: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Differences between the sides about which nobody has decided.
+             */
             undecided: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Carried so far, in all passes, a running one included.
+             */
             octets: number;
+            /** @description Where each kind stands, in the order in which they run. The counts above are those of all kinds together. */
             legs: components["schemas"]["LegView"][];
             pass: null | components["schemas"]["PassProgress"];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When its state changed last.
+             */
             changedAt: string;
         };
+        /** @description The proof for one move. */
         MoveWaybill: {
+            /** @description The from account, by which a move is known within its batch. */
             account: string;
+            /** @description The to account. */
             toAccount: string;
+            /** @description The person's name, as in the roster. */
             name: string;
+            /** @description How far it is. */
             stage: components["schemas"]["MoveStage"];
+            /** @description The sums of all kinds together. */
             total: components["schemas"]["Counts"];
+            /** @description The sums of each kind; Total is all of them together. */
             kinds: components["schemas"]["KindSums"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Settled earlier, since deleted on the old side by its owner.
+             */
             gone: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Landed earlier, no longer on the new side.
+             */
             missing: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Second copies on the new side.
+             */
             twice: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description On the new side, but not as they are on the old.
+             */
             altered: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Differences between the sides about which nobody has decided.
+             */
             undecided: number;
+            /** @description All sums close, and nothing is undecided. */
             closes: boolean;
+            /** @description In words: that it closes, or why it does not yet and what is to be done. */
             sentence: string;
+            /** @description Folder by folder. */
             folders: components["schemas"]["FolderView"][];
+            /** @description Each item that could not be carried, and why. */
             leftBehind: components["schemas"]["LeftBehindView"][];
+            /** @description Each message that is not on the new side as it is on the old. */
             differences: components["schemas"]["DifferenceView"][];
             comparison: null | components["schemas"]["ComparisonView"];
         };
+        /** @description What needs a person, grouped by cause, with the remedy beside it. */
         NeedsYou: {
+            /** @description A stable word for programs. */
             cause: string;
+            /** @description What happened, in one sentence without a full stop. */
             what: string;
+            /** @description What to do, in one sentence without a full stop. */
             remedy: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many people.
+             */
             count: number;
+            /** @description Moves that cannot go on, or whose items were left behind. */
             moves: components["schemas"]["MoveRef"][];
         };
+        /** @description One page of a longer list. */
         PageOfJournalEntry: {
+            /** @description What is on this page. */
             items: components["schemas"]["JournalEntry"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
             next: null | string;
         };
+        /** @description One page of a longer list. */
         PageOfMoveView: {
+            /** @description What is on this page. */
             items: components["schemas"]["MoveView"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
             next: null | string;
         };
+        /** @description What one kind did in one pass. */
         PassLegView: {
+            /** @description The kind. */
             kind: components["schemas"]["MoveKind"];
+            /** @description It was told to stop, or its worker was lost; the next pass goes on from there. */
             stopped: boolean;
+            /** @description Why it could not be completed. */
             fault: null | string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Items carried.
+             */
             carried: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Items that were there already.
+             */
             paired: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Items that a rule leaves out.
+             */
             excluded: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Items that could not be carried.
+             */
             leftBehind: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages whose flags were brought up to date.
+             */
             flagsChanged: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages that moved on the old side and were moved on the new.
+             */
             moved: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages deleted because a rule of the route says so.
+             */
             removed: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages that were found missing, double or altered on the new side.
+             */
             differences: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Their size in octets.
+             */
             octets: number;
         };
+        /** @description A pass that runs now. */
         PassProgress: {
+            /** @description first, catch-up, survey or compare. */
             kind: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it began.
+             */
             startedAt: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Items that it has to settle, as far as known.
+             */
             expected: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Items settled so far.
+             */
             settled: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Octets carried so far.
+             */
             octets: number;
+            /** @description What is being worked on; null between two. */
             folder: null | string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Items settled a second, over the whole pass so far.
+             */
             perSecond: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Null while nobody can know.
+             */
             secondsLeft: null | number;
         };
+        /** @description One run of a move, a survey or a comparison. */
         PassView: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Its number, stable.
+             */
             id: number;
+            /** @description first, catch-up, survey or compare. */
             kind: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it began.
+             */
             started: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Null while it runs.
+             */
             ended: null | string;
+            /** @description It was told to stop, or its worker was lost; the next one goes on from there. */
             stopped: boolean;
+            /** @description Of a survey or comparison: why it could not be completed. Those of a pass stand with its legs. */
             fault: null | string;
+            /** @description What each kind did in it. */
             legs: components["schemas"]["PassLegView"][];
         };
+        /** @description Where one person's folders land. */
         PersonPreview: {
+            /** @description The from account, by which a move is known within its batch. */
             account: string;
+            /** @description The person's name, as in the roster. */
             name: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Folders on the old side.
+             */
             folders: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Folders that land somewhere.
+             */
             landing: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Folders that stay behind.
+             */
             leftBehind: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Folders whose name had to change.
+             */
             changed: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Folders that share a place with another.
+             */
             merged: number;
         };
+        /** @description What applying a plan changed, or would change. */
         PlanApplied: {
+            /** @description True: nothing was changed, this is what would be. */
             dryRun: boolean;
+            /** @description The people concerned. */
             changes: components["schemas"]["PlanChange"][];
+            /** @description What changes beside the people, in words. */
             settings: string[];
+            /** @description What to do next, as a sentence with its command; null: nothing. */
             next: null | string;
         };
+        /** @description A batch of a plan. */
         PlanBatch: {
+            /** @description The batch's name. */
             name: string;
+            /** @description The route's name in the plan. */
             route: string;
+            /** @description The service that people move from. */
             from: string;
+            /** @description The service that people move to. */
             to: string;
+            /** @description The file that names its people. */
             roster: string;
+            /** @description The timetable in words; null: at all hours. */
             windows: null | string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many people.
+             */
             people: number;
         };
+        /** @description What applying a plan does to one person. */
         PlanChange: {
+            /** @description The batch's name in the plan. */
             batch: string;
+            /** @description The from account, by which a move is known within its batch. */
             account: string;
+            /** @description added, changed or gone. */
             change: string;
         };
+        /** @description Whether a plan can be applied. */
         PlanCheck: {
+            /** @description It can. */
             valid: boolean;
+            /** @description What is wrong, each with its place. */
             problems: components["schemas"]["PlanProblem"][];
+            /** @description With their number of people; empty when the plan is not valid. */
             batches: components["schemas"]["PlanBatch"][];
         };
+        /** @description What is wrong, where, and what is allowed there. */
         PlanProblem: {
+            /** @description The file, as the plan names it. */
             file: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description 1-based.
+             */
             line: number;
+            /** @description What happened, in one sentence without a full stop. */
             what: string;
+            /** @description What is allowed there. */
             allowed: string;
         };
+        /** @description A plan file with the files it names, as text. */
         PlanSubmission: {
+            /** @description The plan's file name, as errors shall call it. */
             name: string;
+            /** @description The YAML. */
             text: string;
+            /** @description Rosters and certificates by the name that the plan uses. */
             files: {
                 [key: string]: string;
             };
         };
+        /** @description The plan in force. */
         PlanView: {
+            /** @description The file's name. */
             file: string;
+            /** @description The YAML. */
             text: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was applied.
+             */
             appliedAt: string;
+            /** @description Who applied it. */
             appliedBy: string;
+            /** @description The batches that it concerns. */
             batches: components["schemas"]["PlanBatch"][];
         };
+        /** @description What happened, to whom, and what to do next. */
         Problem: {
+            /** @description A stable word for programs. */
             cause: string;
+            /** @description The account, folder or service concerned. */
             whom: string;
+            /** @description What happened, in one sentence without a full stop. */
             what: string;
+            /** @description What to do, in one sentence without a full stop. */
             remedy: string;
+            /** @description The mail server's own response code, where it gave one. */
             code: null | string;
         };
+        /** @description How much room an account has. */
         RoomView: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The limit; null: none.
+             */
             octets: null | number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Octets in use.
+             */
             usedOctets: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The limit; null: none.
+             */
             messages: null | number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages there are.
+             */
             usedMessages: number;
         };
+        /** @description How much a folder rule does. */
         RuleUse: {
+            /** @description The rule that decides, in words. */
             rule: string;
+            /** @description It leaves them behind. */
             leaves: boolean;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Folders that it decides about.
+             */
             folders: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Messages in them.
+             */
             messages: number;
         };
+        /** @description What leaving something out before the move would save. */
         SavingView: {
+            /** @description The finding's word, stable for programs. */
             code: string;
+            /** @description A heading for people. */
             title: string;
+            /** @description The decision that saves it. */
             way: string;
+            /** @description In words. */
             text: string;
+            /** @description The value that goes with it; null where it takes none. */
             value: null | string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many messages.
+             */
             messages: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Their size in octets.
+             */
             octets: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many people.
+             */
             people: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Seconds of the batch's first pass.
+             */
             shortestSaved: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Seconds of the batch's first pass.
+             */
             longestSaved: number;
         };
+        /** @description Every connection of a service tried, step by step. */
         ServiceTrial: {
+            /** @description The service's name in the plan. */
             service: string;
+            /** @description Whose sign-in was tried; null: none. */
             account: null | string;
+            /** @description All went well. */
             ok: boolean;
+            /** @description Every step. */
             steps: components["schemas"]["TrialStep"][];
             problem: null | components["schemas"]["Problem"];
         };
+        /** @description What is to be tried. */
         ServiceTryRequest: {
+            /** @description Whose sign-in is tried; null: only what needs none. */
             account: null | string;
         };
+        /** @description A service and how it is used now. */
         ServiceView: {
+            /** @description The service's name in the plan. */
             name: string;
+            /** @description imap or pop3; with host, port and security it is null for a service without mail. */
             speaks: null | string;
+            /** @description Host name or address. */
             host: null | string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description TCP port.
+             */
             port: null | number;
+            /** @description tls, starttls or none. */
             security: null | string;
+            /** @description Where its address books are; null: it has none. */
             contacts: null | string;
+            /** @description Where its calendars are; null: it has none. */
             calendars: null | string;
+            /** @description password, on-behalf or oauth, with the grant where there is one. */
             signIn: string;
+            /** @description How a person can sign in at the service from here: device-code, authorization-code, or null. */
             consent: null | string;
+            /** @description system, none, or the file with the authorities. */
             trust: string;
+            /** @description Where its forwarding rules are kept; null: nobody can look. */
             rules: null | string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Connections open now.
+             */
             inUse: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The most that may be open.
+             */
             connections: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The most connections to one account.
+             */
             perAccount: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description In octets; null when no limit is set.
+             */
             largestMessage: null | number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Octets for one account; null when no limit is set.
+             */
             bytesPerDay: null | number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Moves that wait for it to answer again, or to bear more.
+             */
             waiting: number;
+            /** @description What it did last to one of those; null when none waits. */
             trouble: null | string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When one move tries it again for all; null when it is not in trouble.
+             */
             pausedUntil: null | string;
+            /** @description What holds it back, by the plan or because it asked for less; null: nothing does. */
             pace: null | string;
+            /** @description What makes the service less safe than it could be, in words that must be shown with it. */
             warnings: string[];
+            /** @description What the plan says to do about things that it says. */
             help: components["schemas"]["HelpView"][];
         };
+        /** @description Signs the console in. */
         SessionRequest: {
+            /** @description A token of the service. */
             token: string;
         };
+        /** @description Who is signed in. */
         SessionView: {
+            /** @description The token's name. */
             name: string;
+            /** @description To be sent as X-Caravan-Antiforgery with every write. */
             antiforgery: string;
+            /** @description The service's version. */
             version: string;
         };
+        /** @description How many accounts are of one size. */
         SizeClass: {
+            /** @description The class, such as small. */
             name: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description In octets; null for the largest class.
+             */
             upTo: null | number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many accounts.
+             */
             accounts: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Their size in octets.
+             */
             octets: number;
         };
+        /** @description What somebody who looks in twice a day has to know. */
         Today: {
+            /** @description What needs a person, the largest group first. */
             needsYou: components["schemas"]["NeedsYou"][];
+            /** @description Moves that run now. */
             running: components["schemas"]["MoveView"][];
+            /** @description What comes next, the earliest first. */
             next: components["schemas"]["Upcoming"][];
+            /** @description The services. */
             services: components["schemas"]["ServiceView"][];
+            /** @description The batches. */
             batches: components["schemas"]["BatchView"][];
         };
+        /** @description One step of a trial. */
         TrialStep: {
+            /** @description mail or rules. */
             connection: string;
+            /** @description The step. */
             name: string;
+            /** @description All went well. */
             ok: boolean;
+            /** @description What came of it, in words. */
             result: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How long the step took.
+             */
             milliseconds: number;
+            /** @description What to do, where it failed. */
             remedy: null | string;
         };
+        /** @description Something that will happen by itself. */
         Upcoming: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When.
+             */
             at: string;
+            /** @description The batch's name in the plan. */
             batch: string;
+            /** @description A window that opens, or a catch-up. */
             what: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many moves.
+             */
             moves: number;
         };
+        /** @description One way to decide about a finding. */
         WayView: {
+            /** @description A stable word. */
             way: string;
+            /** @description What choosing it means. */
             text: string;
+            /** @description What its value is, in words; null when it takes none. */
             value: null | string;
+            /** @description A value that suits most; or null. */
             default: null | string;
         };
     };
@@ -2234,4 +2405,1315 @@ export interface components {
     pathItems: never;
 }
 export type $defs = Record<string, never>;
-export type operations = Record<string, never>;
+export interface operations {
+    sessionShow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    sessionSignIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SessionRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    sessionSignOut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    planCheck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanSubmission"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanCheck"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    planApply: {
+        parameters: {
+            query?: {
+                /** @description Says what would change, and changes nothing. Default: false. */
+                dryRun?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanSubmission"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanApplied"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    planShow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    planSchema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    serviceList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceView"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    serviceTry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The service's name in the plan. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ServiceTryRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceTrial"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    serviceDiscover: {
+        parameters: {
+            query: {
+                /** @description A mail address; its domain is asked which services it has. */
+                address: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundSettings"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    batchList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    batchGet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    batchMoves: {
+        parameters: {
+            query?: {
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+                /** @description Only moves that somebody has to see to. Default: false. */
+                needsYou?: boolean;
+                /** @description Only moves that run now. Default: false. */
+                running?: boolean;
+                /** @description Only moves with this in an account or a name; upper and lower case are the same. */
+                search?: string;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOfMoveView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    batchMove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+                /** @description The from account, by which a move is known within its batch. */
+                account: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveDetail"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    batchAct: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveActionRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveActionResult"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    surveySums: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchSurvey"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    surveyInventory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountInventory"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    surveyAccount: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+                /** @description The from account, by which a move is known within its batch. */
+                account: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveInventory"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    surveyFindings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingGroup"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    surveyRows: {
+        parameters: {
+            query?: {
+                /** @description Only findings of this code, as the list of findings has it. */
+                code?: string;
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingRow"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    surveyDecide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecisionRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionResult"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    surveyTidying: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavingView"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    surveyEstimate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstimateView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    folderShow: {
+        parameters: {
+            query?: {
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FolderPreview"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    folderTry: {
+        parameters: {
+            query?: {
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FolderRulesRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FolderPreview"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    folderRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The route's name in the plan. */
+                route: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FolderRulesView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    folderSet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The route's name in the plan. */
+                route: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FolderRulesRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FolderRulesView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    consentBegin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The service's name in the plan. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConsentRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsentBegun"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    consentState: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The consent, as its beginning answered. */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsentState"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    leftBehindList: {
+        parameters: {
+            query?: {
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+                /** @description Also what somebody has accepted to stay behind. Default: only what is undecided. */
+                accepted?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeftBehindView"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    leftBehindDecide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeftBehindDecision"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeftBehindDecided"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    differenceList: {
+        parameters: {
+            query?: {
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+                /** @description Also what somebody has decided about. Default: only what is undecided. */
+                decided?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferenceView"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    differenceDecide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DifferencesDecision"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferencesDecided"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    comparisonList: {
+        parameters: {
+            query?: {
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonView"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    comparisonAsk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ComparisonRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveActionResult"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    waybillGet: {
+        parameters: {
+            query?: {
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchWaybill"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    journalGet: {
+        parameters: {
+            query?: {
+                /** @description The batch's name in the plan. */
+                batch?: string;
+                /** @description The from account, by which a move is known within its batch. */
+                account?: string;
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOfJournalEntry"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    todayGet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Today"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    liveListen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": components["schemas"]["MoveView"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+}

@@ -10,10 +10,10 @@ const answer = (status: number, body: unknown) =>
   );
 
 it("tells what happened and what to do next", async () => {
-  answer(404, { detail: "There is no batch 'x'.", next: "See the plan" });
+  answer(404, { detail: "There is no batch 'x'.", remedy: "See the plan" });
   const error = await unwrap(api.GET("/api/v1/batches")).catch((e: unknown) => e);
   expect(error).toBeInstanceOf(ApiError);
-  expect(error).toMatchObject({ message: "There is no batch 'x'.", next: "See the plan", status: 404 });
+  expect(error).toMatchObject({ message: "There is no batch 'x'.", remedy: "See the plan", status: 404 });
 });
 
 it("says so when the service cannot be reached", async () => {

@@ -19,7 +19,7 @@ export type LeftBehind = Schemas["LeftBehindView"];
 export class ApiError extends Error {
   constructor(
     message: string,
-    readonly next: string | undefined,
+    readonly remedy: string | undefined,
     readonly status: number,
     /** What is wrong in a plan or its rules, place by place. */
     readonly problems: Schemas["PlanProblem"][] = [],
@@ -64,12 +64,12 @@ export async function unwrap<T>(answer: Promise<{ data?: T; error?: unknown; res
   const problem = (result.error ?? {}) as {
     detail?: string;
     title?: string;
-    next?: string;
+    remedy?: string;
     problems?: Schemas["PlanProblem"][];
   };
   throw new ApiError(
     problem.detail ?? problem.title ?? `The service answered ${result.response.status}.`,
-    problem.next,
+    problem.remedy,
     result.response.status,
     problem.problems,
   );

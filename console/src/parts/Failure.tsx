@@ -8,7 +8,7 @@ export function Failure({ error, again }: { error: Error; again?: () => void }) 
       <p>
         <strong>{error.message}</strong>
       </p>
-      {error instanceof ApiError && error.next && <p>{error.next}.</p>}
+      {error instanceof ApiError && error.remedy && <p>{error.remedy}.</p>}
       {again && (
         <Button mt="sm" size="xs" variant="default" onClick={again}>
           Try again

@@ -8,7 +8,7 @@ export function notifySuccess(message: string) {
 export function notifyFailure(error: Error) {
   notifications.show({
     title: error.message,
-    message: error instanceof ApiError ? error.next : undefined,
+    message: error instanceof ApiError ? error.remedy : undefined,
     color: "red",
     autoClose: 10_000,
     closeButtonProps: { "aria-label": "Close" },

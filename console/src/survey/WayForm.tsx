@@ -52,24 +52,21 @@ export function WayForm({ group, selected, pending, onChoose }: Props) {
           w={210}
         />
       )}
-      {offer && (
-        <>
-          {people.length > 0 ? (
-            <Button loading={pending} onClick={() => choose("move")}>
-              For {plural(new Set(people).size, "person", "people")} chosen
+      {offer &&
+        (people.length > 0 ? (
+          <Button loading={pending} onClick={() => choose("move")}>
+            For {plural(new Set(people).size, "person", "people")} chosen
+          </Button>
+        ) : (
+          <>
+            <Button loading={pending} onClick={() => choose("batch")}>
+              For the batch
             </Button>
-          ) : (
-            <>
-              <Button loading={pending} onClick={() => choose("batch")}>
-                For the batch
-              </Button>
-              <Button variant="default" loading={pending} onClick={() => choose("route")}>
-                For the route
-              </Button>
-            </>
-          )}
-        </>
-      )}
+            <Button variant="default" loading={pending} onClick={() => choose("route")}>
+              For the route
+            </Button>
+          </>
+        ))}
     </div>
   );
 }

@@ -16,35 +16,18 @@ internal static class BatchViews
         string? only,
         Core.Pacing.Fault? trouble,
         CancellationToken cancel
+    ) => await LoadAsync(db, plan, only, await MoveGroup.LoadAsync(db, only, cancel), trouble, cancel);
+
+    /// <param name="groups">The moves of these batches, counted before.</param>
+    public static async Task<List<BatchView>> LoadAsync(
+        CaravanDb db,
+        Plan plan,
+        string? only,
+        List<MoveGroup> groups,
+        Core.Pacing.Fault? trouble,
+        CancellationToken cancel
     )
     {
-        var groups = await db
-            .Moves.Where(m => only == null || m.Batch == only)
-            .GroupBy(m => new
-            {
-                m.Batch,
-                m.Stage,
-                m.Condition,
-                m.WaitsFor,
-            })
-            .Select(g => new
-            {
-                g.Key.Batch,
-                g.Key.Stage,
-                g.Key.Condition,
-                g.Key.WaitsFor,
-                People = g.Count(),
-                Until = g.Min(m => m.Until),
-                Found = g.Sum(m => m.Found),
-                Carried = g.Sum(m => m.Carried),
-                Paired = g.Sum(m => m.Paired),
-                Excluded = g.Sum(m => m.Excluded),
-                Left = g.Sum(m => m.LeftBehind),
-                Open = g.Sum(m => m.OpenLeftBehind),
-                Undecided = g.Sum(m => m.Undecided),
-                Octets = g.Sum(m => m.Octets),
-            })
-            .ToListAsync(cancel);
         var kinds = await KindsAsync(db, plan, only, cancel);
         // What running passes have added: there are never more of them than workers.
         var running = await RunningAsync(db, only, cancel);

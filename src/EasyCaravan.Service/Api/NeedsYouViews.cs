@@ -9,7 +9,9 @@ using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Service.Api;
 
-/// <summary>What needs a person, grouped by cause; the largest group first. Counted by the database, as thousands may meet one cause.</summary>
+/// <summary>
+/// What needs a person, grouped by cause; the largest group first. Counted by the database, as thousands may meet one cause.
+/// </summary>
 internal static class NeedsYouViews
 {
     /// <summary>People named in each group; the count tells of the others.</summary>

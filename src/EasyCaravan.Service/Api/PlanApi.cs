@@ -17,9 +17,10 @@ internal static class PlanApi
         api.MapPost("/plan/check", Check).WithSummary("Checks a plan and its rosters without changing anything");
         api.MapPost("/plan/apply", ApplyAsync).WithSummary("Puts a plan in force: all of it, or nothing");
         api.MapGet("/plan", ShowAsync).WithSummary("The plan in force");
-        api.MapGet("/plan/schema", () => TypedResults.Text(PlanFile.Schema, "application/schema+json"))
-            .WithSummary("The JSON Schema of plan files");
+        api.MapGet("/plan/schema", Schema).WithSummary("The JSON Schema of plan files");
     }
+
+    private static ContentHttpResult Schema() => TypedResults.Text(PlanFile.Schema, "application/schema+json");
 
     private static PlanCheck Check(PlanSubmission submission, IEnumerable<ILegRunner> legs)
     {

@@ -2,57 +2,90 @@ using EasyCaravan.Contract;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.AspNetCore.Mvc;
 
 namespace EasyCaravan.Service.Api;
 
-/// <summary>Errors as problem details (RFC 9457): what happened, to whom, and in <c>next</c> what to do.</summary>
+/// <summary>Errors as problem details (RFC 9457), all in the shape of <see cref="ErrorAnswer"/>.</summary>
 internal static class Problems
 {
-    public static ProblemHttpResult NotFound(string what, string next) => Make(StatusCodes.Status404NotFound, what, next);
+    public static ProblemHttpResult NotFound(string what, string remedy) => Make(StatusCodes.Status404NotFound, "not-found", what, remedy);
 
-    public static ProblemHttpResult Refused(string what, string next) => Make(StatusCodes.Status409Conflict, what, next);
+    /// <summary>It cannot be done as things stand now.</summary>
+    public static ProblemHttpResult Refused(string what, string remedy) => Make(StatusCodes.Status409Conflict, "not-now", what, remedy);
 
-    public static ProblemHttpResult Invalid(string what, string next) => Make(StatusCodes.Status400BadRequest, what, next);
+    /// <summary>A fault of a service or of our store keeps it from being done.</summary>
+    public static ProblemHttpResult Refused(Fault fault) =>
+        Make(StatusCodes.Status409Conflict, KebabWord.Of(fault.Cause), fault.What, fault.Remedy, fault.Whom, fault.Code);
 
-    public static ProblemHttpResult TooMany(string what, string next) => Make(StatusCodes.Status429TooManyRequests, what, next);
+    public static ProblemHttpResult Invalid(string what, string remedy) =>
+        Make(StatusCodes.Status400BadRequest, "invalid-request", what, remedy);
 
-    public static ProblemHttpResult NotAllowed(string what, string next) => Make(StatusCodes.Status401Unauthorized, what, next);
+    public static ProblemHttpResult TooMany(string what, string remedy) =>
+        Make(StatusCodes.Status429TooManyRequests, "too-many-tries", what, remedy);
+
+    public static ProblemHttpResult NotAllowed(string what, string remedy) =>
+        Make(StatusCodes.Status401Unauthorized, "not-signed-in", what, remedy);
+
+    public static ProblemHttpResult Unexpected() =>
+        Make(
+            StatusCodes.Status500InternalServerError,
+            "unexpected",
+            "The service could not do this because of an error of its own; nothing was half done.",
+            "Try again; if it comes back, the service's log has the details"
+        );
+
+    /// <summary>The plan's errors, each with its place.</summary>
+    public static ProblemHttpResult InvalidPlan(IReadOnlyList<PlanProblem> problems)
+    {
+        var answer = Make(
+            StatusCodes.Status422UnprocessableEntity,
+            "invalid-plan",
+            $"{problems.Count} thing(s) are wrong in the plan; nothing was changed.",
+            "Correct the places named and apply it again"
+        );
+        answer.ProblemDetails.Title = "The plan cannot be applied";
+        answer.ProblemDetails.Extensions["problems"] = problems;
+        return answer;
+    }
 
     /// <summary>Gives the answers that no call of ours wrote, such as a 401, what every error has.</summary>
-    public static void Complete(Microsoft.AspNetCore.Mvc.ProblemDetails problem)
+    public static void Complete(ProblemDetails problem)
     {
-        var (what, next) = problem.Status switch
+        if (problem.Extensions.ContainsKey("cause"))
+            return;
+        var (cause, what, remedy) = problem.Status switch
         {
             StatusCodes.Status401Unauthorized => (
+                "not-signed-in",
                 "You are not signed in, or the token is not known.",
                 "Send a token as 'Authorization: Bearer …', or sign in to the console"
             ),
             StatusCodes.Status403Forbidden => (
+                "not-from-here",
                 "This may not be done from here.",
                 "Writes of the console's session need its X-Caravan-Antiforgery word; reload the page"
             ),
-            _ => ("This cannot be done.", "See /openapi/v1.json for what there is"),
+            _ => ("invalid-request", "This cannot be done.", "See /openapi/v1.json for what there is"),
         };
+        problem.Type = TypeOf(cause);
         problem.Detail ??= what;
-        problem.Extensions.TryAdd("next", next);
+        problem.Extensions["cause"] = cause;
+        problem.Extensions.TryAdd("remedy", remedy);
     }
-
-    /// <summary>The plan's errors, each with its place.</summary>
-    public static ProblemHttpResult InvalidPlan(IReadOnlyList<PlanProblem> problems) =>
-        TypedResults.Problem(
-            detail: $"{problems.Count} thing(s) are wrong in the plan; nothing was changed.",
-            statusCode: StatusCodes.Status422UnprocessableEntity,
-            title: "The plan cannot be applied",
-            extensions: new Dictionary<string, object?>
-            {
-                ["next"] = "Correct the places named and apply it again",
-                ["problems"] = problems,
-            }
-        );
 
     /// <summary>The words of the contract for a fault.</summary>
     public static Problem Of(Fault fault) => new(KebabWord.Of(fault.Cause), fault.Whom, fault.What, fault.Remedy, fault.Code);
 
-    private static ProblemHttpResult Make(int status, string what, string next) =>
-        TypedResults.Problem(detail: what, statusCode: status, extensions: new Dictionary<string, object?> { ["next"] = next });
+    private static string TypeOf(string cause) => $"urn:easy-caravan:cause:{cause}";
+
+    private static ProblemHttpResult Make(int status, string cause, string what, string remedy, string? whom = null, string? code = null)
+    {
+        var extensions = new Dictionary<string, object?> { ["cause"] = cause, ["remedy"] = remedy };
+        if (whom is not null)
+            extensions["whom"] = whom;
+        if (code is not null)
+            extensions["code"] = code;
+        return TypedResults.Problem(detail: what, statusCode: status, type: TypeOf(cause), extensions: extensions);
+    }
 }

@@ -13,6 +13,9 @@ internal static class SessionApi
 {
     public const string SlowPolicy = "sign-in";
 
+    /// <summary>In which so many sign-ins may be tried.</summary>
+    public static readonly TimeSpan SlowWindow = TimeSpan.FromMinutes(1);
+
     private static readonly string s_version = typeof(SessionApi).Assembly.GetName().Version!.ToString(3);
 
     public static void Map(RouteGroupBuilder open, RouteGroupBuilder api)

@@ -32,19 +32,19 @@ internal static class SurveyApi
 
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapGet("/batches/{batch}/survey", SurveyAsync).WithSummary("What the accounts of a batch hold, in sums");
+        api.MapGet("/batches/{batch}/survey", SumsAsync).WithSummary("What the accounts of a batch hold, in sums");
         api.MapGet("/batches/{batch}/inventory", InventoryAsync).WithSummary("What each account of a batch holds");
-        api.MapGet("/batches/{batch}/inventory/{account}", MoveAsync).WithSummary("What one person's accounts hold, folder by folder");
+        api.MapGet("/batches/{batch}/inventory/{account}", AccountAsync).WithSummary("What one person's accounts hold, folder by folder");
         api.MapGet("/batches/{batch}/findings", FindingsAsync).WithSummary("What was found, by kind, with what can be chosen about it");
         api.MapGet("/batches/{batch}/findings/rows", RowsAsync).WithSummary("What was found, person by person");
-        api.MapPost("/batches/{batch}/decisions", ChooseAsync)
+        api.MapPost("/batches/{batch}/decisions", DecideAsync)
             .WithSummary("Chooses a way out of a finding for persons, the batch or the route; asking again changes nothing");
         api.MapGet("/batches/{batch}/tidying", TidyingAsync).WithSummary("What leaving out trash, junk, old or large mail would save");
         api.MapGet("/batches/{batch}/estimate", EstimateAsync)
             .WithSummary("How long the first passes take when run without pause, and what holds them back");
     }
 
-    private static async Task<Results<Ok<BatchSurvey>, ProblemHttpResult>> SurveyAsync(
+    private static async Task<Results<Ok<BatchSurvey>, ProblemHttpResult>> SumsAsync(
         string batch,
         SurveyCache cache,
         CancellationToken cancel
@@ -103,7 +103,7 @@ internal static class SurveyApi
             ? TypedResults.Ok(surveyed.Moves.Select(AccountOf).ToList())
             : BatchApi.NoBatch(batch);
 
-    private static async Task<Results<Ok<MoveInventory>, ProblemHttpResult>> MoveAsync(
+    private static async Task<Results<Ok<MoveInventory>, ProblemHttpResult>> AccountAsync(
         string batch,
         string account,
         SurveyCache cache,
@@ -258,7 +258,7 @@ internal static class SurveyApi
         );
     }
 
-    private static async Task<Results<Ok<DecisionResult>, ProblemHttpResult>> ChooseAsync(
+    private static async Task<Results<Ok<DecisionResult>, ProblemHttpResult>> DecideAsync(
         string batch,
         DecisionRequest request,
         Decisions decisions,

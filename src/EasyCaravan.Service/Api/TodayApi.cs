@@ -39,45 +39,32 @@ internal static class TodayApi
             time.GetUtcNow(),
             cancel
         );
+        var groups = await MoveGroup.LoadAsync(db, only: null, cancel);
         var needs = await NeedsYouViews.LoadAsync(db, plan, database.Trouble, cancel);
         return new Today(
             needs,
             running,
-            await NextAsync(db, cancel),
+            NextOf(groups),
             await ServiceApi.ViewsOfAsync(db, plan, slots, throttle, cancel),
-            await BatchViews.LoadAsync(db, plan, null, database.Trouble, cancel)
+            await BatchViews.LoadAsync(db, plan, null, groups, database.Trouble, cancel)
         );
     }
 
-    private static async Task<List<Upcoming>> NextAsync(CaravanDb db, CancellationToken cancel)
-    {
-        var rows = await db
-            .Moves.Where(m => m.Until != null && (m.Condition == ConditionKind.Waiting || m.Condition == ConditionKind.Idle))
-            .GroupBy(m => new
-            {
-                m.Batch,
-                m.Condition,
-                m.WaitsFor,
-            })
-            .Select(g => new
-            {
-                g.Key,
-                At = g.Min(m => m.Until)!.Value,
-                Count = g.Count(),
-            })
-            .ToListAsync(cancel);
-        return
+    /// <summary>What goes on by itself, the next first: batch by batch, and what each part of it waits for.</summary>
+    private static List<Upcoming> NextOf(List<MoveGroup> groups) =>
         [
-            .. rows.OrderBy(r => r.At)
-                .Select(r => new Upcoming(
-                    DateTimeOffset.FromUnixTimeMilliseconds(r.At),
-                    r.Key.Batch,
-                    r.Key.Condition is ConditionKind.Idle ? "catch-up"
-                        : r.Key.WaitsFor is Wait.Window ? "window opens"
-                        : r.Key.WaitsFor is Wait.Service ? "service is tried again"
+            .. groups
+                .Where(g => g is { Until: not null, Condition: ConditionKind.Waiting or ConditionKind.Idle })
+                .GroupBy(g => (g.Batch, g.Condition, g.WaitsFor))
+                .Select(g => new Upcoming(
+                    DateTimeOffset.FromUnixTimeMilliseconds(g.Min(m => m.Until)!.Value),
+                    g.Key.Batch,
+                    g.Key.Condition is ConditionKind.Idle ? "catch-up"
+                        : g.Key.WaitsFor is Wait.Window ? "window opens"
+                        : g.Key.WaitsFor is Wait.Service ? "service is tried again"
                         : "next try",
-                    r.Count
-                )),
+                    g.Sum(m => m.GoOn)
+                ))
+                .OrderBy(u => u.At),
         ];
-    }
 }

@@ -12,6 +12,11 @@ public sealed class PlanRow
 
     /// <summary>Files that the plan names, rosters left out, as a JSON object of texts.</summary>
     public required string FilesJson { get; set; }
+
+    /// <summary>
+    /// Digests of the rosters as applied, sealed, as rosters may hold secrets: a roster that is the same changes nobody. Null: not known.
+    /// </summary>
+    public string? Rosters { get; set; }
     public long AppliedAt { get; set; }
     public required string AppliedBy { get; set; }
 }

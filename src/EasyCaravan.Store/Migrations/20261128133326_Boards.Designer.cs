@@ -10,7 +10,7 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace EasyCaravan.Store.Migrations
 {
     [DbContext(typeof(CaravanDb))]
-    [Migration("20261128131839_Boards")]
+    [Migration("20261128133326_Boards")]
     partial class Boards
     {
         /// <inheritdoc />
@@ -803,6 +803,9 @@ namespace EasyCaravan.Store.Migrations
 
                     b.Property<string>("FilesJson")
                         .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Rosters")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Text")

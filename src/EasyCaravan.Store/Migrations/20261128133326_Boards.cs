@@ -10,6 +10,12 @@ namespace EasyCaravan.Store.Migrations
         /// <inheritdoc />
         protected override void Up(MigrationBuilder migrationBuilder)
         {
+            migrationBuilder.AddColumn<string>(
+                name: "Rosters",
+                table: "plans",
+                type: "TEXT",
+                nullable: true);
+
             migrationBuilder.CreateIndex(
                 name: "IX_moves_Condition",
                 table: "moves",

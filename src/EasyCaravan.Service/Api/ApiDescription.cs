@@ -1,0 +1,88 @@
+using System.Collections.Frozen;
+using System.Reflection;
+using EasyCaravan.Contract;
+using Microsoft.AspNetCore.OpenApi;
+using Microsoft.OpenApi;
+
+namespace EasyCaravan.Service.Api;
+
+/// <summary>What the description of the API says beside its calls: how to sign in, how errors look, and a name for each call.</summary>
+internal static class ApiDescription
+{
+    private const string Bearer = "token";
+
+    /// <summary>A parameter of one name means the same in every call.</summary>
+    private static readonly FrozenDictionary<string, string> Parameters = new Dictionary<string, string>
+    {
+        ["accepted"] = "Also what somebody has accepted to stay behind. Default: only what is undecided.",
+        ["account"] = "The from account, by which a move is known within its batch.",
+        ["address"] = "A mail address; its domain is asked which services it has.",
+        ["batch"] = "The batch's name in the plan.",
+        ["code"] = "Only findings of this code, as the list of findings has it.",
+        ["cursor"] = "'next' of the page before. Default: the first page.",
+        ["decided"] = "Also what somebody has decided about. Default: only what is undecided.",
+        ["dryRun"] = "Says what would change, and changes nothing. Default: false.",
+        ["id"] = "The consent, as its beginning answered.",
+        ["limit"] = "Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200.",
+        ["move"] = "Only this move: its from account. Default: all moves of the batch.",
+        ["name"] = "The service's name in the plan.",
+        ["needsYou"] = "Only moves that somebody has to see to. Default: false.",
+        ["route"] = "The route's name in the plan.",
+        ["running"] = "Only moves that run now. Default: false.",
+        ["search"] = "Only moves with this in an account or a name; upper and lower case are the same.",
+    }.ToFrozenDictionary();
+
+    public static void Configure(OpenApiOptions options)
+    {
+        options.AddDocumentTransformer(DescribeAsync);
+        options.AddOperationTransformer(NameAsync);
+    }
+
+    private static async Task DescribeAsync(OpenApiDocument document, OpenApiDocumentTransformerContext context, CancellationToken cancel)
+    {
+        document.Info.Title = "Easy Caravan";
+        document.Info.Description =
+            "Plans and runs batch moves of people's mail, contacts and calendars between services. Every error has one shape, ErrorAnswer: what happened "
+            + "('detail'), to whom, a stable word for programs ('cause') and what to do ('remedy'). Long lists are given page by page: hand 'next' back as "
+            + "'cursor'. Asking again for what is already so changes nothing, so every write may be repeated.";
+        document.Servers = [];
+        document.Components ??= new OpenApiComponents();
+        document.Components.SecuritySchemes ??= new Dictionary<string, IOpenApiSecurityScheme>();
+        document.Components.SecuritySchemes[Bearer] = new OpenApiSecurityScheme
+        {
+            Type = SecuritySchemeType.Http,
+            Scheme = "bearer",
+            Description = "A token of the service: the first is in admin.token of its data folder.",
+        };
+        document.Security = [new OpenApiSecurityRequirement { [new OpenApiSecuritySchemeReference(Bearer, document)] = [] }];
+        document.AddComponent(nameof(ErrorAnswer), await context.GetOrCreateSchemaAsync(typeof(ErrorAnswer), null, cancel));
+    }
+
+    /// <summary>The name of a call is made of its group and what it does there, such as <c>batchMoves</c>.</summary>
+    private static Task NameAsync(OpenApiOperation operation, OpenApiOperationTransformerContext context, CancellationToken cancel)
+    {
+        var metadata = context.Description.ActionDescriptor.EndpointMetadata;
+        if (metadata.OfType<MethodInfo>().FirstOrDefault() is { DeclaringType: { } type } method)
+        {
+            var group = type.Name.Replace("Api", "", StringComparison.Ordinal);
+            var verb = method.Name.Replace("Async", "", StringComparison.Ordinal);
+            operation.OperationId = char.ToLowerInvariant(group[0]) + group[1..] + verb;
+        }
+        operation.Description ??= operation.Summary;
+        foreach (var parameter in operation.Parameters ?? [])
+        {
+            if (parameter is OpenApiParameter { Name: { } name } known)
+                known.Description ??= Parameters.GetValueOrDefault(name);
+        }
+        operation.Responses ??= [];
+        operation.Responses["default"] = new OpenApiResponse
+        {
+            Description = "It could not be done: what happened, and what to do.",
+            Content = new Dictionary<string, OpenApiMediaType>
+            {
+                ["application/problem+json"] = new() { Schema = new OpenApiSchemaReference(nameof(ErrorAnswer), context.Document) },
+            },
+        };
+        return Task.CompletedTask;
+    }
+}
