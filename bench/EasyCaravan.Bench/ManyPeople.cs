@@ -73,7 +73,8 @@ internal sealed class ManyPeople(int people, int batches, int rounds, string car
             Console.Error.WriteLine(
                 string.Create(
                     CultureInfo.InvariantCulture,
-                    $"round {round}: applied in {first[^1]:0.0} s, again {again[^1]:0.0} s, changed {changed[^1]:0.0} s; at most {peak[^1]:0} MB"
+                    $"round {round}: applied in {first[^1]:0.0} s, again {again[^1]:0.0} s, changed {changed[^1]:0.0} s; at most "
+                        + $"{peak[^1]:0} MB"
                 )
             );
         }

@@ -1,23 +1,37 @@
-import "@mantine/core/styles.css";
-import "@mantine/notifications/styles.css";
+import "./look/components.css";
 import "@fontsource-variable/inter/wght.css";
 import "./look/look.css";
 import { MantineProvider } from "@mantine/core";
 import { Notifications } from "@mantine/notifications";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { MutationCache, QueryCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { RouterProvider } from "@tanstack/react-router";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
+import { ApiError } from "./api/client";
+import { sessionQuery } from "./api/queries";
 import { theme } from "./look/theme";
 import { router } from "./router";
 
 // The service is often on this machine or its own network: whether the browser thinks it is online says nothing about it.
 const client = new QueryClient({
+  queryCache: new QueryCache({ onError: askWhoIsSignedIn }),
+  mutationCache: new MutationCache({ onError: askWhoIsSignedIn }),
   defaultOptions: {
-    queries: { staleTime: 1000, retry: 1, networkMode: "always" },
+    queries: {
+      staleTime: 1000,
+      retry: (failures, error) => failures < 1 && !(error instanceof ApiError && error.status === 401),
+      networkMode: "always",
+    },
     mutations: { networkMode: "always" },
   },
 });
+
+/** A session may end while a page is open: then the way in is shown, and the page it was on comes back after it. */
+function askWhoIsSignedIn(error: Error) {
+  if (error instanceof ApiError && error.status === 401)
+    void client.invalidateQueries({ queryKey: sessionQuery.queryKey });
+}
+
 const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content ?? "";
 
 createRoot(document.getElementById("root") as HTMLElement).render(

@@ -1,31 +1,49 @@
-import { createRootRoute, createRoute, createRouter } from "@tanstack/react-router";
-import { BatchesPage } from "./batch/BatchesPage";
-import { BatchPage } from "./batch/BatchPage";
-import { FoldersPage } from "./folders/FoldersPage";
+import { createRootRoute, createRoute, createRouter, lazyRouteComponent } from "@tanstack/react-router";
 import { Frame } from "./frame/Frame";
-import { JournalPage } from "./journal/JournalPage";
-import { MovePage } from "./move/MovePage";
+import { Loading } from "./parts/Loading";
 import { NotFound } from "./parts/NotFound";
-import { PlanPage } from "./plan/PlanPage";
-import { ServicesPage } from "./services/ServicesPage";
-import { SurveyPage } from "./survey/SurveyPage";
-import { TodayPage } from "./today/TodayPage";
 
 const root = createRootRoute({ component: Frame, notFoundComponent: NotFound });
 
+const at = <const Path extends string>(path: Path) => ({ getParentRoute: () => root, path });
+
+// Each page is loaded when it is first opened, or as soon as somebody points at a link to it.
 const routes = [
-  createRoute({ getParentRoute: () => root, path: "/", component: TodayPage }),
-  createRoute({ getParentRoute: () => root, path: "/batches", component: BatchesPage }),
-  createRoute({ getParentRoute: () => root, path: "/batches/$batch", component: BatchPage }),
-  createRoute({ getParentRoute: () => root, path: "/batches/$batch/moves/$account", component: MovePage }),
-  createRoute({ getParentRoute: () => root, path: "/batches/$batch/survey", component: SurveyPage }),
-  createRoute({ getParentRoute: () => root, path: "/batches/$batch/folders", component: FoldersPage }),
-  createRoute({ getParentRoute: () => root, path: "/plan", component: PlanPage }),
-  createRoute({ getParentRoute: () => root, path: "/services", component: ServicesPage }),
-  createRoute({ getParentRoute: () => root, path: "/journal", component: JournalPage }),
+  createRoute({ ...at("/"), component: lazyRouteComponent(() => import("./today/TodayPage"), "TodayPage") }),
+  createRoute({ ...at("/batches"), component: lazyRouteComponent(() => import("./batch/BatchesPage"), "BatchesPage") }),
+  createRoute({
+    ...at("/batches/$batch"),
+    component: lazyRouteComponent(() => import("./batch/BatchPage"), "BatchPage"),
+  }),
+  createRoute({
+    ...at("/batches/$batch/moves/$account"),
+    component: lazyRouteComponent(() => import("./move/MovePage"), "MovePage"),
+  }),
+  createRoute({
+    ...at("/batches/$batch/survey"),
+    component: lazyRouteComponent(() => import("./survey/SurveyPage"), "SurveyPage"),
+  }),
+  createRoute({
+    ...at("/batches/$batch/folders"),
+    component: lazyRouteComponent(() => import("./folders/FoldersPage"), "FoldersPage"),
+  }),
+  createRoute({ ...at("/plan"), component: lazyRouteComponent(() => import("./plan/PlanPage"), "PlanPage") }),
+  createRoute({
+    ...at("/services"),
+    component: lazyRouteComponent(() => import("./services/ServicesPage"), "ServicesPage"),
+  }),
+  createRoute({
+    ...at("/journal"),
+    component: lazyRouteComponent(() => import("./journal/JournalPage"), "JournalPage"),
+  }),
 ];
 
-export const router = createRouter({ routeTree: root.addChildren(routes), scrollRestoration: true });
+export const router = createRouter({
+  routeTree: root.addChildren(routes),
+  scrollRestoration: true,
+  defaultPreload: "intent",
+  defaultPendingComponent: Loading,
+});
 
 declare module "@tanstack/react-router" {
   interface Register {

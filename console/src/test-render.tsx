@@ -44,6 +44,7 @@ export const aMove = (more: Partial<Move> = {}): Move => ({
   octets: 1000,
   legs: [aLeg()],
   pass: null,
+  actions: [],
   changedAt: "2027-02-12T18:00:00Z",
   ...more,
 });

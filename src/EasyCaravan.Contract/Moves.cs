@@ -90,6 +90,7 @@ public sealed record PassProgress(
 /// <param name="Problem">What is wrong and what to do; null when all is well.</param>
 /// <param name="Counts">What was found, and what became of it.</param>
 /// <param name="Pass">The pass that runs now; null: none.</param>
+/// <param name="Actions">What can be asked of it now; anything else would change nothing.</param>
 /// <param name="ChangedAt">When its state changed last.</param>
 public sealed record MoveView(
     string Batch,
@@ -108,6 +109,7 @@ public sealed record MoveView(
     long Octets,
     IReadOnlyList<LegView> Legs,
     PassProgress? Pass,
+    IReadOnlyList<MoveAction> Actions,
     DateTimeOffset ChangedAt
 );
 

@@ -180,4 +180,29 @@ public sealed class ComparisonTests
         var altered = Assert.Single(road.Ledger.Differences);
         Assert.Equal(DifferenceKind.Altered, altered.Difference.Kind);
     }
+
+    [Fact]
+    public void What_a_service_alters_in_bodies_is_found_too_after_a_first_pass_that_was_broken_off()
+    {
+        var road = new MemoryRoad();
+        for (var i = 0; i < 1_600; i++)
+            road.From.Folder("INBOX")
+                .Add(
+                    [.. Encoding.ASCII.GetBytes($"Subject: Tide {i}\r\nMessage-ID: <{i}@x>\r\n\r\nbody {i}{(i % 5 == 0 ? "" : "\r\n")}")],
+                    FlagSet.Empty,
+                    DateTimeOffset.UnixEpoch
+                );
+        road.To.Stores = octets => octets[^1] == (byte)'\n' ? octets : [.. octets, (byte)'\r', (byte)'\n'];
+        var reading = 1_601;
+        road.From.Meanwhile = name =>
+        {
+            if (name == "next" && --reading == 0)
+                road.From.BreakAfter = 0;
+        };
+        Assert.Throws<FaultException>(road.Run);
+        road.From.Meanwhile = null;
+        road.Run();
+        Assert.NotEmpty(road.Ledger.Differences);
+        Assert.All(road.Ledger.Differences, d => Assert.Equal(DifferenceKind.Altered, d.Difference.Kind));
+    }
 }

@@ -1799,6 +1799,8 @@ export interface components {
             /** @description Where each kind stands, in the order in which they run. The counts above are those of all kinds together. */
             legs: components["schemas"]["LegView"][];
             pass: null | components["schemas"]["PassProgress"];
+            /** @description What can be asked of it now; anything else would change nothing. */
+            actions: components["schemas"]["MoveAction"][];
             /**
              * Format: date-time
              * @description When its state changed last.

@@ -5,6 +5,7 @@ import type { Stage } from "../api/client";
 import { batchQuery, movesQuery } from "../api/queries";
 import { Failure } from "../parts/Failure";
 import { KindTable } from "../parts/KindTable";
+import { Loading } from "../parts/Loading";
 import { BatchTabs } from "./BatchTabs";
 import { MovesTable } from "./MovesTable";
 import { StageBar } from "./StageBar";
@@ -16,7 +17,7 @@ export function BatchPage() {
   const [stage, setStage] = useState<Stage | null>(null);
   const error = batch.error ?? moves.error;
   if (error) return <Failure error={error} again={() => void Promise.all([batch.refetch(), moves.refetch()])} />;
-  if (!batch.data || !moves.data) return null;
+  if (!batch.data || !moves.data) return <Loading />;
   const data = batch.data;
   return (
     <>

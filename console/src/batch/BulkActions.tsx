@@ -4,23 +4,10 @@ import { useState } from "react";
 import type { Move } from "../api/client";
 import type { ActionName } from "../api/queries";
 import { useActions } from "../parts/useActions";
+import { ACTIONS } from "../words/actions";
 import { download, toCsv } from "../words/csv";
 import { plural } from "../words/format";
 import { csvColumns } from "./columns";
-
-const ACTIONS: { name: ActionName; word: string; applies: (m: Move) => boolean }[] = [
-  { name: "survey", word: "Look (survey)", applies: (m) => m.condition === "idle" && m.stage !== "withdrawn" },
-  {
-    name: "start",
-    word: "Start",
-    applies: (m) => (m.stage === "listed" || m.stage === "surveyed") && m.condition === "idle",
-  },
-  { name: "catch-up", word: "Catch up", applies: (m) => m.stage === "in-step" && m.condition === "idle" },
-  { name: "retry", word: "Try again", applies: (m) => m.condition === "needs-you" || m.condition === "waiting" },
-  { name: "hold", word: "Hold", applies: (m) => m.condition !== "held" && m.stage !== "withdrawn" },
-  { name: "resume", word: "Resume", applies: (m) => m.condition === "held" },
-  { name: "withdraw", word: "Withdraw…", applies: (m) => m.stage !== "withdrawn" },
-];
 
 interface Props {
   batch: string;
@@ -50,14 +37,14 @@ export function BulkActions({ batch, selected, shown }: Props) {
         </Menu.Target>
         <Menu.Dropdown>
           {ACTIONS.map((a) => {
-            const fitting = chosen.filter(a.applies);
+            const fitting = chosen.filter((m) => m.actions.includes(a.name));
             return (
               <Menu.Item
                 key={a.name}
                 disabled={fitting.length === 0}
                 onClick={() => (a.name === "withdraw" ? setLeaving(fitting) : ask(a.name, fitting))}
               >
-                {a.word}{" "}
+                {a.name === "withdraw" ? "Withdraw…" : a.word}{" "}
                 <span className="soft">{fitting.length > 0 ? plural(fitting.length, "person", "people") : ""}</span>
               </Menu.Item>
             );

@@ -5,6 +5,7 @@ import { batchQuery } from "../api/queries";
 import { foldersQuery, rulesQuery } from "../api/surveyQueries";
 import { BatchTabs } from "../batch/BatchTabs";
 import { Failure } from "../parts/Failure";
+import { Loading } from "../parts/Loading";
 import { PreviewTables } from "./PreviewTables";
 import { RuleEditor, type Tried } from "./RuleEditor";
 
@@ -17,7 +18,7 @@ export function FoldersPage() {
   const [tried, setTried] = useState<Tried | null>(null);
   const error = batch.error ?? preview.error ?? rules.error;
   if (error) return <Failure error={error} again={() => void preview.refetch()} />;
-  if (!batch.data || !preview.data || !rules.data) return null;
+  if (!batch.data || !preview.data || !rules.data) return <Loading />;
   return (
     <>
       <header>

@@ -4,13 +4,16 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { journalQuery } from "../api/queries";
 import { Failure } from "../parts/Failure";
+import { FirstSteps } from "../parts/FirstSteps";
+import { Loading } from "../parts/Loading";
 import { JournalTable } from "./JournalTable";
 
 export function JournalPage() {
   const journal = useQuery(journalQuery());
   const [search, setSearch] = useState("");
-  if (journal.isPending) return null;
+  if (journal.isPending) return <Loading />;
   if (journal.error) return <Failure error={journal.error} again={() => void journal.refetch()} />;
+  if (journal.data.items.length === 0) return <FirstSteps title="Journal" />;
   const words = search.trim().toLowerCase();
   const entries = journal.data.items.filter(
     (e) => words === "" || [e.text, e.who, e.batch ?? "", e.account ?? ""].some((t) => t.toLowerCase().includes(words)),

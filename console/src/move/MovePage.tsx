@@ -5,6 +5,7 @@ import { personQuery } from "../api/surveyQueries";
 import { JournalTable } from "../journal/JournalTable";
 import { Failure } from "../parts/Failure";
 import { KindTable } from "../parts/KindTable";
+import { Loading } from "../parts/Loading";
 import { ProblemNote } from "../parts/ProblemNote";
 import { KIND_WORDS } from "../words/states";
 import { ComparisonBox } from "./ComparisonBox";
@@ -25,7 +26,7 @@ export function MovePage() {
   const person = useQuery(personQuery(batch, account));
   const journal = useQuery(journalQuery(batch, account));
   // Both at once: a page that grows in the middle moves what somebody is about to press.
-  if (detail.isPending || person.isPending) return null;
+  if (detail.isPending || person.isPending) return <Loading />;
   if (detail.error) return <Failure error={detail.error} again={() => void detail.refetch()} />;
   const { move, folders, passes, leftBehind, differences, comparison, closes, sentence } = detail.data;
   const ofLegs = move.legs.flatMap((leg) => (leg.problem ? [{ kind: leg.kind, problem: leg.problem }] : []));

@@ -51,16 +51,9 @@ it("tells how far a running pass is, and what is left of it", () => {
   expect(screen.getByText(/50 of 200 · 2.0 MB · 10.0 a second · 15 s left/)).toBeVisible();
 });
 
-it.each([
-  [aMove({ stage: "listed" }), ["Start", "Look (survey)", "Hold"]],
-  [aMove({ stage: "surveyed" }), ["Start", "Look (survey)", "Hold"]],
-  [aMove(), ["Catch up", "Look (survey)", "Hold"]],
-  [aMove({ condition: "needs-you" }), ["Try again", "Hold"]],
-  [aMove({ condition: "held" }), ["Resume"]],
-  [aMove({ stage: "withdrawn" }), []],
-])("offers only what makes sense (%#)", (move, words) => {
-  draw(<MoveActions move={move} />);
-  expect(screen.queryAllByRole("button").map((b) => b.textContent)).toEqual(words);
+it("offers what the service says is possible now, and leaving for good only in the batch", () => {
+  draw(<MoveActions move={aMove({ actions: ["survey", "start", "hold", "withdraw"] })} />);
+  expect(screen.queryAllByRole("button").map((b) => b.textContent)).toEqual(["Start", "Look (survey)", "Hold"]);
 });
 
 const item: LeftBehind = {

@@ -1,15 +1,19 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
+import { ApiError } from "../api/client";
 import { planQuery } from "../api/surveyQueries";
 import { DataTable } from "../parts/DataTable";
 import { Failure } from "../parts/Failure";
+import { FirstSteps } from "../parts/FirstSteps";
+import { Loading } from "../parts/Loading";
 import { number, plural, relative, time } from "../words/format";
 import { RouteCard } from "./RouteCard";
 
 /** What is planned: who moves together, over which routes and by which rules. */
 export function PlanPage() {
   const plan = useQuery(planQuery);
-  if (plan.isPending) return null;
+  if (plan.isPending) return <Loading />;
+  if (plan.error instanceof ApiError && plan.error.status === 404) return <FirstSteps title="Plan" />;
   if (plan.error)
     return (
       <>

@@ -1,12 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { servicesQuery } from "../api/queries";
 import { Failure } from "../parts/Failure";
+import { Loading } from "../parts/Loading";
 import { FindSettings } from "./FindSettings";
 import { ServiceCard } from "./ServiceCard";
 
 export function ServicesPage() {
   const services = useQuery(servicesQuery);
-  if (services.isPending) return null;
+  if (services.isPending) return <Loading />;
   return (
     <>
       <header>
@@ -16,6 +17,10 @@ export function ServicesPage() {
       <ConsentEnded />
       {services.error ? (
         <Failure error={services.error} again={() => void services.refetch()} />
+      ) : services.data.length === 0 ? (
+        <p className="sheet padded soft">
+          No service yet. A plan file names them; below, the settings of a mail domain can be looked up for it.
+        </p>
       ) : (
         <div
           className="cards"

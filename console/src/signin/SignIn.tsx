@@ -14,6 +14,8 @@ export function SignIn() {
     onSuccess: (session) => {
       setAntiforgery(session.antiforgery);
       client.setQueryData(sessionQuery.queryKey, session);
+      // What was refused while nobody was signed in is asked for again.
+      void client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "session" });
     },
   });
   const submit = (event: FormEvent) => {

@@ -6,6 +6,7 @@ import { batchQuery } from "../api/queries";
 import { estimateQuery, findingsQuery, inventoryQuery, surveyQuery, tidyingQuery } from "../api/surveyQueries";
 import { BatchTabs } from "../batch/BatchTabs";
 import { Failure } from "../parts/Failure";
+import { Loading } from "../parts/Loading";
 import { useActions } from "../parts/useActions";
 import { relative } from "../words/format";
 import { EstimatePicture } from "./EstimatePicture";
@@ -27,7 +28,8 @@ export function SurveyPage() {
   const { action } = useActions(name);
   const error = batch.error ?? survey.error ?? findings.error ?? inventory.error ?? tidying.error ?? estimate.error;
   if (error) return <Failure error={error} again={() => void survey.refetch()} />;
-  if (!batch.data || !survey.data || !findings.data || !inventory.data || !tidying.data || !estimate.data) return null;
+  if (!batch.data || !survey.data || !findings.data || !inventory.data || !tidying.data || !estimate.data)
+    return <Loading />;
   const data = survey.data;
   const looked = data.surveyed + data.closed;
   const first = data.oldest ? `, the first ${relative(data.oldest)}` : "";

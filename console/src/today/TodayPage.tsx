@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link } from "@tanstack/react-router";
 import { todayQuery } from "../api/queries";
 import { BatchCards } from "../batch/BatchCards";
 import { Failure } from "../parts/Failure";
+import { FirstSteps } from "../parts/FirstSteps";
+import { Loading } from "../parts/Loading";
 import { DayStrip } from "./DayStrip";
 import { NeedsYou } from "./NeedsYou";
 import { RunningNow } from "./RunningNow";
@@ -11,10 +12,10 @@ import { SlotUse } from "./SlotUse";
 /** What needs me, what runs, what comes next. */
 export function TodayPage() {
   const today = useQuery(todayQuery);
-  if (today.isPending) return null;
+  if (today.isPending) return <Loading />;
   if (today.error) return <Failure error={today.error} again={() => void today.refetch()} />;
   const { needsYou, running, next, services, batches } = today.data;
-  if (batches.length === 0) return <FirstSteps />;
+  if (batches.length === 0) return <FirstSteps title="Today" />;
   return (
     <>
       <header>
@@ -32,24 +33,6 @@ export function TodayPage() {
       <DayStrip next={next} />
       <h2>Batches</h2>
       <BatchCards batches={batches} />
-    </>
-  );
-}
-
-function FirstSteps() {
-  return (
-    <>
-      <header>
-        <h1>Today</h1>
-        <p className="lede">No plan was applied yet.</p>
-      </header>
-      <div className="sheet padded stack">
-        <p style={{ margin: 0 }}>
-          Write a plan file (services, routes, batches) and a roster of people, then run{" "}
-          <code>caravan plan apply FILE</code>. The batches appear here at once; <Link to="/services">Services</Link>{" "}
-          shows whether they let us in.
-        </p>
-      </div>
     </>
   );
 }

@@ -42,9 +42,10 @@ internal static class ApiDescription
     {
         document.Info.Title = "Easy Caravan";
         document.Info.Description =
-            "Plans and runs batch moves of people's mail, contacts and calendars between services. Every error has one shape, ErrorAnswer: what happened "
-            + "('detail'), to whom, a stable word for programs ('cause') and what to do ('remedy'). Long lists are given page by page: hand 'next' back as "
-            + "'cursor'. Asking again for what is already so changes nothing, so every write may be repeated.";
+            "Plans and runs batch moves of people's mail, contacts and calendars between services. Every error has one shape, ErrorAnswer: "
+            + "what happened ('detail'), to whom, a stable word for programs ('cause') and what to do ('remedy'). Long lists are given "
+            + "page by page: hand 'next' back as 'cursor'. Asking again for what is already so changes nothing, so every write may be "
+            + "repeated.";
         document.Servers = [];
         document.Components ??= new OpenApiComponents();
         document.Components.SecuritySchemes ??= new Dictionary<string, IOpenApiSecurityScheme>();

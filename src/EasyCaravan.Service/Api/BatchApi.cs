@@ -229,17 +229,14 @@ internal static class BatchApi
         if (problem is not null)
             return problem;
         var timetable = await current.TimetableOfAsync(batch, cancel);
-        (string Verb, Func<MoveState, NodaTime.Instant, MoveState> Step) step = request.Action switch
-        {
-            MoveAction.Survey => ("asked for a survey", (s, _) => s.Survey()),
-            MoveAction.Start => ("started", (s, now) => s.Start(timetable, now)),
-            MoveAction.CatchUp => ("asked for a catch-up", (s, now) => s.CatchUp(timetable, now)),
-            MoveAction.Hold => ("held", (s, _) => s.Hold()),
-            MoveAction.Resume => ("resumed", (s, now) => s.Resume(timetable, now)),
-            MoveAction.Retry => ("asked for another try", (s, now) => s.Retry(timetable, now)),
-            MoveAction.Withdraw => ("withdrew", (s, _) => s.Withdraw()),
-        };
-        var changed = await moves.StepAsync(batch, only, context.User.Identity!.Name!, step.Verb, step.Step, cancel);
+        var changed = await moves.StepAsync(
+            batch,
+            only,
+            context.User.Identity!.Name!,
+            MoveActions.VerbOf(request.Action),
+            (move, now) => MoveActions.After(request.Action, move, timetable, now),
+            cancel
+        );
         if (request.Action is MoveAction.Start)
             await moves.RankAsync(batch, await IsSmallFirstAsync(current, batch, cancel), cancel);
         // Somebody may have mended what was wrong with a service: it is tried at once.

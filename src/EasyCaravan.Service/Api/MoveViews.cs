@@ -6,6 +6,7 @@ using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using EasyCaravan.Store.Rows;
 using Microsoft.EntityFrameworkCore;
+using NodaTime;
 
 namespace EasyCaravan.Service.Api;
 
@@ -56,6 +57,7 @@ internal static class MoveViews
             legs.Sum(l => l.Octets),
             legs,
             pass is null || trouble is not null ? null : ProgressOf(pass, now),
+            MoveActions.Possible(MoveStates.StateOf(row), Instant.FromDateTimeOffset(now)),
             Time(row.ChangedAt)!.Value
         );
     }

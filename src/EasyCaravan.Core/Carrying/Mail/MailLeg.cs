@@ -109,12 +109,7 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         var sample = new ReadBackSample();
         await from.ReadHeadersAsync(
             folders,
-            (folder, header) =>
-            {
-                var octets = new PeculiarOctets();
-                octets.Take(header.Header);
-                sample.Offer(copied[folder], header.Number, header.Size, octets);
-            },
+            (folder, header) => sample.OfferHeader(copied[folder], header.Number, header.Size, header.Header),
             cancel
         );
         await ReadBackAsync(sample, from, to, cancel);

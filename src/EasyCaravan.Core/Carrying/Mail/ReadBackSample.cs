@@ -12,13 +12,19 @@ internal sealed class ReadBackSample
     private const int OfEachKind = 2;
 
     /// <summary>Messages of one pass that are read back.</summary>
-    private const int Most = 60;
+    private const int Most = 120;
 
     /// <summary>One that is larger would take longer to read back than it is worth.</summary>
     private const long LargestOctets = 8 * 1024 * 1024;
 
     /// <summary>Folders of which the largest message is read back.</summary>
     private const int FoldersWithLargest = 8;
+
+    /// <summary>Of each folder, where nobody saw the bodies.</summary>
+    private const int UnseenOfEachFolder = 8;
+
+    /// <summary>One that is larger is not read back on a mere chance.</summary>
+    private const long LargestUnseenOctets = 256 * 1024;
 
     private sealed class OfFolder
     {
@@ -31,6 +37,8 @@ internal sealed class ReadBackSample
         public List<uint> BareEnds { get; } = [];
 
         public List<uint> OpenEnds { get; } = [];
+
+        public List<uint> Unseen { get; } = [];
     }
 
     private readonly Lock _lock = new();
@@ -42,8 +50,7 @@ internal sealed class ReadBackSample
             return;
         lock (_lock)
         {
-            if (!_folders.TryGetValue(page.Id, out var folder))
-                _folders[page.Id] = folder = new OfFolder();
+            var folder = FolderOf(page);
             if (size > folder.Largest.Size)
                 folder.Largest = (number, size);
             if (octets.HasWideHeader && folder.Wide.Count < OfEachKind)
@@ -57,6 +64,30 @@ internal sealed class ReadBackSample
         }
     }
 
+    /// <summary>
+    /// A message of which only the header passed by: nobody knows what its body holds, so a few of them are read back whatever they are.
+    /// </summary>
+    public void OfferHeader(LedgerFolder page, uint number, long size, ReadOnlySpan<byte> header)
+    {
+        var octets = new PeculiarOctets();
+        octets.Take(header);
+        lock (_lock)
+        {
+            var folder = FolderOf(page);
+            if (octets.HasWideHeader && size <= LargestOctets && folder.Wide.Count < OfEachKind)
+                folder.Wide.Add(number);
+            else if (size <= LargestUnseenOctets && folder.Unseen.Count < UnseenOfEachFolder)
+                folder.Unseen.Add(number);
+        }
+    }
+
+    private OfFolder FolderOf(LedgerFolder page)
+    {
+        if (!_folders.TryGetValue(page.Id, out var folder))
+            _folders[page.Id] = folder = new OfFolder();
+        return folder;
+    }
+
     /// <summary>The messages by page, the peculiar ones first.</summary>
     public IReadOnlyList<(long Page, NumberSet Numbers)> Choose()
     {
@@ -66,13 +97,16 @@ internal sealed class ReadBackSample
                 f.Value.Wide.Concat(f.Value.Nul).Concat(f.Value.BareEnds).Concat(f.Value.OpenEnds).Select(n => (Page: f.Key, Number: n))
             );
             var largest = _folders
+                .Where(f => f.Value.Largest.Size > 0)
                 .OrderByDescending(f => f.Value.Largest.Size)
                 .Take(FoldersWithLargest)
                 .Select(f => (Page: f.Key, f.Value.Largest.Number));
+            var unseen = _folders.SelectMany(f => f.Value.Unseen.Select(n => (Page: f.Key, Number: n)));
             return
             [
                 .. peculiar
                     .Concat(largest)
+                    .Concat(unseen)
                     .Distinct()
                     .Take(Most)
                     .GroupBy(c => c.Page)
