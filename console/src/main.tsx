@@ -28,8 +28,9 @@ const client = new QueryClient({
 
 /** A session may end while a page is open: then the way in is shown, and the page it was on comes back after it. */
 function askWhoIsSignedIn(error: Error) {
-  if (error instanceof ApiError && error.status === 401)
-    void client.invalidateQueries({ queryKey: sessionQuery.queryKey });
+  const { queryKey } = sessionQuery;
+  if (error instanceof ApiError && error.status === 401 && client.getQueryData(queryKey) !== undefined)
+    void client.resetQueries({ queryKey });
 }
 
 const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content ?? "";
