@@ -49,7 +49,7 @@ internal sealed class CaravanClient : IDisposable
         return items;
     }
 
-    /// <summary>Something changed, or all is quiet: one item for each event of the service's live stream, until it ends.</summary>
+    /// <summary>One item for each event of the service's live stream, until it ends; a keep-alive counts as an event.</summary>
     public async IAsyncEnumerable<string> ListenAsync([EnumeratorCancellation] CancellationToken cancel)
     {
         using var response = await SendAsync(() =>

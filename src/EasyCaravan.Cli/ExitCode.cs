@@ -1,6 +1,6 @@
 namespace EasyCaravan.Cli;
 
-/// <summary>What a script learns from how a command ended.</summary>
+/// <summary>The exit codes of commands.</summary>
 internal static class ExitCode
 {
     public const int Well = 0;
@@ -10,7 +10,7 @@ internal static class ExitCode
     public const int NoService = 4;
 }
 
-/// <summary>Ends a command with words for the person and a code for the script.</summary>
+/// <summary>Ends a command with a message for the person and an exit code for scripts.</summary>
 internal sealed class CommandException(int code, string message) : Exception(message)
 {
     public int Code { get; } = code;

@@ -22,7 +22,7 @@ internal static class PlanReading
         foreach (var named in NamedFiles(text))
         {
             var path = Path.Combine(folder, named);
-            // One that is missing is not sent; the service names the line that asks for it.
+            // A missing file is not sent; the service reports the line that refers to it.
             if (File.Exists(path))
                 files[named] = await File.ReadAllTextAsync(path, cancel);
         }

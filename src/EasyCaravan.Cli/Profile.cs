@@ -17,7 +17,7 @@ internal sealed record Profile(string? Service, string? Token)
             "profile.json"
         );
 
-    /// <summary>What is saved. A file that others may read is closed to them first: it holds a token.</summary>
+    /// <summary>Reads the saved profile. It holds a token, so other users' permissions on the file are removed first.</summary>
     public static Profile Load()
     {
         if (!System.IO.File.Exists(File))
@@ -40,7 +40,7 @@ internal sealed record Profile(string? Service, string? Token)
     public string Save()
     {
         Directory.CreateDirectory(Path.GetDirectoryName(File)!);
-        // Made anew, so that no mode of an earlier file stays.
+        // Created anew, so that it does not keep the permissions of an earlier file.
         System.IO.File.Delete(File);
         using var stream = new FileStream(
             File,

@@ -53,9 +53,9 @@ public static class CaravanHost
                 // The keys lie in a folder that only the service's user can read; the advice to encrypt them further is in
                 // docs/operating.md.
                 .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
-                // It warns that it makes our no-store stricter still.
+                // The framework logs a warning because it replaces our 'no-store' by a stricter header.
                 .MinimumLevel.Override("Microsoft.AspNetCore.Antiforgery", LogEventLevel.Error)
-                // A port that is in use is told in one sentence, without a trace.
+                // A port that is in use is reported in one sentence, without a stack trace.
                 .MinimumLevel.Override("Microsoft.Extensions.Hosting.Internal.Host", LogEventLevel.Fatal)
                 .WriteTo.Console(
                     formatProvider: System.Globalization.CultureInfo.InvariantCulture,
@@ -76,7 +76,7 @@ public static class CaravanHost
 
     private static void AddServices(IServiceCollection services, CaravanOptions options, Database database, FileStream held)
     {
-        // Made by a factory, so that it is closed with the service.
+        // Registered by a factory, so that it is disposed with the service.
         services.AddSingleton(options).AddSingleton(_ => database).AddSingleton(TimeProvider.System);
         services.AddSingleton(_ => new FolderLock(held));
         services.AddSingleton<Journal>().AddSingleton<MoveStore>().AddSingleton<Moves>().AddSingleton<Plans>().AddSingleton<Tokens>();
@@ -150,8 +150,9 @@ public static class CaravanHost
             new ExceptionHandlerOptions
             {
                 ExceptionHandler = WriteErrorAsync,
-                // What the caller did wrong is the caller's to read, not the log's.
-                SuppressDiagnosticsCallback = context => context.Exception is BadHttpRequestException or FaultException,
+                // Errors of the caller are in the answer and need not be in the log.
+                SuppressDiagnosticsCallback = context =>
+                    context.Exception is BadHttpRequestException or FaultException or StalePlanException,
             }
         );
         app.UseStatusCodePages();
@@ -200,13 +201,14 @@ public static class CaravanHost
         var result = error switch
         {
             FaultException fault => Problems.Refused(fault.Fault),
+            StalePlanException => Problems.Stale(),
             BadHttpRequestException bad => Problems.Invalid(bad.Message, "See /openapi/v1.json for what this call takes"),
             _ => Problems.Unexpected(),
         };
         await result.ExecuteAsync(context);
     }
 
-    /// <summary>One service to a data folder: two would take each other's moves for abandoned.</summary>
+    /// <summary>Only one service may use a data folder: two would each treat the other's moves as abandoned.</summary>
     private static FileStream OpenFolder(string folder)
     {
         const UnixFileMode Own = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;

@@ -5,7 +5,7 @@ using Microsoft.EntityFrameworkCore.Infrastructure;
 
 namespace EasyCaravan.Store;
 
-/// <summary>Opens the store: reads side by side, writes one after the other.</summary>
+/// <summary>Opens the store: reads run in parallel, writes one after the other.</summary>
 /// <remarks>
 /// SQLite takes one writer at a time and makes others poll; a gate in this process lets them wait in line instead. Write-ahead log with
 /// <c>synchronous=NORMAL</c>: a killed process loses nothing; after a power cut the last moments may be missing, which is the same
@@ -52,7 +52,7 @@ public sealed class Database : IDisposable
     public async Task<T> WriteAsync<T>(Func<CaravanDb, Task<T>> work, CancellationToken cancel)
     {
         await _writing.WaitAsync(cancel);
-        // Taken out for as long as it works: after a failure nobody knows what it holds, and the next writer opens anew.
+        // Removed while it is in use: after a failure its state is unknown, and the next writer opens a new one.
         var db = _writer;
         _writer = null;
         try
@@ -114,7 +114,7 @@ public sealed class Database : IDisposable
             cancel
         );
 
-    /// <summary>Everything goes into the one file, so that a copy of it is whole.</summary>
+    /// <summary>Writes the log back into the main file, so that a copy of that file is complete.</summary>
     public void Dispose()
     {
         var db = _writer ?? new CaravanDb(_options);
@@ -134,7 +134,7 @@ public sealed class Database : IDisposable
     }
 }
 
-/// <summary>For the migrations tool alone.</summary>
+/// <summary>Used by the migrations tool only.</summary>
 internal sealed class DesignTimeFactory : IDesignTimeDbContextFactory<CaravanDb>
 {
     public CaravanDb CreateDbContext(string[] args) =>

@@ -59,7 +59,7 @@ public sealed class Decisions(Database database, Journal journal, TimeProvider t
     public static string PlaceOf(long move) => move.ToString(CultureInfo.InvariantCulture);
 
     /// <summary>
-    /// Decides, or with a null way takes back what was decided. Where mail rules change by it, what they had left out is looked at again.
+    /// Records a decision, or with null revokes it. When this changes mail rules, messages that they had excluded are examined again.
     /// </summary>
     /// <param name="moves">For the scope of a move: which.</param>
     public Task DecideAsync(

@@ -37,7 +37,7 @@ internal static class Differences
             row.State
         );
 
-    /// <summary>Puts what a look showed in place of what earlier looks did; a decision about what is still so stands.</summary>
+    /// <summary>Replaces the differences of earlier checks by those of this one; decisions about what remains are kept.</summary>
     public static async Task ReplaceAsync(CaravanDb db, PageLook look, long now, CancellationToken cancel)
     {
         var seen = await db
@@ -48,13 +48,13 @@ internal static class Differences
             )
             .ToListAsync(cancel);
         var found = look.Found.Select(KeyOf).ToHashSet();
-        // Where not all could be read, nobody knows whether something has resolved itself.
+        // When not everything could be read, it is not known whether a difference has gone.
         if (look.Seen is not null)
             db.Differences.RemoveRange(seen.Where(row => !found.Contains(KeyOf(row))));
         await AddAsync(db, look.Found, now, cancel);
     }
 
-    /// <summary>Those that are known stay as they are, with what was decided about them.</summary>
+    /// <summary>Adds new differences; known ones stay as they are, with their decisions.</summary>
     public static async Task AddAsync(CaravanDb db, IReadOnlyList<Difference> differences, long now, CancellationToken cancel)
     {
         if (differences.Count == 0)

@@ -3,10 +3,10 @@ using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Store;
 
-/// <summary>What mail rules had left out, when those rules change.</summary>
+/// <summary>Messages that mail rules had excluded, for the case that those rules change.</summary>
 internal static class Excluded
 {
-    /// <summary>The next pass looks at them again under the rules that hold then.</summary>
+    /// <summary>The next pass examines them again under the rules that are in force then.</summary>
     public static async Task ReopenAsync(CaravanDb db, IReadOnlyCollection<long> moves, CancellationToken cancel)
     {
         var folders = await db

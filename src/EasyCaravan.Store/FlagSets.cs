@@ -22,7 +22,7 @@ internal sealed class FlagSets
             row = new FlagSetRow { Written = flags.Written };
             db.FlagSets.Add(row);
             await db.SaveChangesAsync(cancel);
-            // Not remembered yet: should this transaction be rolled back, the number would be another's.
+            // Not cached yet: if this transaction is rolled back, the number may be given to another set.
             return row.Id;
         }
         return _ids[flags.Written] = row.Id;

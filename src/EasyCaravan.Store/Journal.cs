@@ -2,7 +2,7 @@ using EasyCaravan.Store.Rows;
 
 namespace EasyCaravan.Store;
 
-/// <summary>Writes what happened, and who asked for it.</summary>
+/// <summary>Writes the journal: what happened, and who asked for it.</summary>
 public sealed class Journal(Database database, TimeProvider time)
 {
     /// <summary>Who is named where nobody asked: the service by itself.</summary>
@@ -18,7 +18,7 @@ public sealed class Journal(Database database, TimeProvider time)
             cancel
         );
 
-    /// <summary>Within a transaction: what is told and what is done come together or not at all.</summary>
+    /// <summary>Adds the entry to the caller's transaction, so that the entry and the change are stored together or not at all.</summary>
     public void Add(CaravanDb db, string who, string? batch, MoveRowName? move, string text) =>
         db.Journal.Add(
             new JournalRow

@@ -16,7 +16,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     private static readonly ManyRows s_keys = new("item_keys", ["folder_id", "number"], ["move_id", "low", "high"]);
     private static readonly ManyRows s_unclaimed = new("unclaimed_messages", ["folder_id", "number"], ["size", "low", "high", "certain"]);
 
-    // What every pass asks is compiled once: working out the question would take longer than the answer.
+    // Queries that every pass runs are compiled once: translating them to SQL would take longer than running them.
     private static readonly Func<CaravanDb, long, Kind, IAsyncEnumerable<LedgerFolderRow>> s_pages = EF.CompileAsyncQuery(
         (CaravanDb db, long move, Kind kind) => db.LedgerFolders.AsNoTracking().Where(f => f.MoveId == move && f.Kind == kind)
     );
@@ -44,10 +44,10 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             db.LedgerFolders.Where(f => f.MoveId == move && db.LeftBehind.Any(i => i.FolderId == f.Id)).Select(f => f.Id)
     );
 
-    /// <summary>Keys in one question.</summary>
+    /// <summary>Keys in one query.</summary>
     private const int KeysPerQuery = 500;
 
-    /// <summary>Stretches of numbers that are asked for one by one.</summary>
+    /// <summary>Up to this many ranges of numbers, each is queried by itself.</summary>
     private const int MostRanges = 50;
 
     private long Move => claim.Person.Id;
@@ -58,7 +58,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
 
     private sealed record Landed(long Number, bool Gone);
 
-    /// <summary>Every question of a pass once, with no effect: nothing stands on page 0, and no lease is held.</summary>
+    /// <summary>Runs every query of a pass once, without effect: page 0 does not exist, and no lease is held.</summary>
     public async Task PrepareAsync(CancellationToken cancel)
     {
         await FoldersAsync(cancel);
@@ -77,7 +77,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         }
         catch (LeaseLostException)
         {
-            // As it must be: the fence belongs to nobody.
+            // Expected: no worker holds this fence.
         }
     }
 
@@ -135,7 +135,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
                 await db.UnclaimedMessages.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
                 await db.Differences.Where(i => i.FolderId == folder).ExecuteDeleteAsync(cancel);
                 var row = await db.LedgerFolders.AsTracking().FirstAsync(f => f.Id == folder, cancel);
-                // What is struck out is settled anew, and would be seen twice beside what the running pass counts.
+                // Deleted items are settled again; the sums of the running pass would count them twice.
                 await db.Database.ExecuteSqlAsync(
                     $"""
                     UPDATE legs SET "Found" = CASE WHEN "Found" > {row.Found} THEN "Found" - {row.Found} ELSE 0 END,
@@ -293,7 +293,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     {
         await using var db = database.Read();
         var entries = new List<LedgerEntry>();
-        // Scattered over the folder, they are found sooner by reading all between them than by a question for each.
+        // Numbers that lie scattered over the folder are found faster by one query over their whole range than by one query each.
         var ranges = numbers.Ranges.Count > MostRanges ? [(numbers.Ranges[0].First, numbers.Ranges[^1].Last)] : numbers.Ranges;
         foreach (var (first, last) in ranges)
         {
@@ -320,7 +320,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             async db =>
             {
                 await InsertAsync(db, pages, cancel);
-                // What had been left behind and is now settled otherwise is no longer a person's concern.
+                // An item that was left behind earlier and is settled now needs no decision any more.
                 var left = await s_foldersLeft(db, Move).ToListAsync(cancel);
                 foreach (var page in pages.Where(p => left.Contains(p.Folder)))
                 {
@@ -374,7 +374,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
                     );
                     (row.State, row.AcceptedBy) = (LeftBehindState.Open, null);
                 }
-                // At once, and not when the pass ends: somebody may be waiting for it.
+                // Written at once, not at the end of the pass: a person may be waiting for it.
                 await db.SaveChangesAsync(cancel);
                 await Totals.UpdateLeftBehindAsync(db, Move, kind, cancel);
                 return true;

@@ -45,7 +45,7 @@ internal sealed class ManyRows(string table, string[] key, string[] values)
         }
     }
 
-    /// <summary>One row in the making. It takes numbers and nothing else, so that no text gets into the statement.</summary>
+    /// <summary>Builds one row. It accepts numbers only, so that no text can get into the statement.</summary>
     public sealed class Row
     {
         private readonly StringBuilder _sql;

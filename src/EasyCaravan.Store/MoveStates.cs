@@ -5,7 +5,7 @@ using NodaTime;
 
 namespace EasyCaravan.Store;
 
-/// <summary>Between a move's state and its rows.</summary>
+/// <summary>Converts between a move's state and its rows.</summary>
 public static class MoveStates
 {
     /// <param name="row">With its legs.</param>
@@ -27,7 +27,7 @@ public static class MoveStates
         row.Until = state.Condition.Until?.ToUnixTimeMilliseconds();
         row.Fault = StoredFault.Of(state.Condition.Fault);
         ApplyLegs(row, state);
-        // Whoever is queued keeps the place in the line; a move that gave way goes to its end.
+        // A queued move keeps its place in the queue; a move that gave way to others goes to the end.
         if (!wasQueued || state.Condition.Kind is not ConditionKind.Queued)
             row.DueAt = state.Condition.Kind is ConditionKind.Queued ? now.ToUnixTimeMilliseconds() : state.DueAt?.ToUnixTimeMilliseconds();
         row.ChangedAt = now.ToUnixTimeMilliseconds();

@@ -13,7 +13,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     /// <summary>How long a worker may be silent before another takes its move.</summary>
     public static readonly TimeSpan Lease = TimeSpan.FromSeconds(30);
 
-    // Asked for each move and by each beat of a running one: compiled once, and answered from an index however many moves there are.
+    // Run for every move and at every heartbeat of a running one: compiled once, and answered from an index.
     private static readonly Func<CaravanDb, long, CancellationToken, Task<bool>> s_isAnyDue = EF.CompileAsyncQuery(
         (CaravanDb db, long now, CancellationToken cancel) => db.Moves.Any(m => m.DueAt <= now)
     );
@@ -26,7 +26,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
                 .FirstOrDefault()
     );
 
-    // That no rank is below 0 is said so that SQLite goes along the index of the order: left to itself it sorts all that is due.
+    // 'Rank >= 0' is always true. It makes SQLite walk the index in claim order; without it, SQLite sorts all moves that are due.
     private static readonly Func<CaravanDb, long, string[], CancellationToken, Task<Next?>> s_due = EF.CompileAsyncQuery(
         (CaravanDb db, long now, string[] except, CancellationToken cancel) =>
             db
@@ -52,8 +52,8 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
 
     public async Task<Claim?> ClaimAsync(string owner, IReadOnlyCollection<string> except, CancellationToken cancel)
     {
-        // A look without the write gate first: most of the time nothing is due. Whom another process takes meanwhile is not asked for
-        // again.
+        // Reads first without the write gate, because most of the time nothing is due. A move that another process claims in the
+        // meantime is not tried again.
         while (await NextAsync(except, cancel) is { } next)
             if (await database.WriteAsync(db => TakeAsync(db, next, owner, cancel), cancel) is { } claim)
                 return claim;
@@ -68,7 +68,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     }
 
     /// <summary>
-    /// Between the look and now another process may have been quicker, or a person have held the move: fence and due time decide.
+    /// Since the read, another process may have claimed the move, or a person may have held it: fence and due time are checked again.
     /// </summary>
     private async Task<Claim?> TakeAsync(CaravanDb db, Next next, string owner, CancellationToken cancel)
     {
@@ -96,14 +96,14 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             Kind = state.Wanted!.Value,
             StartedAt = now,
         };
-        // Surveys and comparisons look at mail.
+        // Surveys and comparisons read mail only.
         pass.Legs.AddRange((isLook ? [Kind.Mail] : legs).Select(k => new PassLegRow { Kind = k, MoveId = next.Id }));
         db.Passes.Add(pass);
         await db.SaveChangesAsync(cancel);
         return new Claim(MoveStates.PersonOf(row), state, legs, owner, row.Fence, pass.Id);
     }
 
-    /// <summary>A worker that was lost could not count what it had done.</summary>
+    /// <summary>Counts what a lost worker had settled: it could not do so itself.</summary>
     private static async Task CloseLostPassAsync(CaravanDb db, long move, long now, CancellationToken cancel)
     {
         if (
@@ -139,7 +139,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     public async Task<bool> AnyDueAsync(IReadOnlyCollection<string> except, CancellationToken cancel) =>
         await NextAsync(except, cancel) is not null;
 
-    /// <summary>Whatever waits for a service in trouble is due now.</summary>
+    /// <summary>Makes every move due that waits for a service in trouble.</summary>
     public Task ResumeServiceAsync(string service, CancellationToken cancel) =>
         database.WriteAsync(
             async db =>
@@ -241,8 +241,8 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     }
 
     /// <summary>
-    /// Asks once what every pass asks, of a move that does not exist. Working out a question takes longer than answering it: done while the
-    /// service starts, the first person need not wait for it.
+    /// Runs the queries of a pass once, for a move that does not exist. Translating them takes longer than running them; done while the
+    /// service starts, it does not delay the first pass.
     /// </summary>
     public async Task PrepareAsync(CancellationToken cancel)
     {

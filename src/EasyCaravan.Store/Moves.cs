@@ -10,7 +10,7 @@ namespace EasyCaravan.Store;
 /// <summary>What people ask of moves: each a pure step of <see cref="MoveState"/>, kept together with its line in the journal.</summary>
 public sealed class Moves(Database database, Journal journal, TimeProvider time)
 {
-    /// <summary>Takes a step with each of the moves; those on which it changes nothing are left alone.</summary>
+    /// <summary>Applies a step to each of the moves; moves that it does not change are not written.</summary>
     /// <param name="who">Who asked.</param>
     /// <param name="verb">For the journal, such as <c>held</c>.</param>
     /// <returns>The moves that changed.</returns>
@@ -23,7 +23,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
         CancellationToken cancel
     ) => database.WriteAsync(db => StepAsync(db, batch, only, who, verb, step, cancel), cancel);
 
-    /// <summary>Asks for both sides to be read anew; one that runs already is left alone.</summary>
+    /// <summary>Requests a comparison of both sides; a comparison that already runs is not restarted.</summary>
     /// <param name="share">Of the messages, above 0 and at most 1.</param>
     /// <returns>The moves of which it will be done.</returns>
     public Task<IReadOnlyList<long>> AskComparisonAsync(
@@ -214,8 +214,8 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
                             row.State = DifferenceState.Remove;
                             break;
                         case DifferenceDecision.CarryAgain:
-                            // Struck out of the ledger it is fresh: the next pass looks whether it is there after all, and carries it if
-                            // not.
+                            // Deleted from the ledger, the message counts as new: the next pass checks whether it is on the to side after
+                            // all, and carries it if not.
                             await db
                                 .LedgerItems.Where(i => i.FolderId == row.FolderId && i.Number == row.Number)
                                 .ExecuteDeleteAsync(cancel);

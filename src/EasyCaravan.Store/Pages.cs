@@ -4,7 +4,7 @@ using EasyCaravan.Store.Rows;
 
 namespace EasyCaravan.Store;
 
-/// <summary>From a row to a page of the ledger.</summary>
+/// <summary>Converts a row to a page of the ledger.</summary>
 public static class Pages
 {
     public static LedgerFolder PageOf(LedgerFolderRow row)

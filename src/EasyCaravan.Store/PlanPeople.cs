@@ -28,7 +28,7 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
         public bool HasBegun => Stage is not (Stage.Listed or Stage.Surveyed or Stage.Withdrawn);
     }
 
-    /// <summary>Looks for what speaks against the plan, before anything is changed.</summary>
+    /// <summary>Finds conflicts with the plan, before anything is changed.</summary>
     public async Task CheckAsync(Plan plan, string planFile, CancellationToken cancel)
     {
         var known = await db

@@ -11,14 +11,19 @@ namespace EasyCaravan.Store;
 /// <summary>What applying a plan does, or would do, to one person.</summary>
 public sealed record PersonChange(string Batch, string Account, string Change);
 
-/// <summary>The plan in force, and how a new one takes its place.</summary>
+/// <summary>The plan in force, and applying a new one.</summary>
 public sealed class Plans(Database database, Journal journal, ISecrets secrets, TimeProvider time)
 {
     /// <summary>The plan as applied last, without its people; null before the first.</summary>
     public async Task<(Plan Plan, PlanRow Row)?> CurrentAsync(CancellationToken cancel)
     {
         await using var db = database.Read();
-        var row = await db.Plans.OrderByDescending(p => p.Id).FirstOrDefaultAsync(cancel);
+        return await CurrentAsync(db, cancel);
+    }
+
+    private static async Task<(Plan Plan, PlanRow Row)?> CurrentAsync(CaravanDb db, CancellationToken cancel)
+    {
+        var row = await db.Plans.AsNoTracking().OrderByDescending(p => p.Id).FirstOrDefaultAsync(cancel);
         if (row is null)
             return null;
         var (plan, errors) = PlanFile.Read(BundleOf(row, row.Text), withRosters: false);
@@ -32,12 +37,16 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
         new(row.File, text, JsonSerializer.Deserialize<Dictionary<string, string>>(row.FilesJson)!);
 
     /// <summary>Puts the plan in force with a changed text, checked before; its people stay as they are.</summary>
+    /// <param name="basis">The plan that was changed: if another one is in force by now, it would be lost.</param>
     /// <param name="what">For the journal.</param>
-    public Task RewriteAsync(string text, string what, string who, CancellationToken cancel) =>
+    /// <exception cref="StalePlanException">Another plan is in force by now.</exception>
+    public Task RewriteAsync(PlanRow basis, string text, string what, string who, CancellationToken cancel) =>
         database.WriteAsync(
             async db =>
             {
-                var before = await db.Plans.OrderByDescending(p => p.Id).FirstAsync(cancel);
+                var before = await db.Plans.AsNoTracking().OrderByDescending(p => p.Id).FirstAsync(cancel);
+                if (before.Id != basis.Id)
+                    throw new StalePlanException();
                 db.Plans.Add(
                     new PlanRow
                     {
@@ -54,19 +63,24 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
             cancel
         );
 
-    /// <summary>Puts a checked plan in force, all of it or, when anything speaks against it, nothing.</summary>
+    /// <summary>Applies a checked plan: all of it, or nothing when there is a conflict.</summary>
     /// <param name="dryRun">Only says what would change.</param>
+    /// <param name="expected">Ids of plans one of which has to be in force; null: any, or none.</param>
+    /// <exception cref="StalePlanException">None of the expected plans is in force.</exception>
     public Task<(IReadOnlyList<PersonChange> Changes, IReadOnlyList<PlanError> Errors)> ApplyAsync(
         Plan plan,
         PlanBundle bundle,
         string who,
         bool dryRun,
+        IReadOnlySet<long>? expected,
         CancellationToken cancel
     ) =>
         database.WriteAsync<(IReadOnlyList<PersonChange>, IReadOnlyList<PlanError>)>(
             async db =>
             {
-                var before = await CurrentAsync(cancel);
+                var before = await CurrentAsync(db, cancel);
+                if (expected is not null && (before is null || !expected.Contains(before.Value.Row.Id)))
+                    throw new StalePlanException();
                 var people = new PlanPeople(db, secrets, Instant.FromDateTimeOffset(time.GetUtcNow()));
                 await people.CheckAsync(plan, bundle.Name, cancel);
                 if (people.Errors.Count > 0)
@@ -110,7 +124,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
     public static string Summarise(IReadOnlyList<PersonChange> changes) =>
         changes.Count == 0 ? "no person changed" : string.Join(", ", changes.GroupBy(c => c.Change).Select(g => $"{g.Count()} {g.Key}"));
 
-    /// <summary>Where a route's mail rules changed, what they had left out is looked at again.</summary>
+    /// <summary>When a route's mail rules changed, the messages that they had excluded are examined again.</summary>
     private static async Task ReopenExcludedAsync(CaravanDb db, Plan? before, Plan plan, CancellationToken cancel)
     {
         var routes = plan
@@ -123,7 +137,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
         }
     }
 
-    /// <summary>Moves that wait for a window of the old timetable wait for one of the new; a new rhythm counts from now.</summary>
+    /// <summary>Moves that waited for a window of the old timetable wait for one of the new; a new interval counts from now.</summary>
     private void Reschedule(CaravanDb db, Plan? before, Plan plan)
     {
         var now = Instant.FromDateTimeOffset(time.GetUtcNow());
@@ -150,7 +164,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
         }
     }
 
-    /// <summary>Where a route carries other kinds than before, its moves get and lose legs.</summary>
+    /// <summary>When a route carries other kinds than before, legs are added to or removed from its moves.</summary>
     private async Task ChangeKindsAsync(CaravanDb db, Plan? before, Plan plan, CancellationToken cancel)
     {
         var now = Instant.FromDateTimeOffset(time.GetUtcNow());

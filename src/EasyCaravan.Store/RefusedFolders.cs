@@ -6,7 +6,7 @@ namespace EasyCaravan.Store;
 /// <summary>Folders that one of the sides refused, so that they were left behind as a whole.</summary>
 internal static class RefusedFolders
 {
-    /// <summary>Strikes out what was left behind with the folder: the next pass tries it again.</summary>
+    /// <summary>Deletes what was left behind with the folder, so that the next pass tries it again.</summary>
     public static async Task RetryAsync(CaravanDb db, long folder, CancellationToken cancel)
     {
         await db.LedgerItems.Where(i => i.FolderId == folder && i.Outcome == Outcome.LeftBehind).ExecuteDeleteAsync(cancel);

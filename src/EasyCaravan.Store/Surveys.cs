@@ -17,7 +17,7 @@ public sealed class Surveys(Database database)
 
     public static Inventory InventoryOf(SurveyRow row) => JsonSerializer.Deserialize<Inventory>(row.InventoryJson, s_json)!;
 
-    /// <summary>Takes the place of an earlier one. Changes nothing when the claim's lease is lost.</summary>
+    /// <summary>Replaces an earlier survey. Changes nothing when the claim's lease is lost.</summary>
     public Task SaveAsync(Claim claim, Inventory inventory, CancellationToken cancel) =>
         database.WriteAsync(
             async db =>

@@ -18,6 +18,21 @@ public sealed class PagesTests(ConsoleFixture fixture)
     }
 
     [Fact]
+    public async Task A_session_that_has_ended_shows_the_way_in_and_after_it_the_page_that_was_asked_for()
+    {
+        var page = await fixture.SignInAsync("/batches");
+        await page.Context.ClearCookiesAsync();
+        await page.GetByRole(AriaRole.Link, new() { Name = "Journal" }).ClickAsync();
+        await page.GetByLabel("Access token").First.FillAsync(fixture.Token);
+        await page.GetByRole(AriaRole.Button, new() { Name = "Sign in" }).ClickAsync();
+        await Expect(page.GetByRole(AriaRole.Heading, new() { Name = "Journal" })).ToBeVisibleAsync();
+        await Expect(page).ToHaveTitleAsync("Journal · Easy Caravan");
+        await page.GetByRole(AriaRole.Link, new() { Name = "Plan" }).ClickAsync();
+        await Expect(page).ToHaveTitleAsync("Plan · Easy Caravan");
+        await Expect(page.Locator("main")).ToBeFocusedAsync();
+    }
+
+    [Fact]
     public async Task Today_groups_what_needs_a_person_by_cause_with_the_remedy_beside_it()
     {
         var page = await fixture.SignInAsync("/");

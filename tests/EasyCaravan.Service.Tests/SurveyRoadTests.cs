@@ -170,6 +170,32 @@ public sealed class SurveyRoadTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_plan_takes_the_place_of_the_one_that_was_read_or_of_none()
+    {
+        using var read = await _service.Api.GetAsync("/api/v1/plan");
+        // Somebody else is quicker.
+        const string Rules = "- {match: {use: trash}, leave: true}\n";
+        await _service.Api.PutAsJsonAsync("/api/v1/routes/crossing/folders", new FolderRulesRequest(Rules), ContractJson.Options);
+        Assert.Equal(HttpStatusCode.PreconditionFailed, await ApplyInPlaceOfAsync(read.Headers.ETag!.ToString()));
+        Assert.Equal(Rules, (await _service.GetAsync<FolderRulesView>("routes/crossing/folders")).Rules);
+        Assert.Equal(HttpStatusCode.BadRequest, await ApplyInPlaceOfAsync("no tag"));
+
+        using var now = await _service.Api.GetAsync("/api/v1/plan");
+        Assert.Equal(HttpStatusCode.OK, await ApplyInPlaceOfAsync($"\"elsewhere\", {now.Headers.ETag}"));
+        Assert.Equal(Plan, (await _service.GetAsync<PlanView>("plan")).Text);
+
+        async Task<HttpStatusCode> ApplyInPlaceOfAsync(string tags)
+        {
+            using var request = new HttpRequestMessage(HttpMethod.Post, "/api/v1/plan/apply");
+            request.Headers.TryAddWithoutValidation("If-Match", tags);
+            var files = new Dictionary<string, string> { ["crew.csv"] = Roster };
+            request.Content = JsonContent.Create(new PlanSubmission("plan.yaml", Plan, files), options: ContractJson.Options);
+            using var answer = await _service.Api.SendAsync(request);
+            return answer.StatusCode;
+        }
+    }
+
+    [Fact]
     public async Task Other_rules_are_tried_before_they_are_put_in_force_and_the_plan_keeps_its_comments()
     {
         await _service.RunAsync("survey", "crew", "--wait");

@@ -62,8 +62,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Puts a plan in force: all of it, or nothing
-         * @description Puts a plan in force: all of it, or nothing
+         * Puts a plan in force: all of it, or nothing. With If-Match only in place of a known one
+         * @description Puts a plan in force: all of it, or nothing. With If-Match only in place of a known one
          */
         post: operations["planApply"];
         delete?: never;
@@ -80,8 +80,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The plan in force
-         * @description The plan in force
+         * The plan in force, with an ETag for If-Match
+         * @description The plan in force, with an ETag for If-Match
          */
         get: operations["planShow"];
         put?: never;
@@ -2536,7 +2536,10 @@ export interface operations {
                 /** @description Says what would change, and changes nothing. Default: false. */
                 dryRun?: boolean;
             };
-            header?: never;
+            header?: {
+                /** @description Only in place of this plan: the ETag of the plan in force as it was read. If another is in force by now, the answer is 412 and nothing changes. Default: in place of any plan. */
+                "If-Match"?: string;
+            };
             path?: never;
             cookie?: never;
         };

@@ -147,7 +147,7 @@ internal static class CompareCommand
         return all;
     }
 
-    /// <summary>None of those that are not compared yet will go on by itself: somebody is needed.</summary>
+    /// <summary>No move whose comparison is open will continue by itself: somebody is needed.</summary>
     private static async Task<bool> IsStoppedAsync(string batch, List<ComparisonView> found, CaravanClient client, CancellationToken cancel)
     {
         var open = found.Where(f => f.EndedAt is null).Select(f => f.Account).ToHashSet();

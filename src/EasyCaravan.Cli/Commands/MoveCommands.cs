@@ -8,7 +8,7 @@ namespace EasyCaravan.Cli.Commands;
 internal static class MoveCommands
 {
     /// <summary>
-    /// Between two looks: at first often, as small passes end at once, later at most a tenth of the time that has passed.
+    /// The pause between two reads: short at first, because small passes end at once; later a tenth of the time that has passed.
     /// </summary>
     private static readonly TimeSpan s_shortestLook = TimeSpan.FromMilliseconds(40),
         s_longestLook = TimeSpan.FromSeconds(1);
@@ -229,7 +229,7 @@ internal static class MoveCommands
 
     private static void Conclude(List<MoveView> moves, Writer writer)
     {
-        // A cause that many meet is told once, with its people.
+        // A cause that several people have is shown once, with their names.
         foreach (
             var same in moves
                 .SelectMany(ProblemsOf)

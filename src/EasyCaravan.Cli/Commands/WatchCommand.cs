@@ -65,7 +65,7 @@ internal static class WatchCommand
             show(first);
             if (first.IsQuiet && !stay)
                 return;
-            // Each event is a reason to look; the rest between two looks keeps a busy service from being asked without end.
+            // Every event causes a read; the pause between two reads limits the requests to a busy service.
             await foreach (var _ in client.ListenAsync(cancel))
             {
                 var now = await LookAsync(batch, client, cancel);

@@ -58,7 +58,7 @@ internal static class WaybillCommand
                         false
                     )
                 );
-            // With one kind there is nothing to tell apart.
+            // With only one kind, the kind is not named.
             var several = person.Kinds.Count > 1;
             if (several && writer.Form is OutputForm.Table)
                 lines.AddRange(

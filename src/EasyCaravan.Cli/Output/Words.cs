@@ -19,7 +19,7 @@ internal static class Words
             _ => $"{octets} B",
         };
 
-    /// <summary>Local time with its offset: an hour without a zone is half a promise.</summary>
+    /// <summary>Local time with its offset, because an hour without a zone is ambiguous.</summary>
     public static string Time(DateTimeOffset at) => at.ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss zzz", CultureInfo.InvariantCulture);
 
     public static string Duration(double seconds) =>

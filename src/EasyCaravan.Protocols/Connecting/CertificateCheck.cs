@@ -4,7 +4,7 @@ using EasyCaravan.Core.Planning;
 
 namespace EasyCaravan.Protocols.Connecting;
 
-/// <summary>Decides whether a server's certificate is believed, and keeps the reason in words.</summary>
+/// <summary>Decides whether a server's certificate is trusted, and keeps the reason as text.</summary>
 internal sealed class CertificateCheck(Trust trust, string host)
 {
     public string? Objection { get; private set; }

@@ -8,7 +8,7 @@ using EasyCaravan.Core.Planning;
 
 namespace EasyCaravan.Protocols.Connecting;
 
-/// <summary>One thing that was done to get in, for <c>service try</c>.</summary>
+/// <summary>One step of connecting and signing in, reported by <c>service try</c>.</summary>
 public sealed record ConnectStep(string Name, string Result);
 
 /// <summary>Where a connection goes, and how it is protected on the way.</summary>
@@ -16,8 +16,8 @@ public sealed record ConnectStep(string Name, string Result);
 public sealed record Endpoint(string Whom, string Host, int Port, Security Security, Trust Trust);
 
 /// <summary>
-/// Asks a server in the clear to go on with TLS. Reads no octet beyond the server's leave, and returns the greeting to be told to whoever
-/// reads on.
+/// Asks a server, without encryption, to switch to TLS. Reads no octet after the server's consent, and returns the greeting for whoever
+/// reads next.
 /// </summary>
 internal delegate Task<byte[]> Upgrade(StartTlsDialog talk, CancellationToken cancel);
 
@@ -78,7 +78,7 @@ public static class Connector
         }
         catch (SocketException e)
         {
-            // A name that does not exist needs a person; a resolver that does not answer passes.
+            // A name that does not exist needs a person; a resolver that does not answer is a temporary fault.
             var cause = e.SocketErrorCode is SocketError.HostNotFound or SocketError.NoData ? Cause.HostUnknown : Cause.Unreachable;
             throw Failed(cause, service, $"the host {service.Host} cannot be found", e);
         }
@@ -150,13 +150,13 @@ public static class Connector
         new(new Fault(cause, service.Whom, what), Verdict.Close, inner);
 }
 
-/// <summary>The words before protection: line by line.</summary>
+/// <summary>The dialog before TLS, line by line.</summary>
 internal sealed class StartTlsDialog(Endpoint service, Stream stream)
 {
     public async Task SayAsync(string line, CancellationToken cancel) =>
         await stream.WriteAsync(System.Text.Encoding.ASCII.GetBytes(line + "\r\n"), cancel);
 
-    /// <summary>Octet by octet, so that nothing sent after the answer to STARTTLS is taken for protected (command injection).</summary>
+    /// <summary>Reads octet by octet, so that nothing sent after the answer to STARTTLS counts as protected (command injection).</summary>
     public async Task<string> HearAsync(CancellationToken cancel)
     {
         var line = new List<byte>();

@@ -4,7 +4,7 @@ using EasyCaravan.Protocols.Lines;
 
 namespace EasyCaravan.Protocols.Imap;
 
-/// <summary>From a server's refusal to its cause: by the response code (RFC 5530 and others), never by the words.</summary>
+/// <summary>Maps a server's refusal to a cause: by its response code (RFC 5530 and others), never by its text.</summary>
 internal static class ImapCauses
 {
     /// <param name="otherwise">
@@ -19,7 +19,7 @@ internal static class ImapCauses
             "NOPERM" => Cause.NotPermitted,
             "AUTHENTICATIONFAILED" or "AUTHORIZATIONFAILED" or "EXPIRED" or "PRIVACYREQUIRED" => Cause.SignInRefused,
             "UNAVAILABLE" or "INUSE" or "SERVERBUG" or "CONTACTADMIN" => Cause.ServiceBusy,
-            // Deleted or renamed since it was listed: the next pass lists anew.
+            // The folder was deleted or renamed since it was listed; the next pass lists again.
             "NONEXISTENT" when otherwise is Cause.NotPermitted => Cause.ProtocolBroken,
             "TRYCREATE" or "NONEXISTENT" or "CANNOT" => otherwise is Cause.MessageRefused ? Cause.FolderRefused : otherwise,
             _ => otherwise,

@@ -13,10 +13,10 @@ namespace EasyCaravan.Protocols.Imap;
 /// </summary>
 internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, ImapFolders folders, Dictionary<string, FlagSet> flagSets)
 {
-    /// <summary>Folders asked about before the first answer is read: the distance to the server is paid once for them.</summary>
+    /// <summary>Folders whose commands are sent before the first answer is read, so that they share one round trip.</summary>
     private const int Together = 50;
 
-    /// <summary>New messages of one folder whose index is kept; of more it is asked for again when they are carried.</summary>
+    /// <summary>New messages of one folder whose index is kept in memory; beyond that it is fetched again when they are carried.</summary>
     private const int MostItems = 10_000;
 
     private bool? _resync;
@@ -36,7 +36,7 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
         var changes = new List<FolderChange?>();
         foreach (var some in queries.Chunk(Together))
         {
-            // RFC 7162 §3.2.3: to be enabled before the first folder is opened.
+            // RFC 7162 §3.2.3: QRESYNC must be enabled before the first folder is opened.
             var enabling =
                 _resync is null && !connection.HasOpened && traits.Can(ImapCapabilities.QuickResync)
                     ? await connection.PutAsync(EnableVerb.QuickResync, cancel)
@@ -91,7 +91,7 @@ internal sealed class ImapChanges(ImapConnection connection, ImapTraits traits, 
         if (!ok || asked.Opening.UidValidity is { } uidValidity && uidValidity != since.Epoch || asked.Opening.Exists is not { } count)
             return null;
 
-        // Silence is not "none": taken so, all messages of the folder would count as deleted.
+        // No answer does not mean an empty folder: otherwise all its messages would count as deleted.
         if (asked.Search is { Uids: null } && count > 0)
             throw connection.Wire.Garbage(new FormatException($"the search of '{asked.Query.Path}' ended without its answer"));
         var present = asked.Search is null ? null : asked.Search.Uids ?? new NumberSet();

@@ -16,7 +16,7 @@ public static class ImapConnector
             cancel
         );
 
-    /// <summary>STARTTLS (RFC 9051 §6.2.1). Whatever came before it is forgotten, but for the greeting's own words.</summary>
+    /// <summary>STARTTLS (RFC 9051 §6.2.1). Everything received before it is discarded, except the text of the greeting.</summary>
     private static async Task<byte[]> UpgradeAsync(StartTlsDialog talk, CancellationToken cancel)
     {
         var greeting = await talk.HearAsync(cancel);

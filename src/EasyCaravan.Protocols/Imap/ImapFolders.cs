@@ -10,10 +10,10 @@ namespace EasyCaravan.Protocols.Imap;
 /// <summary>Lists, makes and opens folders, and knows the names by which the server knows them.</summary>
 internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
 {
-    /// <summary>More than anybody has: beyond it lies nonsense that would fill the memory.</summary>
+    /// <summary>More folders than any account has; a server that lists more would fill the memory.</summary>
     private const int MostFolders = 100_000;
 
-    /// <summary>Folders whose commands leave together.</summary>
+    /// <summary>Folders whose commands are sent together.</summary>
     private const int Together = 50;
 
     /// <summary>Stands for a name that is empty.</summary>
@@ -53,7 +53,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         }
         await connection.MustAsync(ListVerb.All(traits), Take, "the list of folders was refused", Cause.NotPermitted, cancel);
 
-        // One entry a name; a server that shows a folder twice means the same folder.
+        // One entry per name: a server that lists a name twice means the same folder.
         var own = entries.Where(e => IsOwn(e.Raw)).GroupBy(e => e.Raw).Select(g => g.First()).ToList();
         if (!traits.Can(ImapCapabilities.ListStatus))
             await AskStatusAsync(own, cursors, cancel);
@@ -97,7 +97,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         if (path.IsInbox && !traits.OtherRoot)
             return "INBOX";
         var names = path.Names.Select(traits.Encode);
-        // Below the inbox means below it on every server, also where all folders live there.
+        // A folder below INBOX stays below INBOX on every server, even on servers that keep all folders there.
         var prefix =
             path.Names[0] == "INBOX" && !traits.OtherRoot && traits.Prefix.StartsWith("INBOX", StringComparison.OrdinalIgnoreCase)
                 ? ""
@@ -141,7 +141,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
                 // RFC 6154 §3: a server may refuse a use, for example because another folder has it. The folder matters more.
                 if (cursor is null && CreateVerb.TakesUse(folder.Use, traits))
                     made.AddRange(await CreateAsync([folder with { Use = SpecialUse.None }], cancel));
-                // Whether it was there before or not, what counts is that it is there now.
+                // It does not matter whether the folder existed before; it exists now.
                 else
                     made.Add(
                         new MadeFolder(
@@ -173,7 +173,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
 
     public bool IsOpen(FolderPath path) => connection.Open is { } open && open.Name == RawName(path);
 
-    /// <summary>Opens a folder: one round trip, or none when it is open already and need not be looked at anew.</summary>
+    /// <summary>Opens a folder: one round trip, or none when it is open already and its state need not be refreshed.</summary>
     public async Task OpenAsync(FolderPath path, bool writable, bool anew, CancellationToken cancel)
     {
         if (!anew && IsOpen(path) && (connection.Open!.Value.Writable || !writable))
@@ -238,7 +238,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         );
     }
 
-    /// <summary>For who reads the answer by itself.</summary>
+    /// <summary>For callers that read the answer themselves.</summary>
     public bool Conclude(FolderOpening opening, ImapResult result)
     {
         connection.Openings--;
@@ -246,8 +246,8 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         if (!result.IsOk)
             return false;
         connection.Open = (opening.Raw, opening.Writable);
-        // An empty folder holds no number that could be taken for another. Quirk (Courier): one that nothing was ever added to has a new
-        // numbering each second.
+        // In an empty folder no UID can be mistaken for another. Quirk (Courier): a folder to which nothing was ever added has a new
+        // UIDVALIDITY each second.
         if (
             opening.UidValidity is { } now
             && opening.Exists is not 0
@@ -277,7 +277,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         return any;
     }
 
-    /// <summary>The tightest of the quota roots that hold the inbox; null where nobody says.</summary>
+    /// <summary>The quota root of the inbox with the least free space; null when the server does not tell.</summary>
     public async Task<Core.Surveying.Room?> ReadRoomAsync(CancellationToken cancel)
     {
         if (!traits.Can(ImapCapabilities.Quota))
@@ -327,7 +327,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
 
     private async Task AskStatusAsync(List<ListedFolder> entries, Dictionary<string, FolderCursor> cursors, CancellationToken cancel)
     {
-        // All questions leave together: the distance to the server is paid once for every 100 folders.
+        // All commands are sent together: one round trip for every 100 folders.
         foreach (var some in entries.Where(e => e.Selectable).Chunk(100))
         {
             var tags = new List<string>();

@@ -17,7 +17,7 @@ public sealed class ImapMailAccount : IMailAccount
     /// <summary>Silence after which a server is given up.</summary>
     private static readonly TimeSpan s_patience = TimeSpan.FromMinutes(2);
 
-    /// <summary>Folders asked about before the first answer is read.</summary>
+    /// <summary>Folders whose commands are sent before the first answer is read.</summary>
     private const int FoldersTogether = 50;
 
     /// <summary>Numbers in one command for short answers.</summary>
@@ -330,7 +330,7 @@ public sealed class ImapMailAccount : IMailAccount
             }
             catch (FaultException)
             {
-                // It was gone already.
+                // The connection was already lost.
             }
         }
         await wire.DisposeAsync();

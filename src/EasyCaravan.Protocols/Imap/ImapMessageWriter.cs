@@ -17,15 +17,15 @@ internal sealed class ImapMessageWriter : IMessageWriter
     /// <summary>Octets after which an APPEND is ended, however few messages it holds.</summary>
     private const long LargestAppend = 8 * 1024 * 1024;
 
-    /// <summary>Time after which an APPEND is ended: where mail trickles, what arrived is confirmed all the same.</summary>
+    /// <summary>Time after which an APPEND is ended, so that messages of a slow source are confirmed without delay.</summary>
     private const long LongestAppend = 1_000;
 
     /// <summary>APPENDs whose answer is awaited while the next is written.</summary>
     private readonly int _mostUnderWay;
 
     /// <summary>
-    /// How many messages may be in them: more with each that the server takes. A pass that is told to stop awaits them all, and of a slow
-    /// service nobody knows before it has answered.
+    /// How many messages these APPENDs may hold; the number grows with each message that the server accepts. A pass that is told to stop
+    /// waits for all of them, and the speed of a service is not known before its first answers.
     /// </summary>
     private int _mostMessages;
 
@@ -75,8 +75,8 @@ internal sealed class ImapMessageWriter : IMessageWriter
     private LineConnection Wire => _connection.Wire;
 
     /// <summary>
-    /// As many APPENDs are under way as may be, or two and these large or old: on a slow service what is confirmed is to be known soon, and
-    /// little to be unknown after a lost connection.
+    /// True when the limit of open APPENDs is reached, or when two are open and large or old: a slow service should confirm soon, so that
+    /// little is uncertain after a lost connection.
     /// </summary>
     private bool IsFull =>
         _underWay.Count >= _mostUnderWay
@@ -138,7 +138,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
             await Wire.WriteAsync(")", cancel);
         if (_dropping)
         {
-            // The refusal has ended the command.
+            // The refusal ended the command.
             _dropping = false;
             _current = null;
         }
@@ -171,7 +171,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
         _current = null;
     }
 
-    /// <summary>Waits for the server's leave to send a literal; meanwhile answers to earlier APPENDs may come.</summary>
+    /// <summary>Waits for the server's continuation to send a literal; answers to earlier APPENDs may come first.</summary>
     private async ValueTask AwaitLeaveAsync(CancellationToken cancel)
     {
         await Wire.FlushAsync(cancel);

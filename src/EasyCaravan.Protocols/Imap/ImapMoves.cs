@@ -33,7 +33,7 @@ internal sealed class ImapMoves(ImapConnection connection, ImapTraits traits, Im
                     places[old] = now;
             }
             var command = MoveVerb.Of(uids, folders.Quoted(to), traits);
-            // RFC 6851 §4.3: MOVE tells the places before its end, COPY with it.
+            // RFC 6851 §4.3: MOVE sends COPYUID in an untagged response, COPY in its tagged one.
             var result = await connection.RunAsync(command, r => Read(ImapResult.Parse(r.Text.Span[2..]).Code), cancel);
             if (!result.IsOk)
                 throw new FaultException(

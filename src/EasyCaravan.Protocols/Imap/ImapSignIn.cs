@@ -67,7 +67,7 @@ internal static class ImapSignIn
     )
     {
         using var said = new LastAnswer();
-        // Not disposed: it would close the stream, which outlives it.
+        // Not disposed, because that would close the stream, which is used further.
 #pragma warning disable CA2000
         var client = new ImapClient(said) { Timeout = GreetingPatience };
 #pragma warning restore CA2000

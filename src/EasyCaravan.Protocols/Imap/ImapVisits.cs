@@ -11,7 +11,7 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
     /// <summary>Messages that may arrive while a folder is being listed.</summary>
     private const int MostArrivals = 100_000;
 
-    /// <summary>Folders asked about before the first answer is read.</summary>
+    /// <summary>Folders whose commands are sent before the first answer is read.</summary>
     private const int Together = 50;
 
     private sealed record Asked(
@@ -30,7 +30,7 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
             var asked = new List<Asked>();
             foreach (var visit in some)
                 asked.Add(await AskAsync(visit, cancel));
-            // The answer to a search may come before those of the commands sent ahead of it: all searches under way listen all the time.
+            // The answer to a search may arrive before those of commands sent ahead of it, so every pending search sees every response.
             var searches = asked.Select(a => a.Search).OfType<SearchAnswer>().ToList();
             void Take(ImapResponse response)
             {
@@ -49,7 +49,7 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
     }
 
     /// <summary>
-    /// All that is asked of one folder leaves with its opening: where it cannot be opened, the rest is refused by itself.
+    /// All commands for one folder are sent together with its SELECT: when that fails, the server refuses the others too.
     /// </summary>
     private async Task<Asked> AskAsync(FolderVisit visit, CancellationToken cancel)
     {
@@ -110,11 +110,11 @@ internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, I
             refused ??= ImapCauses.Refused(result, connection.Wire, $"the messages of '{visit.Path}' cannot be listed", Cause.NotPermitted);
         if (refused is not null)
             return new FolderSeen(null, refused, flagsRefused);
-        // Silence is not "none": taken so, all messages of the folder would count as lost.
+        // No answer does not mean an empty folder: otherwise all its messages would count as lost.
         if (asked.Search.Uids is null && opening.Exists is not 0)
             throw connection.Wire.Garbage(new FormatException($"the search of '{visit.Path}' ended without its answer"));
         var all = asked.Search.Uids ?? new NumberSet();
-        // A few may have arrived in between; many more than there are is a server that makes numbers up.
+        // A few messages may have arrived in between. Many more than EXISTS announced means that the server invents numbers.
         if (opening.Exists is { } exists && all.Count > (long)exists + MostArrivals)
             throw connection.Wire.Garbage(new FormatException($"{all.Count} messages are listed in a folder of {exists}"));
         return new FolderSeen(all, null, flagsRefused);

@@ -60,7 +60,7 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
                     return line;
                 if (Begins(line, "OK"))
                 {
-                    // The server's last word may stand in the answer itself.
+                    // The server may put its final SASL data into the OK response (RFC 5804 §2.1).
                     if (FinalWord().Match(line) is { Success: true } final && !mechanism.IsAuthenticated)
                         await mechanism.ChallengeAsync(final.Groups[1].Value, cancel);
                     return null;

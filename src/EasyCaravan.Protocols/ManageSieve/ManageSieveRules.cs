@@ -70,7 +70,7 @@ public static partial class ManageSieveRules
         return new ManageSieveConnection(new LineConnection(stream, service.Name, s_patience) { Service = service.Name });
     }
 
-    /// <summary>Comments and other strings are passed over; what a test guards is counted too, as it may come to be.</summary>
+    /// <summary>Comments and other strings are skipped; actions inside a test are counted too, because they may be executed.</summary>
     internal static ImmutableArray<string> RedirectsOf(string script)
     {
         var found = new List<string>();

@@ -19,13 +19,13 @@ public sealed class Pop3MailAccount : IMailAccount
 {
     private static readonly TimeSpan s_patience = TimeSpan.FromMinutes(2);
 
-    /// <summary>Commands under way at a time, where the server bears it (RFC 2449 §6.6).</summary>
+    /// <summary>Commands that are sent before the first answer is read, when the server supports it (RFC 2449 §6.6).</summary>
     private const int Pipelined = 50;
 
-    /// <summary>More than any inbox holds: beyond it lies nonsense that would fill the memory.</summary>
+    /// <summary>More messages than any inbox holds; a server that lists more would fill the memory.</summary>
     private const int MostMessages = 1_000_000;
 
-    /// <summary>Octets of a header that are kept; what tells messages apart stands far before.</summary>
+    /// <summary>Octets of a header that are kept; the fields that identify a message come much earlier.</summary>
     private const int LongestHeader = 4 * 1024 * 1024;
 
     private readonly LineConnection _wire;
@@ -211,7 +211,7 @@ public sealed class Pop3MailAccount : IMailAccount
             }
             catch (FaultException)
             {
-                // It was gone already.
+                // The connection was already lost.
             }
         }
         await _wire.DisposeAsync();
@@ -245,7 +245,7 @@ public sealed class Pop3MailAccount : IMailAccount
         _items = names
             .Select((n, i) => (Number: numbers[i], n.Place))
             .ToDictionary(n => n.Number, n => (n.Place, sizes.GetValueOrDefault(n.Place)));
-        // Which messages are there is all that can change: the mark stands for their set.
+        // Only the set of messages can change, so the cursor is a digest of that set.
         var hash = new XxHash64();
         foreach (var name in unique.Order(StringComparer.Ordinal))
             hash.Append(Encoding.UTF8.GetBytes(name + "\n"));
@@ -312,7 +312,7 @@ public sealed class Pop3MailAccount : IMailAccount
             return null;
         var header = new MemoryStream();
         var body = new Pop3Body(_wire);
-        // Up to the empty line in which a header ends (RFC 5322 §2.1); the rest is passed over.
+        // Up to the empty line that ends a header (RFC 5322 §2.1); the rest is skipped.
         var newlines = 1;
         while (await body.ReadAsync(cancel) is { Length: > 0 } piece)
         {

@@ -48,7 +48,7 @@ internal sealed class Pop3MessageReader(
                 continue;
             }
             await PutDownAsync(cancel);
-            // The next one travels while this one is handed on.
+            // The next message is requested while this one is passed on.
             _asked = _next < messages.Count;
             if (_asked)
                 await AskAsync(_next, cancel);

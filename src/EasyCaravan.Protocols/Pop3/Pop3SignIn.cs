@@ -43,7 +43,7 @@ internal static class Pop3SignIn
     )
     {
         using var said = new LastAnswer();
-        // Not disposed: it would close the stream, which outlives it.
+        // Not disposed, because that would close the stream, which is used further.
 #pragma warning disable CA2000
         var client = new Pop3Client(said) { Timeout = 60_000 };
 #pragma warning restore CA2000
@@ -89,7 +89,7 @@ internal static class Pop3SignIn
         }
         catch (Exception e) when (e is AuthenticationException or Pop3CommandException)
         {
-            // RFC 2449 §8, RFC 3206: the codes in brackets say whose turn it is.
+            // RFC 2449 §8, RFC 3206: the code in brackets tells whether a person is needed.
             var text = said.Line.StartsWith("-ERR", StringComparison.OrdinalIgnoreCase) ? said.Line[4..].Trim() : said.Line;
             var cause =
                 text.StartsWith("[IN-USE]", StringComparison.OrdinalIgnoreCase)
@@ -126,7 +126,7 @@ internal static class Pop3SignIn
         }
     }
 
-    /// <summary>Keeps the last status line of the server. What we send is not looked at.</summary>
+    /// <summary>Keeps the last status line of the server. What the client sends is not recorded.</summary>
     private sealed class LastAnswer : IProtocolLogger
     {
         public string Line { get; private set; } = "";

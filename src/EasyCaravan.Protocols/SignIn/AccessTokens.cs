@@ -19,7 +19,7 @@ public sealed record DeviceCode(string Code, string UserCode, Uri Where, DateTim
 /// <summary>What a person's consent gave.</summary>
 public sealed record Consent(string RefreshToken, string? Scope);
 
-/// <summary>Comes by access tokens, keeps them while they last, and renews them before they end.</summary>
+/// <summary>Obtains access tokens, keeps them while they are valid, and renews them before they expire.</summary>
 /// <param name="open">Opens a secret that the plan refers to.</param>
 /// <param name="rotated">
 /// Told of a refresh token that takes the place of the one in the credentials (RFC 6749 §6); must keep it before it returns.
@@ -28,8 +28,8 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
     : IDisposable
 {
     /// <summary>
-    /// A token is renewed this long before its end, or at half of its life where that is shorter: it shall not end on the way to the
-    /// server.
+    /// A token is renewed this long before it expires, or at half of its lifetime when that is shorter, so that it does not expire on its
+    /// way to the server.
     /// </summary>
     private static readonly TimeSpan s_early = TimeSpan.FromMinutes(2);
 
@@ -67,7 +67,7 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         await kept.Gate.WaitAsync(cancel);
         try
         {
-            // The roster's secret changed: what came of the old one is no longer meant.
+            // The roster's secret changed, so tokens that came from the old one are no longer valid.
             if (who.Secret != kept.Given && who.Secret != kept.Refresh)
                 (kept.Given, kept.Refresh, kept.Token) = (who.Secret, who.Secret, null);
             if (kept.Token is { } token && kept.RenewAt > time.GetUtcNow() && token.Value != refused)
@@ -249,7 +249,7 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         }
     }
 
-    /// <summary>RFC 7523 §3: who vouches, for whom it acts, where it is good, and not for long.</summary>
+    /// <summary>The claims of RFC 7523 §3: issuer, subject, audience and a short lifetime.</summary>
     private string Assertion(Core.Planning.SignIn.OAuth signIn, Credentials who)
     {
         var pem = Open(signIn.Client.Key)!;

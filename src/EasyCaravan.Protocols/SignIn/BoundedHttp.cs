@@ -5,8 +5,8 @@ using EasyCaravan.Protocols.Connecting;
 namespace EasyCaravan.Protocols.SignIn;
 
 /// <summary>
-/// The one way in which we read from others over HTTP: every body, header and time has a bound, and nobody is followed elsewhere. A server
-/// that answers without end would otherwise fill the memory of all moves.
+/// The only way in which the service reads from others over HTTP: bodies, headers and times are limited, and redirects are not followed. An
+/// endless answer would otherwise use the memory of all moves.
 /// </summary>
 internal static class BoundedHttp
 {

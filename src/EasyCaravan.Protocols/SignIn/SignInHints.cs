@@ -43,7 +43,7 @@ internal static class SignInHints
     {
         switch (result.CodeName)
         {
-            // Too many at once, or for now: it passes.
+            // Too many connections or attempts: a temporary fault.
             case "LIMIT" or "UNAVAILABLE" or "INUSE" or "SERVERBUG":
                 return Cause.ServiceBusy;
             case "AUTHORIZATIONFAILED":

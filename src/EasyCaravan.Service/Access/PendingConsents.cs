@@ -27,7 +27,7 @@ internal sealed record PendingConsent(
     public SemaphoreSlim Gate { get; } = new(1);
 }
 
-/// <summary>Consents under way. In memory: one that a restart forgets is begun again.</summary>
+/// <summary>Consents that were begun, in memory: after a restart they have to be begun again.</summary>
 internal sealed class PendingConsents(AccessTokens tokens, Consents consents, TimeProvider time)
 {
     private static readonly TimeSpan s_patience = TimeSpan.FromMinutes(10);
@@ -50,7 +50,7 @@ internal sealed class PendingConsents(AccessTokens tokens, Consents consents, Ti
     public (string Id, PendingConsent Pending) BeginCode(Core.Planning.Service service, string account, string who, Uri redirect) =>
         Keep(new PendingConsent(service, account, who, time.GetUtcNow() + s_patience, NewSecret(), redirect, null));
 
-    /// <summary>How it stands. A device code is asked after at the authorization server, no oftener than that allows.</summary>
+    /// <summary>Its state. A device code is polled at the authorization server, not more often than the server allows.</summary>
     public async Task<ConsentState?> StateAsync(string id, CancellationToken cancel)
     {
         if (!_pending.TryGetValue(id, out var pending))
@@ -75,7 +75,7 @@ internal sealed class PendingConsents(AccessTokens tokens, Consents consents, Ti
         }
     }
 
-    /// <summary>The browser came back (RFC 6749 §4.1.2). The state is good once.</summary>
+    /// <summary>The browser was redirected back (RFC 6749 §4.1.2). The state is accepted once.</summary>
     /// <param name="error">What the authorization server says instead of a code.</param>
     public async Task<(PendingConsent Pending, ConsentState State)?> CallbackAsync(
         string state,

@@ -22,7 +22,7 @@ internal sealed class SecretPlaces(CaravanOptions options)
             SecretReference.File file => (ReadFile(file.Name), $"there is no file '{file.Name}' in {Folder} that the service can read"),
             _ => throw new InvalidOperationException($"Unknown reference {reference}."),
         };
-        // Editors end files with a line end; no secret does.
+        // Editors end files with a line end, which is not part of the secret.
         return text?.TrimEnd('\r', '\n') is { Length: > 0 } secret
             ? secret
             : throw new FaultException(new Fault(Cause.SecretMissing, reference.ToString()!, place), Verdict.Keep);

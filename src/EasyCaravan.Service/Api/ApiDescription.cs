@@ -23,6 +23,9 @@ internal static class ApiDescription
         ["decided"] = "Also what somebody has decided about. Default: only what is undecided.",
         ["dryRun"] = "Says what would change, and changes nothing. Default: false.",
         ["id"] = "The consent, as its beginning answered.",
+        ["If-Match"] =
+            "Only in place of this plan: the ETag of the plan in force as it was read. If another is in force by now, the answer is 412 "
+            + "and nothing changes. Default: in place of any plan.",
         ["limit"] = "Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200.",
         ["move"] = "Only this move: its from account. Default: all moves of the batch.",
         ["name"] = "The service's name in the plan.",

@@ -79,7 +79,7 @@ internal static class BatchApi
             query = query.Where(m => m.Condition == ConditionKind.Running);
         if (!string.IsNullOrWhiteSpace(search))
         {
-            // Lower case on both sides: providers differ in what LIKE makes of case.
+            // Both sides in lower case, because databases differ in whether LIKE respects case.
 #pragma warning disable CA1304, CA1311, CA1862
             var words = search.ToLowerInvariant();
             query = query.Where(m =>
@@ -151,7 +151,7 @@ internal static class BatchApi
         );
     }
 
-    /// <summary>The folders of many moves in one look, by move.</summary>
+    /// <summary>The folders of many moves in one query, by move.</summary>
     public static async Task<ILookup<long, FolderView>> FoldersAsync(
         CaravanDb db,
         IReadOnlyCollection<long> moves,
@@ -239,7 +239,7 @@ internal static class BatchApi
         );
         if (request.Action is MoveAction.Start)
             await moves.RankAsync(batch, await IsSmallFirstAsync(current, batch, cancel), cancel);
-        // Somebody may have mended what was wrong with a service: it is tried at once.
+        // Somebody may have solved the service's problem, so it is tried at once.
         if (request.Action is MoveAction.Retry)
             throttle.Forget();
         signal.Raise();

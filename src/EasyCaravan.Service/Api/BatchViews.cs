@@ -29,7 +29,7 @@ internal static class BatchViews
     )
     {
         var kinds = await KindsAsync(db, plan, only, cancel);
-        // What running passes have added: there are never more of them than workers.
+        // What running passes have added. There are never more of them than workers.
         var running = await RunningAsync(db, only, cancel);
         var views = new List<BatchView>();
         foreach (var batch in plan.Batches.Where(b => only is null || b.Name == only))

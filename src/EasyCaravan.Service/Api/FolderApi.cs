@@ -141,7 +141,7 @@ internal static class FolderApi
         return string.Join("; ", left.Prepend($"{landing} of {folders} folder{(folders == 1 ? "" : "s")} land{(folders == 1 ? "s" : "")}"));
     }
 
-    /// <summary>Where rules send a folder, and the name that its owner gave that place since.</summary>
+    /// <summary>Where the rules put a folder, and the name that its owner has given that place since.</summary>
     private static async Task<Dictionary<(string From, string To), string>> RenamedAsync(
         Database database,
         long move,
@@ -215,16 +215,17 @@ internal static class FolderApi
         CancellationToken cancel
     )
     {
+        var (_, row) = await current.GetAsync(cancel);
         var (changed, problem) = await WithRulesAsync(current, route, request.Rules, cancel);
         if (problem is not null)
             return problem;
-        var (_, row) = await current.GetAsync(cancel);
         if (request.Before is { } before && PlanText.FolderRulesOf(row!.Text, route) != before)
             return Problems.Refused(
                 $"Somebody else changed the rules of '{route}' meanwhile.",
                 "Look at what is in force now, and make your change there"
             );
         await plans.RewriteAsync(
+            row!,
             changed!.Value.Text,
             $"changed the folder rules of the route {route}",
             context.User.Identity!.Name!,
@@ -267,7 +268,7 @@ internal static class FolderApi
             );
         }
         var (read, errors) = PlanFile.Read(Plans.BundleOf(row, text), withRosters: false);
-        // The rules stand alone in front of the person: their lines count from the list's own first.
+        // The person sees only the rules, so line numbers count from the first line of the list.
         if (read is null)
             return (
                 null,

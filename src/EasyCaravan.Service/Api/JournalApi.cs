@@ -26,7 +26,7 @@ internal static class JournalApi
     )
     {
         await using var db = database.Read();
-        // A batch that is in the plan no more may still be asked for.
+        // The journal of a batch that is no longer in the plan can still be read.
         if (
             batch is not null
             && (await current.GetAsync(cancel)).Plan?.Batches.Any(b => b.Name == batch) != true

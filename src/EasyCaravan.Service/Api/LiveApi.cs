@@ -38,7 +38,7 @@ internal static class LiveApi
         [EnumeratorCancellation] CancellationToken cancel
     )
     {
-        // An open stream would hold up the service's stop; a client that left must not show as an error.
+        // An open stream would delay stopping the service; a client that disconnects is not an error.
         using var end = CancellationTokenSource.CreateLinkedTokenSource(cancel, stopping);
         var listener = hub.Listen();
         try

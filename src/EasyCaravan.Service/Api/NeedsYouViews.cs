@@ -30,7 +30,7 @@ internal static class NeedsYouViews
         return groups;
     }
 
-    /// <summary>Kinds that need somebody: they do so too while the others run.</summary>
+    /// <summary>Kinds that need somebody, also of moves whose other kinds are running.</summary>
     private static async Task<List<NeedsYou>> LegsAsync(CaravanDb db, Plan plan, CancellationToken cancel)
     {
         var needing =
@@ -58,7 +58,7 @@ internal static class NeedsYouViews
                 Last = g.Max(n => n.Leg.Fault!.What)!,
             })
             .ToListAsync(cancel);
-        // With one kind there is nothing to tell apart. What a service's definition says about its own words is worth a group by itself.
+        // With one kind, the kind is not named. A remedy from a service's own definition gets a group of its own.
         var several = plan.Batches.Where(b => plan.Routes.First(r => r.Name == b.Route).Carry.Length > 1).Select(b => b.Name).ToHashSet();
         var groups = new List<NeedsYou>();
         foreach (var same in counted.GroupBy(c => (c.Cause, c.Help, Kind: several.Contains(c.Batch) ? c.Kind : (Kind?)null)))
@@ -108,7 +108,7 @@ internal static class NeedsYouViews
         return groups;
     }
 
-    /// <summary>In the service's own words where all met the same; otherwise in ours.</summary>
+    /// <summary>The service's own text when all met the same one; otherwise our text for the cause.</summary>
     private static string WhatOf(Cause cause, IEnumerable<string> said) => said.Distinct().ToList() is [var only] ? only : Summary(cause);
 
     private static async Task<List<NeedsYou>> ItemsLeftAsync(CaravanDb db, CancellationToken cancel)
@@ -143,7 +143,7 @@ internal static class NeedsYouViews
         ];
     }
 
-    /// <summary>What differs between the sides, by how.</summary>
+    /// <summary>Differences between the sides, grouped by their kind.</summary>
     private static async Task<List<NeedsYou>> DifferencesAsync(CaravanDb db, CancellationToken cancel)
     {
         var rows = await (

@@ -1,3 +1,4 @@
+using System.Globalization;
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Planning;
@@ -5,7 +6,9 @@ using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.AspNetCore.Mvc;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.Net.Http.Headers;
 
 namespace EasyCaravan.Service.Api;
 
@@ -15,8 +18,9 @@ internal static class PlanApi
     public static void Map(RouteGroupBuilder api)
     {
         api.MapPost("/plan/check", Check).WithSummary("Checks a plan and its rosters without changing anything");
-        api.MapPost("/plan/apply", ApplyAsync).WithSummary("Puts a plan in force: all of it, or nothing");
-        api.MapGet("/plan", ShowAsync).WithSummary("The plan in force");
+        api.MapPost("/plan/apply", ApplyAsync)
+            .WithSummary("Puts a plan in force: all of it, or nothing. With If-Match only in place of a known one");
+        api.MapGet("/plan", ShowAsync).WithSummary("The plan in force, with an ETag for If-Match");
         api.MapGet("/plan/schema", Schema).WithSummary("The JSON Schema of plan files");
     }
 
@@ -43,15 +47,18 @@ internal static class PlanApi
         LiveHub live,
         HttpContext context,
         CancellationToken cancel,
+        [FromHeader(Name = "If-Match")] string? ifMatch = null,
         bool dryRun = false
     )
     {
+        if (!TryReadExpected(ifMatch, out var expected))
+            return Problems.Invalid($"'{ifMatch}' is no list of entity tags.", "Give the ETag that GET /api/v1/plan answered with");
         var bundle = BundleOf(submission);
         var (plan, errors) = PlanFile.Read(bundle, carries: KindsOf(legs));
         if (plan is null)
             return Problems.InvalidPlan(ProblemsOf(errors));
         var settings = PlanChanges.Between((await current.GetAsync(cancel)).Row?.Text, bundle.Text);
-        var (changes, conflicts) = await plans.ApplyAsync(plan, bundle, context.User.Identity!.Name!, dryRun, cancel);
+        var (changes, conflicts) = await plans.ApplyAsync(plan, bundle, context.User.Identity!.Name!, dryRun, expected, cancel);
         if (conflicts.Count > 0)
             return Problems.InvalidPlan(ProblemsOf(conflicts));
         if (!dryRun)
@@ -72,7 +79,7 @@ internal static class PlanApi
         );
     }
 
-    /// <summary>What is mended is tried again first; then whoever is new is looked at.</summary>
+    /// <summary>The command to run next: first to retry what was corrected, then to survey new people.</summary>
     private static async Task<string?> NextAsync(CaravanDb db, CancellationToken cancel)
     {
         var stopped = await db
@@ -95,20 +102,38 @@ internal static class PlanApi
         return started is null ? null : $"Carry by the new rules: caravan catch-up {started}";
     }
 
+    /// <summary>
+    /// Which plans may be in force, by If-Match (RFC 9110 §13.1.1): null for any. A tag that is not one of ours fits no plan. False when the
+    /// header cannot be read.
+    /// </summary>
+    private static bool TryReadExpected(string? ifMatch, out HashSet<long>? expected)
+    {
+        expected = null;
+        if (ifMatch is null)
+            return true;
+        if (!EntityTagHeaderValue.TryParseStrictList([ifMatch], out var tags))
+            return false;
+        if (!tags.Any(t => t.Equals(EntityTagHeaderValue.Any)))
+            expected = [.. tags.Select(t => long.TryParse(t.Tag.AsSpan().Trim('"'), CultureInfo.InvariantCulture, out var id) ? id : -1)];
+        return true;
+    }
+
     private static async Task<Results<Ok<PlanView>, ProblemHttpResult>> ShowAsync(
         CurrentPlan current,
         Database database,
+        HttpContext context,
         CancellationToken cancel
     )
     {
         var (plan, row) = await current.GetAsync(cancel);
         if (plan is null)
             return NoPlan();
+        context.Response.Headers.ETag = $"\"{row!.Id}\"";
         await using var db = database.Read();
         var people = await db.Moves.GroupBy(m => m.Batch).ToDictionaryAsync(g => g.Key, g => g.Count(), cancel);
         return TypedResults.Ok(
             new PlanView(
-                row!.File,
+                row.File,
                 row.Text,
                 DateTimeOffset.FromUnixTimeMilliseconds(row.AppliedAt),
                 row.AppliedBy,

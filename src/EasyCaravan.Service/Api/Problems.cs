@@ -14,6 +14,14 @@ internal static class Problems
     /// <summary>It cannot be done as things stand now.</summary>
     public static ProblemHttpResult Refused(string what, string remedy) => Make(StatusCodes.Status409Conflict, "not-now", what, remedy);
 
+    public static ProblemHttpResult Stale() =>
+        Make(
+            StatusCodes.Status412PreconditionFailed,
+            "plan-changed",
+            "Somebody else put another plan in force meanwhile; nothing was changed.",
+            "Look at the plan in force with 'caravan plan show', bring your change into it, and apply it again"
+        );
+
     /// <summary>A fault of a service or of our store keeps it from being done.</summary>
     public static ProblemHttpResult Refused(Fault fault) =>
         Make(StatusCodes.Status409Conflict, KebabWord.Of(fault.Cause), fault.What, fault.Remedy, fault.Whom, fault.Code);
@@ -49,7 +57,7 @@ internal static class Problems
         return answer;
     }
 
-    /// <summary>Gives the answers that no call of ours wrote, such as a 401, what every error has.</summary>
+    /// <summary>Completes error answers that the framework wrote, such as a 401, so that they have the shape of all others.</summary>
     public static void Complete(ProblemDetails problem)
     {
         if (problem.Extensions.ContainsKey("cause"))
@@ -74,7 +82,7 @@ internal static class Problems
         problem.Extensions.TryAdd("remedy", remedy);
     }
 
-    /// <summary>The words of the contract for a fault.</summary>
+    /// <summary>A fault as the contract describes it.</summary>
     public static Problem Of(Fault fault) => new(KebabWord.Of(fault.Cause), fault.Whom, fault.What, fault.Remedy, fault.Code);
 
     private static string TypeOf(string cause) => $"urn:easy-caravan:cause:{cause}";

@@ -4,7 +4,7 @@ using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Service.Api;
 
-/// <summary>Which moves of a batch a call means: by from account, to account or name. Nobody is guessed at.</summary>
+/// <summary>Which moves of a batch a call means: by from account, to account or name. Ambiguous names are refused.</summary>
 internal static class Selection
 {
     public static async Task<(IReadOnlyList<long>? Moves, ProblemHttpResult? Problem)> ResolveAsync(

@@ -12,7 +12,7 @@ using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Service.Api;
 
-/// <summary>Services: what the plan says of them, whether they let us in, and what settings an address leads to.</summary>
+/// <summary>Services: their settings in the plan, whether signing in works, and which settings a mail domain publishes.</summary>
 internal static class ServiceApi
 {
     public static void Map(RouteGroupBuilder api)
@@ -132,7 +132,7 @@ internal static class ServiceApi
         );
     }
 
-    /// <summary>What holds it back, by the plan or because it asked for less; null: nothing does.</summary>
+    /// <summary>What limits its use, by the plan or because the service asked for less; null: nothing does.</summary>
     private static string? PaceText(Core.Planning.Service service, ServiceSlots slots, ServiceThrottle throttle)
     {
         var limits = service.Limits;
@@ -179,7 +179,7 @@ internal static class ServiceApi
         }
         catch (FaultException e)
         {
-            // Without a secret there is nothing to try but what needs none; the reason comes first.
+            // Without a secret only the steps that need none can be tried; the reason is shown first.
             var open = await trials.RunAsync(service!, null, false, cancel);
             var fault = e.Fault.Advised(service!.Help);
             return TypedResults.Ok(
@@ -194,7 +194,7 @@ internal static class ServiceApi
         }
     }
 
-    /// <summary>How to get in to an account, from a move that has it on a side at this service.</summary>
+    /// <summary>The credentials of an account, from a move that has this account at this service.</summary>
     private static async Task<(Credentials Who, bool IsTo)?> FindAsync(
         Plan plan,
         Core.Planning.Service service,

@@ -8,12 +8,12 @@ using Microsoft.AspNetCore.Http.HttpResults;
 
 namespace EasyCaravan.Service.Api;
 
-/// <summary>Signs the console in and out: a token against a cookie that no script can read.</summary>
+/// <summary>Signs the console in and out: exchanges a token for a cookie that no script can read.</summary>
 internal static class SessionApi
 {
     public const string SlowPolicy = "sign-in";
 
-    /// <summary>In which so many sign-ins may be tried.</summary>
+    /// <summary>The time in which a limited number of sign-ins may be tried.</summary>
     public static readonly TimeSpan SlowWindow = TimeSpan.FromMinutes(1);
 
     private static readonly string s_version = typeof(SessionApi).Assembly.GetName().Version!.ToString(3);

@@ -301,7 +301,7 @@ internal static class SurveyApi
         await decisions.DecideAsync(plan, batch, scope, only ?? [], code, way, request.Value, who, cancel);
         if (way is Resolution.Withdraw)
         {
-            // Nobody is taken off for what was not found about them.
+            // A person is not left out because of a finding that they do not have.
             foreach (var one in batches)
                 await moves.StepAsync(
                     one,

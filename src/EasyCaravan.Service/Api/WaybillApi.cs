@@ -9,7 +9,7 @@ using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Service.Api;
 
-/// <summary>The proof.</summary>
+/// <summary>The waybill: what was found, what became of it, and whether the sums close.</summary>
 internal static class WaybillApi
 {
     public static void Map(RouteGroupBuilder api) =>
@@ -116,8 +116,8 @@ internal static class WaybillApi
         ];
 
     /// <summary>
-    /// Moves of which each kind's last pass came to its end. Folders to which no pass has come yet stand nowhere: only such a pass has seen
-    /// them all.
+    /// Moves of which the last pass of each kind was completed. Only a completed pass has seen all folders; folders that no pass has
+    /// reached yet are not in the ledger.
     /// </summary>
     public static async Task<HashSet<long>> CompleteAsync(CaravanDb db, List<long> moves, CancellationToken cancel)
     {

@@ -6,7 +6,7 @@ namespace EasyCaravan.Service.Live;
 /// <summary>A move that changed, for whoever listens.</summary>
 internal readonly record struct Touched(string Batch, long Move);
 
-/// <summary>Tells listeners which moves changed. A slow listener loses the oldest news, never holds up a pass.</summary>
+/// <summary>Tells listeners which moves changed. A slow listener loses the oldest events and never delays a pass.</summary>
 internal sealed class LiveHub
 {
     private readonly ConcurrentDictionary<Channel<Touched>, byte> _listeners = new();

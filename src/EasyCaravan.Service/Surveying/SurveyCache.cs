@@ -38,7 +38,7 @@ internal sealed class SurveyCache(Database database, CurrentPlan current, Carava
     /// <summary>Inventories that are in memory at a time.</summary>
     private const int Chunk = 200;
 
-    /// <summary>A page asks six things of the same batch at once: they share one reading.</summary>
+    /// <summary>A page sends six requests about the same batch at once; they share one read.</summary>
     private static readonly TimeSpan s_share = TimeSpan.FromMilliseconds(250);
 
     private readonly ConcurrentDictionary<long, (Stamp Stamp, SurveyDigest Digest)> _digests = new();
@@ -67,7 +67,7 @@ internal sealed class SurveyCache(Database database, CurrentPlan current, Carava
     }
 
     /// <summary>
-    /// When the last account of the batch was looked at: whoever waited for that wants to see it, not the reading from before.
+    /// When the last account of the batch was surveyed: a person who waited for that should see it, not an older result.
     /// </summary>
     private async Task<long?> NewestAsync(string batch, CancellationToken cancel)
     {
@@ -75,7 +75,7 @@ internal sealed class SurveyCache(Database database, CurrentPlan current, Carava
         return await db.Surveys.Where(s => db.Moves.Any(m => m.Id == s.MoveId && m.Batch == batch)).MaxAsync(s => (long?)s.TakenAt, cancel);
     }
 
-    /// <summary>Something was decided: what is shared is from before.</summary>
+    /// <summary>A decision was made, so the shared result is out of date.</summary>
     public void Forget() => _shared.Clear();
 
     private async Task<SurveyedBatch> ReadAsync(string name, Plan plan, PlanRow planRow, Batch batch)

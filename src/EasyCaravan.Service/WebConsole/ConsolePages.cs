@@ -24,7 +24,7 @@ internal static class ConsolePages
     public static void Map(WebApplication app)
     {
         app.MapFallback("/assets/{**file}", () => TypedResults.NotFound()).ExcludeFromDescription();
-        // Accounts in addresses look like files (…@saltmarsh.example), so a dot says nothing.
+        // Account names in paths contain dots, so a dot does not mean that a file is requested.
         app.MapFallback("{**path}", PageAsync).ExcludeFromDescription();
     }
 

@@ -6,7 +6,7 @@ using EasyCaravan.Store;
 
 namespace EasyCaravan.Service.Workers;
 
-/// <summary>How to get in to an account: by its own secret, its service's, or a consent.</summary>
+/// <summary>The credentials of an account: its own secret, its service's, or a consent.</summary>
 internal sealed class AccountAccess(ISecrets secrets, SecretPlaces places, Consents consents)
 {
     public Task<Credentials> FromAsync(MovePerson person, Core.Planning.Service service, CancellationToken cancel) =>

@@ -45,7 +45,7 @@ internal sealed class Allowances(Database database, CurrentPlan plan, TimeProvid
         return new Allowance(left, untouched, spent);
     }
 
-    /// <summary>Every pass that was under way since the day began counts whole: rather a little too gentle than too much.</summary>
+    /// <summary>A pass that was running when the day began counts completely, so that the limit is never exceeded.</summary>
     private async Task<long> UsedAsync(string service, string account, Instant day, CancellationToken cancel)
     {
         var since = day.ToUnixTimeMilliseconds();

@@ -25,7 +25,7 @@ internal sealed class CurrentPlan(Plans plans)
         var current = await plans.CurrentAsync(cancel);
         lock (_lock)
         {
-            // What was read while another plan was applied may be the old one: it serves this caller and is not kept.
+            // A plan that was read while another was applied may be the old one: this caller gets it, but it is not cached.
             if (before == _applied)
                 _state = new State(current?.Plan, current?.Row);
         }

@@ -87,13 +87,13 @@ internal sealed class MoveWorker(
         }
         catch (Exception e)
         {
-            // Without a lease nothing may be carried on: the pass stops and the move is taken up again later.
+            // Without a lease no work is allowed: the pass stops, and the move is claimed again later.
             log.LogError(e, "{Batch}/{Account}: the lease cannot be renewed", claim.Person.Batch, claim.Person.FromAccount);
             await stop.CancelAsync();
         }
     }
 
-    /// <summary>Somebody else could run if this one gave way: nobody waits for days behind a few large mailboxes.</summary>
+    /// <summary>Whether another move could run if this one paused, so that nobody waits for days behind a few large mailboxes.</summary>
     private async Task<bool> OthersWaitAsync(CancellationToken cancel) =>
         (await plan.GetAsync(cancel)).Plan is { } current && await store.AnyDueAsync(throttle.Resting(current).Batches, cancel);
 
@@ -115,7 +115,7 @@ internal sealed class MoveWorker(
         }
         catch (Exception e)
         {
-            // The lease runs out by itself; then the move goes on from its ledger.
+            // The lease expires by itself; then the move continues from its ledger.
             log.LogError(e, "{Batch}/{Account}: the end of a pass cannot be written", person.Batch, person.FromAccount);
         }
     }

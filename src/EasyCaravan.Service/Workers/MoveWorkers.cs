@@ -39,7 +39,7 @@ internal sealed class MoveWorkers(
         await Task.WhenAll(running);
     }
 
-    /// <summary>Where a service was in trouble, this one finds out for all the others.</summary>
+    /// <summary>When a service had problems, one move tests it for all the others.</summary>
     private async Task RunAsync(Claim claim, CancellationToken stopping)
     {
         var current = (await plan.GetAsync(CancellationToken.None)).Plan;
@@ -70,7 +70,7 @@ internal sealed class MoveWorkers(
         }
     }
 
-    /// <summary>Batches on whose services nobody is to call now.</summary>
+    /// <summary>Batches whose services are paused now.</summary>
     private async Task<(IReadOnlyList<string> Batches, Instant? Until)> RestingAsync(CancellationToken cancel) =>
         (await plan.GetAsync(cancel)).Plan is { } current ? throttle.Resting(current) : ([], null);
 

@@ -20,7 +20,7 @@ internal sealed class PassReport(Database database)
         {
             var ended = end.Legs.FirstOrDefault(l => l.Kind == tally.Kind);
             var isFirst = claim.State.Legs.First(l => l.Kind == tally.Kind).Stage is not Stage.InStep;
-            // With one kind there is nothing to tell apart.
+            // With only one kind, the kind is not named.
             var of = claim.State.Legs.Length > 1 ? $"{KebabWord.Of(tally.Kind)}, " : "";
             var sentence = Describe($"{of}{(isFirst ? "first" : "catch-up")} pass", tally, ended?.Fault, ended is null, "nothing new");
             sentences.Add(isFirst && ended is { Fault: null } ? $"{sentence}; {await SumAsync(claim, tally.Kind)}" : sentence);

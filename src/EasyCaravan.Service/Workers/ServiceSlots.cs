@@ -3,18 +3,18 @@ using System.Collections.Concurrent;
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>
-/// How many connections to a service and to each of its accounts are open, over all moves. Their limits are never passed.
+/// Counts the connections to each service and to each of its accounts, over all moves, and never exceeds their limits.
 /// </summary>
 internal sealed class ServiceSlots(TimeProvider time)
 {
-    /// <summary>For how long connections that a service found too many are not opened again.</summary>
+    /// <summary>How long the limit stays lower after a service reported too many connections.</summary>
     private static readonly TimeSpan s_withheldFor = TimeSpan.FromMinutes(1);
 
     // Keyed by the limits too: after a changed plan, new connections count against the new limits.
     private readonly ConcurrentDictionary<(string Service, int Limit), Gate> _services = new();
     private readonly ConcurrentDictionary<(string Service, string Account, int Limit), Gate> _accounts = new();
 
-    /// <summary>So many at a time, first come first served.</summary>
+    /// <summary>A limited number of slots, given out in the order of the requests.</summary>
     private sealed class Gate(int limit) : SemaphoreSlim(limit)
     {
         public int Limit { get; } = limit;
@@ -34,7 +34,7 @@ internal sealed class ServiceSlots(TimeProvider time)
     public async Task<IDisposable> AcquireAsync(Core.Planning.Service service, string account, CancellationToken cancel)
     {
         var (all, own) = GatesOf(service, account);
-        // The account first: whoever waits for it keeps nobody else from the service.
+        // The account's slot first: a wait for it does not occupy a slot of the service.
         await own.WaitAsync(cancel);
         try
         {
@@ -56,7 +56,7 @@ internal sealed class ServiceSlots(TimeProvider time)
         return new Slot(all, own);
     }
 
-    /// <summary>Null when none is free, or somebody waits who has none at all.</summary>
+    /// <summary>Null when no slot is free, or when a move that has none is waiting.</summary>
     public IDisposable? TryAcquire(Core.Planning.Service service, string account)
     {
         var (all, own) = GatesOf(service, account);
@@ -68,7 +68,7 @@ internal sealed class ServiceSlots(TimeProvider time)
         return null;
     }
 
-    /// <summary>The service found them too many: a quarter fewer for a while. False when there is but one pair left.</summary>
+    /// <summary>The service reported too many connections: a quarter fewer for a while. False when only one pair is left.</summary>
     public bool Withhold(string service)
     {
         var any = false;

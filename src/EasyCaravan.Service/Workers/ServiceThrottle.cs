@@ -40,15 +40,15 @@ internal sealed class ServiceThrottle(ServiceSlots slots, MoveStore store, WorkS
             key => new RateLimiter(key.Item3, key.Item4, time)
         );
 
-    /// <summary>Takes a fault to heart: slows down at once, or leaves the service alone for a while.</summary>
+    /// <summary>Reacts to a fault: lowers the rate at once, or pauses the service for a while.</summary>
     public void Report(Fault fault)
     {
         if (fault.Service is not { } service)
             return;
-        // Too many connections: fewer of them, and then all goes on.
+        // Too many connections: continue with fewer of them.
         if (fault.Code == "LIMIT" && slots.Withhold(service))
             return;
-        // At the door it is closed, not too busy for what it was given.
+        // A fault before the sign-in means that the service is closed, not that it got too much work.
         if (FaultRules.AsksForLess(fault) && !fault.BeforeSignIn)
         {
             // RFC 5530 §3: INUSE is about one mailbox; everything else that asks for less is about all of them.
@@ -68,7 +68,7 @@ internal sealed class ServiceThrottle(ServiceSlots slots, MoveStore store, WorkS
         lock (_lock)
         {
             var before = _pauses.GetValueOrDefault(service);
-            // Many moves meet the same trouble at the same time: it is one.
+            // Many moves report the same problem at the same time: it counts once.
             if (before is { Trying: false } && before.Until > Now)
                 return;
             var attempts = (before?.Attempts ?? 0) + 1;
@@ -99,7 +99,7 @@ internal sealed class ServiceThrottle(ServiceSlots slots, MoveStore store, WorkS
             return _pauses.GetValueOrDefault(service);
     }
 
-    /// <summary>A plan was applied or somebody asked for another try: what was wrong may be mended.</summary>
+    /// <summary>A plan was applied or somebody asked for a retry: the problem may be solved.</summary>
     public void Forget()
     {
         lock (_lock)
@@ -137,7 +137,7 @@ internal sealed class ServiceThrottle(ServiceSlots slots, MoveStore store, WorkS
         return ([.. resting.Keys], ends.Count > 0 ? ends.Min() : null);
     }
 
-    /// <summary>A move over these services begins. Where one was in trouble, the others wait for how it goes.</summary>
+    /// <summary>A move over these services begins. When a service had problems, other moves wait for the result of this one.</summary>
     public void Begin(params ReadOnlySpan<string> services)
     {
         lock (_lock)
@@ -146,7 +146,7 @@ internal sealed class ServiceThrottle(ServiceSlots slots, MoveStore store, WorkS
                     _pauses[service] = pause with { Trying = true };
     }
 
-    /// <summary>It ended. Where it came to no answer from a service, somebody else may try.</summary>
+    /// <summary>The move ended. When it got no answer from a service, another move may try.</summary>
     public void End(params ReadOnlySpan<string> services)
     {
         lock (_lock)

@@ -5,7 +5,7 @@ using Microsoft.EntityFrameworkCore.Metadata.Builders;
 
 namespace EasyCaravan.Store.Rows;
 
-/// <summary>What somebody decided about a finding; the newest for its place stands.</summary>
+/// <summary>What somebody decided about a finding; the newest decision for the same place is in force.</summary>
 public sealed class DecisionRow
 {
     public long Id { get; set; }

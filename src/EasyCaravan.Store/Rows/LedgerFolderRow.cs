@@ -48,7 +48,7 @@ public sealed class LedgerFolderRow
     /// <summary>One of the sides refused the folder as a whole.</summary>
     public bool LeftWhole { get; set; }
 
-    /// <summary>Where rules send it, if its owner renamed that place on the to side since.</summary>
+    /// <summary>The place that the rules give it, when its owner has since renamed that place on the to side.</summary>
     public string? RenamedFrom { get; set; }
 }
 

@@ -99,7 +99,7 @@ internal sealed class MovesTable : IEntityTypeConfiguration<MoveRow>
             m.DueAt,
             m.Id,
         });
-        // Only what somebody holds: asked for leases that have ended, not for moves that have none.
+        // Only moves with a lease: the query looks for leases that have ended.
         move.HasIndex(m => m.LeaseUntil).HasFilter("\"LeaseUntil\" IS NOT NULL");
     }
 }

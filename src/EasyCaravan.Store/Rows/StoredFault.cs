@@ -52,7 +52,7 @@ public sealed class StoredFault
         fault.Property(f => f.Service).HasColumnName("FaultService");
         fault.Property(f => f.NotBefore).HasColumnName("FaultNotBefore");
         fault.Property(f => f.BeforeSignIn).HasColumnName("FaultBeforeSignIn");
-        // Boards ask for the few that have one.
+        // Boards query the few rows that have a fault.
         fault.HasIndex(f => f.Cause).HasFilter("\"FaultCause\" IS NOT NULL");
     }
 }

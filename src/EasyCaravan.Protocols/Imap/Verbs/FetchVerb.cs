@@ -7,10 +7,10 @@ namespace EasyCaravan.Protocols.Imap.Verbs;
 /// <summary>UID FETCH: of messages in the open folder, what the items ask for.</summary>
 internal static class FetchVerb
 {
-    /// <summary>What the ledger wants to know of a message.</summary>
+    /// <summary>The items that the ledger stores of a message.</summary>
     public const string Index = "(UID RFC822.SIZE INTERNALDATE FLAGS)";
 
-    /// <summary>What a message is recognised by.</summary>
+    /// <summary>The items that identify a message.</summary>
     public const string Identity = "(UID RFC822.SIZE BODY.PEEK[HEADER.FIELDS (MESSAGE-ID DATE FROM SUBJECT)])";
 
     /// <summary>The server's own name of a message (RFC 8474 §5.1).</summary>
@@ -18,7 +18,7 @@ internal static class FetchVerb
 
     public const string Flags = "(UID FLAGS)";
 
-    /// <summary>The octets, without setting a flag by it.</summary>
+    /// <summary>The octets. BODY.PEEK does not set <c>\Seen</c>.</summary>
     public const string Body = "(UID BODY.PEEK[])";
 
     public const string BodyWithIndex = "(UID INTERNALDATE FLAGS BODY.PEEK[])";

@@ -1,0 +1,135 @@
+using System.Net.Http.Headers;
+using EasyCaravan.Generated.Client;
+using EasyCaravan.Generated.Client.Models;
+using EasyCaravan.Service;
+using EasyCaravan.Service.Demo;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.Kiota.Abstractions.Authentication;
+using Microsoft.Kiota.Http.HttpClientLibrary;
+
+namespace EasyCaravan.Generated.Tests;
+
+/// <summary>What a stranger gets who has nothing but the description of the API: a client that plans, moves and proves the demonstration.</summary>
+public sealed class GeneratedClientTests : IAsyncLifetime
+{
+    private readonly string _folder = Directory.CreateTempSubdirectory("caravan-generated").FullName;
+    private DemoWorld _world = null!;
+    private WebApplication _app = null!;
+    private GeneratedClient _client = null!;
+
+    public async ValueTask InitializeAsync()
+    {
+        _world = new DemoWorld(Path.Combine(AppContext.BaseDirectory, "demo"), TimeSpan.Zero);
+        _app = await CaravanHost.BuildAsync(
+            new CaravanOptions(_folder, new Uri("http://127.0.0.1:0")) { Quiet = true },
+            CancellationToken.None
+        );
+        _world.PlaceSecrets(_folder);
+        await _app.StartAsync();
+        _client = ClientWith((await File.ReadAllTextAsync(Path.Combine(_folder, CaravanHost.TokenFile))).Trim());
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await _app.StopAsync();
+        await _app.DisposeAsync();
+        await _world.DisposeAsync();
+        Directory.Delete(_folder, recursive: true);
+    }
+
+    [Fact]
+    public async Task It_moves_the_demonstration_from_the_plan_to_the_waybill()
+    {
+        var files = new PlanSubmission_files { AdditionalData = _world.Files.ToDictionary(f => f.Key, f => (object)f.Value) };
+        var submission = new PlanSubmission
+        {
+            Name = "demo/plan.yaml",
+            Text = _world.Plan,
+            Files = files,
+        };
+        Assert.True((await _client.Api.V1.Plan.Check.PostAsync(submission))!.Valid);
+        await _client.Api.V1.Plan.Apply.PostAsync(submission);
+        var plan = (await _client.Api.V1.Plan.GetAsync())!;
+        var batches = plan.Batches!.Select(b => b.Name!).ToList();
+        await ActAsync(MoveAction.Survey, batches);
+        Assert.NotEmpty((await _client.Api.V1.Batches["engineers"].Findings.GetAsync())!);
+        await ActAsync(MoveAction.Start, batches);
+
+        var moves = new List<MoveView>();
+        string? cursor = null;
+        do
+        {
+            var page = (
+                await _client
+                    .Api.V1.Batches["deckhands"]
+                    .Moves.GetAsync(r => (r.QueryParameters.Limit, r.QueryParameters.Cursor) = (3, cursor))
+            )!;
+            Assert.InRange(page.Items!.Count, 1, 3);
+            moves.AddRange(page.Items!);
+            cursor = page.Next;
+        } while (cursor is not null);
+        Assert.Equal(plan.Batches!.Single(b => b.Name == "deckhands").People, moves.Select(m => m.Account).Distinct().Count());
+        var needing = Assert.Single(moves, m => m.Condition is MoveCondition.NeedsYou);
+        Assert.Equal(("sign-in-refused", true), (needing.Problem!.Cause, needing.Actions!.Contains(MoveAction.Retry)));
+
+        var left = Assert.Single((await _client.Api.V1.Batches["deckhands"].LeftBehind.GetAsync())!);
+        await _client.Api.V1.Batches["deckhands"].LeftBehind.PostAsync(new LeftBehindDecision { Accept = true, Items = [left.Id] });
+        Assert.Empty((await _client.Api.V1.Batches["deckhands"].LeftBehind.GetAsync())!);
+
+        var waybill = (await _client.Api.V1.Batches["deckhands"].Waybill.GetAsync())!;
+        Assert.Equal(moves.Count - 1, waybill.Moves!.Count(m => m.Closes == true));
+        Assert.All(waybill.Moves!.Where(m => m.Closes == true).SelectMany(m => m.Folders!), f =>
+            Assert.Equal(f.Counts!.Found, f.Counts.Carried + f.Counts.Paired + f.Counts.Excluded + f.Counts.LeftBehind)
+        );
+        Assert.NotEmpty((await _client.Api.V1.Journal.GetAsync(r => r.QueryParameters.Batch = "deckhands"))!.Items!);
+        Assert.NotEmpty((await _client.Api.V1.Today.GetAsync())!.NeedsYou!);
+    }
+
+    [Fact]
+    public async Task Every_refusal_comes_in_the_described_shape()
+    {
+        var missing = await Assert.ThrowsAsync<ErrorAnswer>(() => _client.Api.V1.Batches["nobody"].GetAsync());
+        Assert.Equal(404, missing.ResponseStatusCode);
+        Assert.False(string.IsNullOrEmpty(missing.Detail) || string.IsNullOrEmpty(missing.Remedy));
+        var wrong = await Assert.ThrowsAsync<ErrorAnswer>(() =>
+            _client.Api.V1.Plan.Apply.PostAsync(
+                new PlanSubmission
+                {
+                    Name = "plan.yaml",
+                    Text = "services: 3",
+                    Files = new(),
+                }
+            )
+        );
+        Assert.StartsWith("urn:easy-caravan:cause:", wrong.Type, StringComparison.Ordinal);
+        Assert.NotEmpty(wrong.Problems!);
+        var stranger = await Assert.ThrowsAsync<ErrorAnswer>(() => ClientWith("caravan_wrong").Api.V1.Today.GetAsync());
+        Assert.Equal((401, "not-signed-in"), (stranger.ResponseStatusCode, stranger.Cause));
+        Assert.Contains("Bearer", stranger.Remedy, StringComparison.Ordinal);
+    }
+
+    private GeneratedClient ClientWith(string token)
+    {
+        var http = KiotaClientFactory.Create();
+        http.BaseAddress = CaravanHost.AddressOf(_app);
+        http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);
+        var adapter = new HttpClientRequestAdapter(new AnonymousAuthenticationProvider(), httpClient: http);
+        adapter.BaseUrl = http.BaseAddress.ToString().TrimEnd('/');
+        return new GeneratedClient(adapter);
+    }
+
+    /// <summary>Asks it of everybody, and waits until nobody runs or is queued.</summary>
+    private async Task ActAsync(MoveAction action, List<string> batches)
+    {
+        foreach (var batch in batches)
+            await _client.Api.V1.Batches[batch].Actions.PostAsync(new MoveActionRequest { Action = action });
+        using var patience = new CancellationTokenSource(TimeSpan.FromMinutes(2));
+        while ((await _client.Api.V1.Batches.GetAsync())!.Exists(b => Busy(b) > 0))
+            await Task.Delay(50, patience.Token);
+    }
+
+    private static int Busy(BatchView batch) =>
+        new[] { "running", "queued" }.Sum(c =>
+            batch.Conditions!.AdditionalData.TryGetValue(c, out var count) ? Convert.ToInt32(count, null) : 0
+        );
+}
