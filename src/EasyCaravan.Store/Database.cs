@@ -24,6 +24,8 @@ public sealed class Database : IDisposable
         _readers = new PooledDbContextFactory<CaravanDb>(
             new DbContextOptionsBuilder<CaravanDb>(options).UseQueryTrackingBehavior(QueryTrackingBehavior.NoTracking).Options
         );
+        using var db = Read();
+        Queries = PreparedQueries.For(db.Database.ProviderName!);
     }
 
     /// <param name="file">Of the embedded store; made when missing.</param>
@@ -40,6 +42,9 @@ public sealed class Database : IDisposable
         await db.Database.ExecuteSqlRawAsync("PRAGMA journal_mode=WAL", cancel);
         return database;
     }
+
+    /// <summary>The compiled queries of this database's provider.</summary>
+    internal PreparedQueries Queries { get; }
 
     /// <summary>For queries. What it returns is not tracked.</summary>
     public CaravanDb Read() => _readers.CreateDbContext();

@@ -16,34 +16,6 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     private static readonly ManyRows s_keys = new("item_keys", ["folder_id", "number"], ["move_id", "low", "high"]);
     private static readonly ManyRows s_unclaimed = new("unclaimed_messages", ["folder_id", "number"], ["size", "low", "high", "certain"]);
 
-    // Queries that every pass runs are compiled once: translating them to SQL would take longer than running them.
-    private static readonly Func<CaravanDb, long, Kind, IAsyncEnumerable<LedgerFolderRow>> s_pages = EF.CompileAsyncQuery(
-        (CaravanDb db, long move, Kind kind) => db.LedgerFolders.AsNoTracking().Where(f => f.MoveId == move && f.Kind == kind)
-    );
-    private static readonly Func<CaravanDb, long, IAsyncEnumerable<Sum>> s_sums = EF.CompileAsyncQuery(
-        (CaravanDb db, long folder) =>
-            db
-                .LedgerItems.Where(i => i.FolderId == folder)
-                .GroupBy(i => new { i.Outcome, i.Gone })
-                .Select(g => new Sum(g.Key.Outcome, g.Key.Gone, g.LongCount(), g.Sum(i => i.Size)))
-    );
-    private static readonly Func<CaravanDb, long, Kind, string, long, IAsyncEnumerable<Landed>> s_landed = EF.CompileAsyncQuery(
-        (CaravanDb db, long move, Kind kind, string to, long epoch) =>
-            from item in db.LedgerItems
-            join folder in db.LedgerFolders on item.FolderId equals folder.Id
-            where folder.MoveId == move && folder.Kind == kind && folder.To == to && folder.ToEpoch == epoch && item.Landed != null
-            orderby item.Landed
-            select new Landed(item.Landed!.Value, item.Gone)
-    );
-    private static readonly Func<CaravanDb, long, IAsyncEnumerable<long>> s_settled = EF.CompileAsyncQuery(
-        (CaravanDb db, long folder) =>
-            db.LedgerItems.Where(i => i.FolderId == folder && !i.Gone).OrderBy(i => i.Number).Select(i => i.Number)
-    );
-    private static readonly Func<CaravanDb, long, IAsyncEnumerable<long>> s_foldersLeft = EF.CompileAsyncQuery(
-        (CaravanDb db, long move) =>
-            db.LedgerFolders.Where(f => f.MoveId == move && db.LeftBehind.Any(i => i.FolderId == f.Id)).Select(f => f.Id)
-    );
-
     /// <summary>Keys in one query.</summary>
     private const int KeysPerQuery = 500;
 
@@ -53,10 +25,6 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     private long Move => claim.Person.Id;
 
     private long Now => time.GetUtcNow().ToUnixTimeMilliseconds();
-
-    private sealed record Sum(Outcome Outcome, bool Gone, long Count, long Octets);
-
-    private sealed record Landed(long Number, bool Gone);
 
     /// <summary>Runs every query of a pass once, without effect: page 0 does not exist, and no lease is held.</summary>
     public async Task PrepareAsync(CancellationToken cancel)
@@ -69,8 +37,8 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
         await FindAsync(0, NumberSet.OfRange(1, 1), cancel);
         await UnclaimedAsync(0, cancel);
         await using var db = database.Read();
-        await s_sums(db, 0).ToListAsync(cancel);
-        await s_foldersLeft(db, 0).ToListAsync(cancel);
+        await database.Queries.Sums(db, 0).ToListAsync(cancel);
+        await database.Queries.FoldersLeft(db, 0).ToListAsync(cancel);
         try
         {
             await RecordAsync([], cancel);
@@ -84,14 +52,14 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     public async Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel)
     {
         await using var db = database.Read();
-        return [.. (await s_pages(db, Move, kind).ToListAsync(cancel)).Select(Pages.PageOf)];
+        return [.. (await database.Queries.Pages(db, Move, kind).ToListAsync(cancel)).Select(Pages.PageOf)];
     }
 
     public Task<IReadOnlyList<LedgerFolder>> OpenAsync(IReadOnlyList<PageOpening> folders, CancellationToken cancel) =>
         WriteAsync<IReadOnlyList<LedgerFolder>>(
             async db =>
             {
-                var known = (await s_pages(db, Move, kind).ToListAsync(cancel)).ToDictionary(f => (f.From, f.To));
+                var known = (await database.Queries.Pages(db, Move, kind).ToListAsync(cancel)).ToDictionary(f => (f.From, f.To));
                 var rows = new List<(LedgerFolderRow Row, bool IsNew)>();
                 foreach (var folder in folders)
                 {
@@ -178,7 +146,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     {
         await using var db = database.Read();
         var numbers = new NumberSet();
-        await foreach (var number in s_settled(db, folder).WithCancellation(cancel))
+        await foreach (var number in database.Queries.Settled(db, folder).WithCancellation(cancel))
             numbers.Add((uint)number);
         return numbers;
     }
@@ -284,7 +252,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
     {
         await using var db = database.Read();
         var claimed = new Claimed(new NumberSet(), new NumberSet());
-        await foreach (var item in s_landed(db, Move, kind, to.ToString(), epoch).WithCancellation(cancel))
+        await foreach (var item in database.Queries.Landed(db, Move, kind, to.ToString(), epoch).WithCancellation(cancel))
             (item.Gone ? claimed.Gone : claimed.Live).Add((uint)item.Number);
         return claimed;
     }
@@ -321,7 +289,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             {
                 await InsertAsync(db, pages, cancel);
                 // An item that was left behind earlier and is settled now needs no decision any more.
-                var left = await s_foldersLeft(db, Move).ToListAsync(cancel);
+                var left = await database.Queries.FoldersLeft(db, Move).ToListAsync(cancel);
                 foreach (var page in pages.Where(p => left.Contains(p.Folder)))
                 {
                     foreach (
@@ -616,7 +584,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             {
                 foreach (var page in pages)
                 {
-                    var sums = await s_sums(db, page.Folder).ToListAsync(cancel);
+                    var sums = await database.Queries.Sums(db, page.Folder).ToListAsync(cancel);
                     long Of(Outcome outcome) => sums.Where(s => s.Outcome == outcome && !s.Gone).Sum(s => s.Count);
                     var gone = sums.Where(s => s.Gone).Sum(s => s.Count);
                     await db.Database.ExecuteSqlAsync(

@@ -13,40 +13,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     /// <summary>How long a worker may be silent before another takes its move.</summary>
     public static readonly TimeSpan Lease = TimeSpan.FromSeconds(30);
 
-    // Run for every move and at every heartbeat of a running one: compiled once, and answered from an index.
-    private static readonly Func<CaravanDb, long, CancellationToken, Task<bool>> s_isAnyDue = EF.CompileAsyncQuery(
-        (CaravanDb db, long now, CancellationToken cancel) => db.Moves.Any(m => m.DueAt <= now)
-    );
-    private static readonly Func<CaravanDb, long, string[], CancellationToken, Task<Next?>> s_lost = EF.CompileAsyncQuery(
-        (CaravanDb db, long now, string[] except, CancellationToken cancel) =>
-            db
-                .Moves.Where(m => m.LeaseUntil < now && m.Condition == ConditionKind.Running && !except.Contains(m.Batch))
-                .OrderBy(m => m.LeaseUntil)
-                .Select(m => new Next(m.Id, m.Fence))
-                .FirstOrDefault()
-    );
-
-    // 'Rank >= 0' is always true. It makes SQLite walk the index in claim order; without it, SQLite sorts all moves that are due.
-    private static readonly Func<CaravanDb, long, string[], CancellationToken, Task<Next?>> s_due = EF.CompileAsyncQuery(
-        (CaravanDb db, long now, string[] except, CancellationToken cancel) =>
-            db
-                .Moves.Where(m =>
-                    m.Rank >= 0 && m.DueAt <= now && (m.LeaseUntil == null || m.LeaseUntil < now) && !except.Contains(m.Batch)
-                )
-                .OrderBy(m => m.Rank)
-                .ThenBy(m => m.DueAt)
-                .ThenBy(m => m.Id)
-                .Select(m => new Next(m.Id, m.Fence))
-                .FirstOrDefault()
-    );
-    private static readonly Func<CaravanDb, long, CancellationToken, Task<MoveRow?>> s_row = EF.CompileAsyncQuery(
-        (CaravanDb db, long move, CancellationToken cancel) => db.Moves.AsTracking().Include(m => m.Legs).FirstOrDefault(m => m.Id == move)
-    );
-
     private readonly FlagSets _flagSets = new();
-
-    /// <summary>A move that could run, as it stood when it was looked at.</summary>
-    private sealed record Next(long Id, long Fence);
 
     private long Now => time.GetUtcNow().ToUnixTimeMilliseconds();
 
@@ -60,17 +27,19 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
         return null;
     }
 
-    private async Task<Next?> NextAsync(IReadOnlyCollection<string> except, CancellationToken cancel)
+    private async Task<DueMove?> NextAsync(IReadOnlyCollection<string> except, CancellationToken cancel)
     {
         await using var db = database.Read();
         var (now, others) = (Now, except as string[] ?? [.. except]);
-        return await s_lost(db, now, others, cancel) ?? (await s_isAnyDue(db, now, cancel) ? await s_due(db, now, others, cancel) : null);
+        var queries = database.Queries;
+        return await queries.Lost(db, now, others, cancel)
+            ?? (await queries.IsAnyDue(db, now, cancel) ? await queries.Due(db, now, others, cancel) : null);
     }
 
     /// <summary>
     /// Since the read, another process may have claimed the move, or a person may have held it: fence and due time are checked again.
     /// </summary>
-    private async Task<Claim?> TakeAsync(CaravanDb db, Next next, string owner, CancellationToken cancel)
+    private async Task<Claim?> TakeAsync(CaravanDb db, DueMove next, string owner, CancellationToken cancel)
     {
         var now = Now;
         var taken = await db.Database.ExecuteSqlAsync(
@@ -84,7 +53,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
         if (taken == 0)
             return null;
         await CloseLostPassAsync(db, next.Id, now, cancel);
-        var row = (await s_row(db, next.Id, cancel))!;
+        var row = (await database.Queries.Row(db, next.Id, cancel))!;
         var begins = Instant.FromUnixTimeMilliseconds(now);
         var state = MoveStates.StateOf(row).Run(begins);
         MoveStates.Apply(row, state, begins);
@@ -198,7 +167,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
         database.WriteAsync(
             async db =>
             {
-                var row = await s_row(db, claim.Person.Id, cancel);
+                var row = await database.Queries.Row(db, claim.Person.Id, cancel);
                 if (row is null || row.Fence != claim.Fence || row.LeaseOwner != claim.Owner)
                     return;
                 // Read again: a person may have held or withdrawn the move while the pass ended.
@@ -258,7 +227,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
         await NextAsync([], cancel);
         await ledger.PrepareAsync(cancel);
         await using var db = database.Read();
-        await s_row(db, 0, cancel);
+        await database.Queries.Row(db, 0, cancel);
     }
 
     public ILedger LedgerOf(Claim claim, Kind kind) => new Ledger(database, _flagSets, time, claim, kind);
