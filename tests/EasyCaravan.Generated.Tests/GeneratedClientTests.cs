@@ -9,7 +9,7 @@ using Microsoft.Kiota.Http.HttpClientLibrary;
 
 namespace EasyCaravan.Generated.Tests;
 
-/// <summary>What a stranger gets who has nothing but the description of the API: a client that plans, moves and proves the demonstration.</summary>
+/// <summary>A client that was generated from the description of the API alone plans, moves and proves the demonstration.</summary>
 public sealed class GeneratedClientTests : IAsyncLifetime
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("caravan-generated").FullName;

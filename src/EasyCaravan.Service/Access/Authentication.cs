@@ -54,7 +54,7 @@ internal static class Authentication
     public static ClaimsPrincipal PrincipalOf(string name, string scheme) =>
         new(new ClaimsIdentity([new Claim(ClaimTypes.Name, name), new Claim(ClaimTypes.NameIdentifier, name)], scheme));
 
-    /// <summary>A browser sends its cookie with other sites' requests too, so a write also needs a token that only our pages know.</summary>
+    /// <summary>A browser sends its cookie with other sites' requests too, so writes also need a token that only our pages know.</summary>
     public static async Task RequireAntiforgeryAsync(HttpContext context, RequestDelegate next)
     {
         var byCookie =

@@ -103,8 +103,8 @@ internal static class PlanApi
     }
 
     /// <summary>
-    /// Which plans may be in force, by If-Match (RFC 9110 §13.1.1): null for any. A tag that is not one of ours fits no plan. False when the
-    /// header cannot be read.
+    /// Which plans may be in force, by If-Match (RFC 9110 §13.1.1): null for any. A tag that is not one of ours fits no plan. False when
+    /// the header cannot be read.
     /// </summary>
     private static bool TryReadExpected(string? ifMatch, out HashSet<long>? expected)
     {

@@ -23,6 +23,7 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
     private const int HeadersOfEarlierTry = 5_000;
 
     private readonly ReadBackSample _sample = new();
+    private readonly List<(LedgerFolder Page, NumberSet Settled)> _earlierTry = [];
 
     /// <summary>Folders are copied for the first time, or anew.</summary>
     private bool _isFirstLook;
@@ -35,16 +36,16 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         await using var to = await accounts.OpenAsync(order.To.Service, order.To.Credentials, cancel);
         var check = new DestinationCheck(from, to, ledger, order.Rules.OldSide is OldSide.DeleteAfterProof, tally, journal);
         var (work, multiFolder) = await ListAsync(from, to, check, cancel);
-        if (!work.IsEmpty)
-        {
+        var isChanged = !work.IsEmpty;
+        if (isChanged)
             await RunLanesAsync(from, to, work, multiFolder, cancel);
-            // After a first copy, check the destination before the copy is reported. What later passes add is checked by the listing of the
-            // next pass.
-            if (_isFirstLook)
-            {
-                await ReadBackAsync(_sample, from, to, cancel);
-                await check.CheckAsync(await CompletePagesAsync(cancel), await to.ListFoldersAsync(cancel), cancel);
-            }
+        await ReadBackEarlierTryAsync(from, to, cancel);
+        // After a first copy, check the destination before the copy is reported. What later passes add is checked by the listing of the
+        // next pass.
+        if (isChanged && _isFirstLook)
+        {
+            await ReadBackAsync(_sample, from, to, cancel);
+            await check.CheckAsync(await CompletePagesAsync(cancel), await to.ListFoldersAsync(cancel), cancel);
         }
         await check.DropGoneAsync(cancel);
         if (order.Rules.OldSide is OldSide.DeleteAfterProof)
@@ -77,12 +78,8 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         cancel.ThrowIfCancellationRequested();
     }
 
-    /// <summary>
-    /// The earlier try was broken off before its read-back. Look through the headers of what it copied to choose the sample.
-    /// </summary>
-    private async Task ReadBackEarlierTryAsync(
-        IMailAccount from,
-        IMailAccount to,
+    /// <summary>What an earlier try of the first pass copied before it was broken off.</summary>
+    private async Task FindEarlierTryAsync(
         IEnumerable<LedgerFolder> pages,
         IReadOnlyList<FolderState> fromFolders,
         IReadOnlyList<FolderState> toFolders,
@@ -93,23 +90,29 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
             return;
         var here = fromFolders.Select(f => (f.Path, f.Cursor?.Epoch)).ToHashSet();
         var there = toFolders.Select(f => (f.Path, f.Cursor?.Epoch)).ToHashSet();
-        var (copied, folders) = (new List<LedgerFolder>(), new List<(FolderPath, NumberSet)>());
         foreach (
             var page in pages.Where(p => p.To is not null && here.Contains((p.From, p.FromEpoch)) && there.Contains((p.To, p.ToEpoch)))
         )
         {
-            // Only the last ones: earlier tries have looked at those before, and all of them would be too many for each try.
+            // Only the last ones of each folder: all of them would be too many for each try.
             if ((await ledger.SettledAsync(page.Id, cancel)).Slices(HeadersOfEarlierTry).LastOrDefault() is not { } settled)
                 continue;
-            copied.Add(page);
-            folders.Add((page.From, settled));
+            _earlierTry.Add((page, settled));
         }
-        if (copied.Count == 0)
+    }
+
+    /// <summary>
+    /// The earlier try was broken off before its read-back: the headers of what it copied decide what is read back. This comes after the
+    /// copying, so that a connection which breaks here again does not keep the rest from being copied.
+    /// </summary>
+    private async Task ReadBackEarlierTryAsync(IMailAccount from, IMailAccount to, CancellationToken cancel)
+    {
+        if (_earlierTry.Count == 0)
             return;
         var sample = new ReadBackSample();
         await from.ReadHeadersAsync(
-            folders,
-            (folder, header) => sample.OfferHeader(copied[folder], header.Number, header.Size, header.Header),
+            [.. _earlierTry.Select(e => (e.Page.From, e.Settled))],
+            (folder, header) => sample.OfferHeader(_earlierTry[folder].Page, header.Number, header.Size, header.Header),
             cancel
         );
         await ReadBackAsync(sample, from, to, cancel);
@@ -169,7 +172,7 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         var all = await RenamedPlaces.FollowAsync(await ledger.FoldersAsync(cancel), toFolders, ledger, journal, cancel);
         var pages = all.ToDictionary(p => (p.From, p.To));
         await check.RemoveAskedAsync([.. pages.Values], cancel);
-        await ReadBackEarlierTryAsync(from, to, pages.Values, fromFolders, toFolders, cancel);
+        await FindEarlierTryAsync(pages.Values, fromFolders, toFolders, cancel);
         await check.CheckAsync(CompleteOf(pages.Values), toFolders, cancel);
         // A folder that an earlier pass carried to two places, as rules changed, is known by the newer one.
         var known = pages

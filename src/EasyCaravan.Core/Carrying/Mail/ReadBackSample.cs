@@ -12,7 +12,7 @@ internal sealed class ReadBackSample
     private const int OfEachKind = 2;
 
     /// <summary>Messages of one pass that are read back.</summary>
-    private const int Most = 120;
+    private const int Most = 60;
 
     /// <summary>One that is larger would take longer to read back than it is worth.</summary>
     private const long LargestOctets = 8 * 1024 * 1024;
@@ -20,8 +20,8 @@ internal sealed class ReadBackSample
     /// <summary>Folders of which the largest message is read back.</summary>
     private const int FoldersWithLargest = 8;
 
-    /// <summary>Of each folder, where nobody saw the bodies.</summary>
-    private const int UnseenOfEachFolder = 8;
+    /// <summary>Over all folders, of those whose bodies nobody saw. A pass over a bad line has to get through with them.</summary>
+    private const int MostUnseen = 8;
 
     /// <summary>One that is larger is not read back on a mere chance.</summary>
     private const long LargestUnseenOctets = 256 * 1024;
@@ -37,12 +37,11 @@ internal sealed class ReadBackSample
         public List<uint> BareEnds { get; } = [];
 
         public List<uint> OpenEnds { get; } = [];
-
-        public List<uint> Unseen { get; } = [];
     }
 
     private readonly Lock _lock = new();
     private readonly Dictionary<long, OfFolder> _folders = [];
+    private readonly List<(long Page, uint Number)> _unseen = [];
 
     public void Offer(LedgerFolder page, uint number, long size, PeculiarOctets octets)
     {
@@ -73,11 +72,10 @@ internal sealed class ReadBackSample
         octets.Take(header);
         lock (_lock)
         {
-            var folder = FolderOf(page);
-            if (octets.HasWideHeader && size <= LargestOctets && folder.Wide.Count < OfEachKind)
-                folder.Wide.Add(number);
-            else if (size <= LargestUnseenOctets && folder.Unseen.Count < UnseenOfEachFolder)
-                folder.Unseen.Add(number);
+            if (octets.HasWideHeader && size <= LargestOctets && FolderOf(page).Wide is { Count: < OfEachKind } wide)
+                wide.Add(number);
+            else if (size <= LargestUnseenOctets && _unseen.Count < MostUnseen)
+                _unseen.Add((page.Id, number));
         }
     }
 
@@ -101,12 +99,11 @@ internal sealed class ReadBackSample
                 .OrderByDescending(f => f.Value.Largest.Size)
                 .Take(FoldersWithLargest)
                 .Select(f => (Page: f.Key, f.Value.Largest.Number));
-            var unseen = _folders.SelectMany(f => f.Value.Unseen.Select(n => (Page: f.Key, Number: n)));
             return
             [
                 .. peculiar
                     .Concat(largest)
-                    .Concat(unseen)
+                    .Concat(_unseen)
                     .Distinct()
                     .Take(Most)
                     .GroupBy(c => c.Page)
