@@ -1,9 +1,8 @@
 using System.Net.Http.Headers;
 using System.Net.Http.Json;
 using EasyCaravan.Contract;
-using EasyCaravan.Service;
 using EasyCaravan.Service.Demo;
-using Microsoft.AspNetCore.Builder;
+using EasyCaravan.Tests.Shared;
 using Microsoft.Playwright;
 
 [assembly: AssemblyFixture(typeof(EasyCaravan.Console.Tests.ConsoleFixture))]
@@ -29,34 +28,24 @@ public sealed class ConsoleFixture : IAsyncLifetime
     /// <summary>How long a page may take. Far more than it ever needs: what is awaited is the page, never a speed.</summary>
     private static readonly TimeSpan s_patience = TimeSpan.FromMinutes(1);
 
-    private readonly string _folder = Directory.CreateTempSubdirectory("caravan-console").FullName;
     private readonly Lazy<Task<string>> _session;
-    private DemoWorld? _world;
-    private WebApplication? _app;
+    private DemoService? _demo;
     private IPlaywright? _playwright;
     private IBrowser? _browser;
 
     public ConsoleFixture() => _session = new Lazy<Task<string>>(EnterAsync);
 
-    public Uri Address { get; private set; } = null!;
+    public Uri Address => _demo!.Address;
 
-    public string Token { get; private set; } = "";
+    public string Token => _demo!.Token;
 
     public HttpClient Api { get; private set; } = null!;
 
-    internal DemoWorld World => _world!;
+    internal DemoWorld World => _demo!.World;
 
     public async ValueTask InitializeAsync()
     {
-        _world = new DemoWorld(Path.Combine(AppContext.BaseDirectory, "demo"), TimeSpan.Zero);
-        _app = await CaravanHost.BuildAsync(
-            new CaravanOptions(_folder, new Uri("http://127.0.0.1:0")) { Quiet = true },
-            CancellationToken.None
-        );
-        _world.PlaceSecrets(_folder);
-        await _app.StartAsync();
-        Address = CaravanHost.AddressOf(_app);
-        Token = (await File.ReadAllTextAsync(Path.Combine(_folder, CaravanHost.TokenFile))).Trim();
+        _demo = await DemoService.StartAsync();
         Api = new HttpClient { BaseAddress = Address };
         Api.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", Token);
         // Three thousand people who do not move yet, beside the demonstration's batches: the table must bear them.
@@ -156,11 +145,8 @@ public sealed class ConsoleFixture : IAsyncLifetime
             await _browser.DisposeAsync();
         _playwright?.Dispose();
         Api?.Dispose();
-        if (_app is not null)
-            await _app.DisposeAsync();
-        if (_world is not null)
-            await _world.DisposeAsync();
-        Directory.Delete(_folder, recursive: true);
+        if (_demo is not null)
+            await _demo.DisposeAsync();
     }
 
     private async Task PostAsync(string path, object body) =>
