@@ -337,9 +337,54 @@ internal sealed class StandInSession(StandInImap service, TcpClient client)
             case "STORE":
                 Store(words);
                 return "OK done";
+            case "COPY":
+                return Copy(words);
+            case "EXPUNGE" when service.Manners.Offers("UIDPLUS"):
+                await ExpungeAsync(ReadSet(words[3]), cancel);
+                return "OK done";
             default:
                 return "BAD unknown command";
         }
+    }
+
+    private string Copy(List<string> words)
+    {
+        var wanted = ReadSet(words[3]);
+        lock (_account!.Lock)
+        {
+            if (_account.Find(words[4]) is not { } target)
+                return "NO [TRYCREATE] no such folder";
+            var chosen = _folder!.Messages.Where(m => wanted.Exists(r => m.Uid >= r.First && m.Uid <= r.Last)).ToList();
+            if (_account.Used + chosen.Sum(m => (long)m.Octets.Length) > _account.Quota)
+                return "NO [OVERQUOTA] The account is full";
+            var copies = chosen.ConvertAll(m => target.Add(m.Octets, m.Flags, m.Received));
+            return service.Manners.Offers("UIDPLUS") && copies.Count > 0
+                ? $"OK [COPYUID {target.Epoch} {string.Join(',', chosen.Select(m => m.Uid))} "
+                    + $"{string.Join(',', copies.Select(m => m.Uid))}] done"
+                : "OK done";
+        }
+    }
+
+    /// <summary>RFC 4315 §2.1: of the messages that are marked as deleted, those that the client names.</summary>
+    private async Task ExpungeAsync(List<(uint First, uint Last)> named, CancellationToken cancel)
+    {
+        var lines = new StringBuilder();
+        lock (_account!.Lock)
+        {
+            for (var place = _folder!.Messages.Count; place > 0; place--)
+            {
+                var message = _folder.Messages[place - 1];
+                if (
+                    message.Flags.Contains("\\Deleted", StringComparer.OrdinalIgnoreCase)
+                    && named.Exists(r => message.Uid >= r.First && message.Uid <= r.Last)
+                )
+                {
+                    _folder.Remove(message);
+                    lines.Append(CultureInfo.InvariantCulture, $"* {place} EXPUNGE\r\n");
+                }
+            }
+        }
+        await WriteAsync(lines.ToString(), cancel);
     }
 
     private async Task FetchAsync(string set, string items, CancellationToken cancel)

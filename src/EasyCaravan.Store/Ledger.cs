@@ -134,7 +134,7 @@ internal sealed class Ledger(Database database, FlagSets flagSets, TimeProvider 
             async db =>
                 await db.Database.ExecuteSqlAsync(
                     $"""
-                    UPDATE ledger_folders SET "ToEpoch" = {(long)toEpoch}
+                    UPDATE ledger_folders SET "ToEpoch" = {(long)toEpoch}, "SeenNext" = NULL, "SeenCount" = NULL
                     WHERE "Id" = {folder} AND NOT EXISTS (SELECT 1 FROM ledger_items WHERE folder_id = {folder} AND landed IS NOT NULL)
                     """,
                     cancel

@@ -102,7 +102,9 @@ public sealed class GeneratedClientTests : IAsyncLifetime
         return new GeneratedClient(adapter);
     }
 
-    /// <summary>Asks it of everybody, and waits until nobody runs, is queued or waits for another try (a planted fault makes some do so).</summary>
+    /// <summary>
+    /// Asks it of everybody, and waits until nobody runs, is queued or waits for another try (a planted fault makes some do so).
+    /// </summary>
     private async Task ActAsync(MoveAction action, List<string> batches)
     {
         foreach (var batch in batches)

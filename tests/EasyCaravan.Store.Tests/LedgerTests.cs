@@ -3,14 +3,17 @@ using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Store.Rows;
+using EasyCaravan.Tests.Shared;
 using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Store.Tests;
 
-public sealed class LedgerTests : IAsyncLifetime
+/// <summary>
+/// The ledger in the store keeps its contract, and its sums reach the move's row; what a person decides reaches the ledger.
+/// </summary>
+public sealed class LedgerTests : LedgerContract, IAsyncLifetime
 {
     private static readonly FolderPath Inbox = FolderPath.Inbox;
-    private static readonly CancellationToken None = CancellationToken.None;
 
     private readonly string _folder = Directory.CreateTempSubdirectory("caravan-store").FullName;
     private Database _database = null!;
@@ -308,50 +311,6 @@ public sealed class LedgerTests : IAsyncLifetime
     }
 
     [Fact]
-    public async Task Recording_again_replaces_and_what_is_gone_counts_no_more()
-    {
-        var ledger = _store.LedgerOf(await ClaimAsync(), Kind.Mail);
-        var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None))[0];
-        await ledger.LeaveBehindAsync(page.Id, [Left(1), Left(2)], None);
-        await ledger.RecordAsync(page.Id, [new(1, 50, Outcome.Carried, FlagSet.Empty)], None);
-        await ledger.MarkGoneAsync(page.Id, new NumberSet([2]), None);
-        Assert.Equal("1", (await ledger.SettledAsync(page.Id, None)).ToString());
-        await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 3, null, 1), 1, null)], None);
-        Assert.Equal(new FolderCounts(1, 1, 0, 0, 0, 1, 0), (await ledger.FoldersAsync(None)).Single().Counts);
-        await using var db = _database.Read();
-        Assert.Empty(await db.LeftBehind.ToListAsync());
-    }
-
-    [Fact]
-    public async Task A_page_takes_another_numbering_as_long_as_nothing_stands_in_it()
-    {
-        var ledger = _store.LedgerOf(await ClaimAsync(), Kind.Mail);
-        var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None))[0];
-        await ledger.RecordAsync(page.Id, [new(1, null, Outcome.Excluded, FlagSet.Empty)], None);
-        Assert.True(await ledger.RenumberAsync(page.Id, 10, None));
-        await ledger.RecordAsync(page.Id, [new(2, 50, Outcome.Carried, FlagSet.Empty)], None);
-        Assert.False(await ledger.RenumberAsync(page.Id, 11, None));
-        Assert.Equal(10u, (await ledger.FoldersAsync(None)).Single().ToEpoch);
-    }
-
-    [Fact]
-    public async Task A_worker_that_lost_its_lease_writes_nothing()
-    {
-        var old = await ClaimAsync();
-        await _store.ReleaseAsync("one", None);
-        var taken = await _store.ClaimAsync("two", [], None);
-        Assert.NotNull(taken);
-        Assert.True(taken.Fence > old.Fence);
-        await Assert.ThrowsAsync<LeaseLostException>(() =>
-            _store.LedgerOf(old, Kind.Mail).OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None)
-        );
-        Assert.False(await _store.RenewAsync(old, [new Tally()], None));
-        await _store.EndAsync(old, [new Tally()], Ended, s => s.End(Ended, _ => null, 0.5, null, default), None);
-        await using var db = _database.Read();
-        Assert.Equal(("two", ConditionKind.Running), ((await db.Moves.SingleAsync()).LeaseOwner, (await db.Moves.SingleAsync()).Condition));
-    }
-
-    [Fact]
     public async Task A_message_costs_little_room()
     {
         var ledger = _store.LedgerOf(await ClaimAsync(), Kind.Mail);
@@ -367,6 +326,20 @@ public sealed class LedgerTests : IAsyncLifetime
         Assert.InRange((await SizeAsync(db) - before) / 50_000.0, 1, 64);
     }
 
+    protected override async Task<ILedger> OpenAsync() => _store.LedgerOf(await ClaimAsync(), Kind.Mail);
+
+    protected override async Task LoseLeaseAsync()
+    {
+        await _store.ReleaseAsync("one", None);
+        Assert.NotNull(await _store.ClaimAsync("two", [], None));
+    }
+
+    protected override async Task<IReadOnlyList<(long Folder, uint Number)>> LeftBehindAsync()
+    {
+        await using var db = _database.Read();
+        return [.. (await db.LeftBehind.OrderBy(l => l.Number).ToListAsync()).Select(l => (l.FolderId, (uint)l.Number))];
+    }
+
     [Fact]
     public void The_migrations_are_those_of_the_model()
     {
@@ -378,9 +351,6 @@ public sealed class LedgerTests : IAsyncLifetime
         await db
             .Database.SqlQueryRaw<long>("SELECT page_count * page_size AS Value FROM pragma_page_count(), pragma_page_size()")
             .SingleAsync();
-
-    private static LeftBehindItem Left(uint number) =>
-        new(number, new Fault(Cause.MessageTooLarge, "a", "too large"), 10, DateTimeOffset.UnixEpoch, "subject", "sender");
 
     private async Task<Claim> ClaimAsync()
     {

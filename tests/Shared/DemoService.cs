@@ -4,7 +4,9 @@ using Microsoft.AspNetCore.Builder;
 
 namespace EasyCaravan.Tests.Shared;
 
-/// <summary>The demonstration's two simulated services, and a real service of ours in a data folder of its own that moves between them.</summary>
+/// <summary>
+/// The demonstration's two simulated services, and a real service of ours in a data folder of its own that moves between them.
+/// </summary>
 internal sealed class DemoService : IAsyncDisposable
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("caravan-demo").FullName;

@@ -159,8 +159,8 @@ public interface ILedger
     Task ForgetEntriesAsync(long folder, uint? fromEpoch, uint? toEpoch, CancellationToken cancel);
 
     /// <summary>
-    /// The to side gave the folder another numbering before anything of this page stood in it. False, and nothing changed, where something
-    /// does.
+    /// The to side gave the folder another numbering before anything of this page stood in it: it has to be looked at anew. False, and
+    /// nothing changed, where something does.
     /// </summary>
     Task<bool> RenumberAsync(long folder, uint toEpoch, CancellationToken cancel);
 

@@ -13,6 +13,9 @@ internal sealed class MemoryLedger : ILedger
     private readonly Dictionary<(long Folder, uint Number), UInt128> _keys = [];
     private readonly Dictionary<(long Folder, uint Number), UnclaimedMessage> _unclaimed = [];
 
+    /// <summary>Another worker has the move.</summary>
+    public bool IsLeaseLost { get; set; }
+
     public Dictionary<(long Folder, uint Number), LeftBehindItem> LeftBehind { get; } = [];
 
     public Dictionary<long, (Fault Fault, long Messages)> FoldersLeft { get; } = [];
@@ -22,8 +25,17 @@ internal sealed class MemoryLedger : ILedger
     public Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel) =>
         Task.FromResult<IReadOnlyList<LedgerFolder>>([.. _pages.Values]);
 
-    public Task<IReadOnlyList<LedgerFolder>> OpenAsync(IReadOnlyList<PageOpening> folders, CancellationToken cancel) =>
-        Task.FromResult<IReadOnlyList<LedgerFolder>>([.. folders.Select(Open)]);
+    public Task<IReadOnlyList<LedgerFolder>> OpenAsync(IReadOnlyList<PageOpening> folders, CancellationToken cancel)
+    {
+        ProveLease();
+        return Task.FromResult<IReadOnlyList<LedgerFolder>>([.. folders.Select(Open)]);
+    }
+
+    private void ProveLease()
+    {
+        if (IsLeaseLost)
+            throw new LeaseLostException();
+    }
 
     private LedgerFolder Open(PageOpening folder)
     {
@@ -50,6 +62,7 @@ internal sealed class MemoryLedger : ILedger
 
     public Task ForgetEntriesAsync(long folder, uint? fromEpoch, uint? toEpoch, CancellationToken cancel)
     {
+        ProveLease();
         _entries[folder].Clear();
         FoldersLeft.Remove(folder);
         Differences.RemoveAll(d => d.Difference.Folder == folder);
@@ -74,9 +87,10 @@ internal sealed class MemoryLedger : ILedger
 
     public Task<bool> RenumberAsync(long folder, uint toEpoch, CancellationToken cancel)
     {
+        ProveLease();
         if (_entries[folder].Values.Any(e => e.Entry.Landed is not null))
             return Task.FromResult(false);
-        _pages[folder] = _pages[folder] with { ToEpoch = toEpoch };
+        _pages[folder] = _pages[folder] with { ToEpoch = toEpoch, Seen = null };
         return Task.FromResult(true);
     }
 
@@ -99,6 +113,7 @@ internal sealed class MemoryLedger : ILedger
 
     public Task RecordLooksAsync(IReadOnlyList<PageLook> looks, CancellationToken cancel)
     {
+        ProveLease();
         foreach (var look in looks)
         {
             if (look.Seen is not null)
@@ -116,6 +131,7 @@ internal sealed class MemoryLedger : ILedger
 
     public Task AddDifferencesAsync(IReadOnlyList<Difference> differences, CancellationToken cancel)
     {
+        ProveLease();
         Add(differences);
         foreach (var folder in differences.Select(d => d.Folder).Distinct())
             Count(folder);
@@ -124,6 +140,7 @@ internal sealed class MemoryLedger : ILedger
 
     public Task RenamePlaceAsync(long folder, FolderPath to, CancellationToken cancel)
     {
+        ProveLease();
         _pages[folder] = _pages[folder] with { To = to, RenamedFrom = _pages[folder].RenamedFrom ?? _pages[folder].To };
         return Task.CompletedTask;
     }
@@ -134,12 +151,14 @@ internal sealed class MemoryLedger : ILedger
 
     public Task RecordComparisonAsync(ComparisonProgress progress, CancellationToken cancel)
     {
+        ProveLease();
         Comparison = progress;
         return Task.CompletedTask;
     }
 
     public Task RemoveDifferencesAsync(IReadOnlyCollection<long> ids, CancellationToken cancel)
     {
+        ProveLease();
         var folders = Differences.Where(d => ids.Contains(d.Id)).Select(d => d.Difference.Folder).Distinct().ToList();
         Differences.RemoveAll(d => ids.Contains(d.Id));
         foreach (var folder in folders)
@@ -176,6 +195,7 @@ internal sealed class MemoryLedger : ILedger
 
     public Task LeaveFolderBehindAsync(long folder, NumberSet numbers, Fault fault, CancellationToken cancel)
     {
+        ProveLease();
         FoldersLeft[folder] = (fault, numbers.Count);
         foreach (var number in numbers)
             _entries[folder][number] = (new LedgerEntry(number, null, Outcome.LeftBehind, FlagSet.Empty), false);
@@ -185,6 +205,7 @@ internal sealed class MemoryLedger : ILedger
 
     public Task RetryFolderAsync(long folder, CancellationToken cancel)
     {
+        ProveLease();
         FoldersLeft.Remove(folder);
         foreach (
             var number in _entries[folder].Values.Where(e => e.Entry.Outcome is Outcome.LeftBehind).Select(e => e.Entry.Number).ToList()
@@ -214,6 +235,9 @@ internal sealed class MemoryLedger : ILedger
 
     public Task RecordAsync(IReadOnlyList<PageEntries> pages, CancellationToken cancel)
     {
+        ProveLease();
+        if (pages.FirstOrDefault(p => !_pages.ContainsKey(p.Folder)) is { } unknown)
+            throw new InvalidOperationException($"There is no page {unknown.Folder}.");
         foreach (var page in pages)
         {
             foreach (var entry in page.Entries)
@@ -228,6 +252,7 @@ internal sealed class MemoryLedger : ILedger
 
     public Task LeaveBehindAsync(long folder, IReadOnlyList<LeftBehindItem> items, CancellationToken cancel)
     {
+        ProveLease();
         foreach (var item in items)
         {
             LeftBehind[(folder, item.Number)] = item;
@@ -238,22 +263,24 @@ internal sealed class MemoryLedger : ILedger
 
     public Task MarkGoneAsync(long folder, NumberSet numbers, CancellationToken cancel)
     {
-        foreach (var number in numbers)
-        {
+        ProveLease();
+        foreach (var number in numbers.Where(_entries[folder].ContainsKey))
             _entries[folder][number] = (_entries[folder][number].Entry, true);
+        foreach (var number in numbers)
             LeftBehind.Remove((folder, number));
-        }
         return Task.CompletedTask;
     }
 
     public async Task TransferAsync(long folder, NumberSet numbers, long to, IReadOnlyList<LedgerEntry> entries, CancellationToken cancel)
     {
+        ProveLease();
         await MarkGoneAsync(folder, numbers, cancel);
         await RecordAsync([new PageEntries(to, entries)], cancel);
     }
 
     public Task RecordKeysAsync(long folder, IReadOnlyDictionary<uint, UInt128> keys, CancellationToken cancel)
     {
+        ProveLease();
         foreach (var (number, key) in keys)
             _keys[(folder, number)] = key;
         return Task.CompletedTask;
@@ -273,8 +300,12 @@ internal sealed class MemoryLedger : ILedger
 
     public Task ReopenAsync(long folder, NumberSet numbers, CancellationToken cancel)
     {
+        ProveLease();
         foreach (var number in numbers)
+        {
             _entries[folder].Remove(number);
+            LeftBehind.Remove((folder, number));
+        }
         _pages[folder] = _pages[folder] with { Reopened = true };
         return Task.CompletedTask;
     }
@@ -284,6 +315,7 @@ internal sealed class MemoryLedger : ILedger
 
     public Task KeepUnclaimedAsync(long folder, IReadOnlyList<UnclaimedMessage> fresh, NumberSet gone, CancellationToken cancel)
     {
+        ProveLease();
         foreach (var stranger in fresh)
             _unclaimed[(folder, stranger.Number)] = stranger;
         foreach (var number in gone)
@@ -293,6 +325,7 @@ internal sealed class MemoryLedger : ILedger
 
     public Task CompleteAsync(IReadOnlyList<PageEnd> pages, CancellationToken cancel)
     {
+        ProveLease();
         foreach (var page in pages)
             Complete(page);
         return Task.CompletedTask;

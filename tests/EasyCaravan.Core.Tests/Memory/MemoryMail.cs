@@ -167,7 +167,11 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         foreach (var folder in folders.Where(f => f.Subscribe))
             mail.Subscribed.Add(folder.Path);
         return Task.FromResult<IReadOnlyList<MadeFolder>>([
-            .. folders.Select(f => new MadeFolder(mail.CursorOf(mail.Folder(f.Path.ToString())), false)),
+            .. folders.Select(f =>
+            {
+                var wasThere = mail.Folders.ContainsKey(f.Path);
+                return new MadeFolder(mail.CursorOf(mail.Folder(f.Path.ToString())), wasThere);
+            }),
         ]);
     }
 
@@ -180,14 +184,15 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
 
     private FolderSeen Visit(FolderVisit visit)
     {
+        if (!mail.Folders.TryGetValue(visit.Path, out var folder))
+            return new FolderSeen(null, NoFolder(visit.Path), [.. visit.Flags.Select(_ => NoFolder(visit.Path))]);
         if (visit.Subscribe)
             mail.Subscribed.Add(visit.Path);
         foreach (var change in visit.Flags)
         foreach (var message in Chosen(visit.Path, change.Numbers).ToList())
-            mail.Folders[visit.Path]
-                .SetFlags(message.Number, FlagSet.Of(message.Flags.Except(change.Remove).Flags.Concat(change.Add.Flags)));
+            folder.SetFlags(message.Number, FlagSet.Of(message.Flags.Except(change.Remove).Flags.Concat(change.Add.Flags)));
         return new FolderSeen(
-            visit.List ? new NumberSet(mail.Folders[visit.Path].Messages.Select(m => m.Number)) : null,
+            visit.List ? new NumberSet(folder.Messages.Select(m => m.Number)) : null,
             null,
             [.. visit.Flags.Select(_ => (Fault?)null)]
         );
@@ -263,11 +268,8 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         return Task.FromResult<IMessageReader>(
             new Reader(
                 mail,
-                new Queue<(int, MemoryMessage)>(
-                    folders.SelectMany(
-                        (f, i) => Chosen(f.Path, f.Numbers).Where(m => !mail.Withheld.Contains(m.Number)).Select(m => (i, m))
-                    )
-                )
+                [.. folders.SelectMany((f, i) => Chosen(f.Path, f.Numbers).Select(m => (new ItemAt(i, m.Number), m)))],
+                [.. folders.SelectMany((f, i) => f.Numbers.Select(n => new ItemAt(i, n)))]
             )
         );
     }
@@ -310,7 +312,9 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
     private IEnumerable<MemoryMessage> Chosen(FolderPath path, NumberSet numbers) =>
         mail.Folders.TryGetValue(path, out var folder)
             ? folder.Messages.Where(m => numbers.Contains(m.Number))
-            : throw new FaultException(new Fault(Cause.ProtocolBroken, "a", $"no folder {path}", "NONEXISTENT"), Verdict.Keep);
+            : throw new FaultException(NoFolder(path), Verdict.Keep);
+
+    private static Fault NoFolder(FolderPath path) => new(Cause.ProtocolBroken, "a", $"no folder {path}", "NONEXISTENT");
 
     private static byte[] HeaderOf(byte[] octets)
     {
@@ -319,8 +323,10 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         return Encoding.Latin1.GetBytes(end < 0 ? text : text[..(end + 2)]);
     }
 
-    private sealed class Reader(MemoryMail mail, Queue<(int Folder, MemoryMessage Message)> left) : IMessageReader
+    private sealed class Reader(MemoryMail mail, IReadOnlyList<(ItemAt At, MemoryMessage Message)> there, IReadOnlyList<ItemAt> wanted)
+        : IMessageReader
     {
+        private readonly Queue<(ItemAt At, MemoryMessage Message)> _left = new(there.Where(t => !mail.Withheld.Contains(t.At.Number)));
         private byte[] _current = [];
         private MemoryMessage? _message;
 
@@ -328,19 +334,22 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         public ItemInfo? Index =>
             _message is { } m && m.Number % 2 == 0 ? new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags) : null;
 
-        public IReadOnlyCollection<ItemAt> Gone => [];
+        public IReadOnlyCollection<ItemAt> Gone => [.. wanted.Except(there.Select(t => t.At))];
 
-        public IReadOnlyDictionary<ItemAt, Fault> Unreadable => new Dictionary<ItemAt, Fault>();
+        public IReadOnlyDictionary<ItemAt, Fault> Unreadable =>
+            there
+                .Where(t => mail.Withheld.Contains(t.At.Number))
+                .ToDictionary(t => t.At, _ => new Fault(Cause.MessageUnreadable, "a", "the service does not give it out"));
 
         public ValueTask<MessageStart?> NextAsync(CancellationToken cancel)
         {
-            if (!left.TryDequeue(out var next))
+            if (!_left.TryDequeue(out var next))
                 return ValueTask.FromResult<MessageStart?>(null);
             mail.Call("next");
             mail.Handle(next.Message.Octets, "from");
             _message = next.Message;
             _current = next.Message.Octets;
-            return ValueTask.FromResult<MessageStart?>(new MessageStart(next.Folder, next.Message.Number, next.Message.Octets.Length));
+            return ValueTask.FromResult<MessageStart?>(new MessageStart(next.At.Folder, next.At.Number, next.Message.Octets.Length));
         }
 
         public ValueTask<ReadOnlyMemory<byte>> ReadAsync(CancellationToken cancel)

@@ -1,0 +1,143 @@
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using NodaTime;
+
+namespace EasyCaravan.Tests.Shared;
+
+/// <summary>What every store of moves promises to the workers: who gets which move, when, and that a lost lease writes nothing.</summary>
+public abstract class MoveStoreContract
+{
+    protected static readonly CancellationToken None = CancellationToken.None;
+
+    private static readonly PassEnd s_ended = new([new LegEnd(Kind.Mail)], Stopped: false);
+
+    protected abstract IMoveStore Store { get; }
+
+    protected abstract Instant Now { get; }
+
+    /// <summary>Lets a lease that nobody renews run out.</summary>
+    protected abstract void LetLeasesEnd();
+
+    /// <summary>Adds a move that was started, and is due after so long.</summary>
+    protected abstract Task AddAsync(string account, long rank = 0, Duration? dueIn = null, string batch = "b");
+
+    protected abstract Task<MoveState> StateOfAsync(string account);
+
+    /// <summary>A person changes every move.</summary>
+    protected abstract Task StepAsync(Func<MoveState, MoveState> step);
+
+    [Fact]
+    public async Task The_lowest_rank_goes_first_and_of_one_rank_who_was_due_first()
+    {
+        await AddAsync("late", rank: 5);
+        await AddAsync("large", rank: 9);
+        await AddAsync("elsewhere", rank: 1, batch: "other");
+        await AddAsync("early", rank: 5, dueIn: Duration.FromMinutes(-10));
+        await AddAsync("tomorrow", rank: 0, dueIn: Duration.FromDays(1));
+        Assert.Equal(["early", "late", "large"], await ClaimAllAsync("other"));
+        Assert.Equal(["elsewhere"], await ClaimAllAsync());
+    }
+
+    [Fact]
+    public async Task A_claim_tells_who_moves_and_what_is_to_run()
+    {
+        await AddAsync("anna");
+        var claim = (await Store.ClaimAsync("one", [], None))!;
+        Assert.Equal(("anna", "b", "one"), (claim.Person.FromAccount, claim.Person.Batch, claim.Owner));
+        Assert.Equal([Kind.Mail], claim.Legs);
+        Assert.Equal(ConditionKind.Running, (await StateOfAsync("anna")).Condition.Kind);
+    }
+
+    [Fact]
+    public async Task A_move_whose_worker_fell_silent_is_taken_up_before_any_other()
+    {
+        await AddAsync("lost");
+        var lost = (await Store.ClaimAsync("one", [], None))!;
+        await AddAsync("waiting", rank: -1);
+        LetLeasesEnd();
+        var again = (await Store.ClaimAsync("two", [], None))!;
+        Assert.Equal("lost", again.Person.FromAccount);
+        Assert.True(again.Fence > lost.Fence);
+        Assert.NotEqual(lost.Pass, again.Pass);
+    }
+
+    [Fact]
+    public async Task A_lease_that_is_renewed_does_not_end()
+    {
+        await AddAsync("anna");
+        var claim = (await Store.ClaimAsync("one", [], None))!;
+        Assert.True(await Store.RenewAsync(claim, [new Tally()], None));
+        Assert.Null(await Store.ClaimAsync("two", [], None));
+    }
+
+    [Fact]
+    public async Task Each_move_is_claimed_once_however_many_ask()
+    {
+        for (var i = 0; i < 20; i++)
+            await AddAsync($"p{i}");
+        var claims = await Task.WhenAll(Enumerable.Range(0, 32).Select(i => Store.ClaimAsync($"w{i}", [], None)));
+        Assert.Equal(20, claims.OfType<Claim>().Select(c => c.Person.Id).Distinct().Count());
+        Assert.Equal(12, claims.Count(c => c is null));
+    }
+
+    [Fact]
+    public async Task A_pass_that_ends_gives_the_move_back_in_its_next_state()
+    {
+        await AddAsync("anna");
+        var claim = (await Store.ClaimAsync("one", [], None))!;
+        await Store.EndAsync(claim, [new Tally()], s_ended, s => s.End(s_ended, _ => null, 0.5, null, Now), None);
+        var state = await StateOfAsync("anna");
+        Assert.Equal((Stage.InStep, ConditionKind.Idle), (state.Stage, state.Condition.Kind));
+        Assert.Null(await Store.ClaimAsync("two", [], None));
+    }
+
+    [Fact]
+    public async Task What_a_person_held_stops_and_is_not_claimed_before_the_earlier_lease_has_ended_when_it_goes_on()
+    {
+        await AddAsync("anna");
+        var claim = (await Store.ClaimAsync("one", [], None))!;
+        await StepAsync(s => s.Hold());
+        Assert.False(await Store.RenewAsync(claim, [new Tally()], None));
+        Assert.Null(await Store.ClaimAsync("two", [], None));
+        await StepAsync(s => s.Resume(null, Now));
+        Assert.Null(await Store.ClaimAsync("two", [], None));
+        LetLeasesEnd();
+        Assert.NotNull(await Store.ClaimAsync("two", [], None));
+    }
+
+    [Fact]
+    public async Task Whoever_lost_the_lease_changes_nothing()
+    {
+        await AddAsync("anna");
+        var old = (await Store.ClaimAsync("one", [], None))!;
+        LetLeasesEnd();
+        var taken = (await Store.ClaimAsync("two", [], None))!;
+        Assert.False(await Store.RenewAsync(old, [new Tally()], None));
+        await Store.EndAsync(old, [new Tally()], s_ended, s => s.End(s_ended, _ => null, 0.5, null, Now), None);
+        Assert.Equal(ConditionKind.Running, (await StateOfAsync("anna")).Condition.Kind);
+        var opening = new PageOpening(FolderPath.Inbox, FolderPath.Inbox, 7, 9, 1);
+        await Assert.ThrowsAsync<LeaseLostException>(() => Store.LedgerOf(old, Kind.Mail).OpenAsync([opening], None));
+        Assert.Single(await Store.LedgerOf(taken, Kind.Mail).OpenAsync([opening], None));
+    }
+
+    [Fact]
+    public async Task Each_kind_has_a_ledger_of_its_own()
+    {
+        await AddAsync("anna");
+        var claim = (await Store.ClaimAsync("one", [], None))!;
+        await Store.LedgerOf(claim, Kind.Mail).OpenAsync([new PageOpening(FolderPath.Inbox, FolderPath.Inbox, 7, 9, 1)], None);
+        Assert.Empty(await Store.LedgerOf(claim, Kind.Calendars).FoldersAsync(None));
+        await Store.LedgerOf(claim, Kind.Calendars).OpenAsync([new PageOpening(FolderPath.Inbox, FolderPath.Inbox, 1, 2, 1)], None);
+        Assert.Equal(7u, Assert.Single(await Store.LedgerOf(claim, Kind.Mail).FoldersAsync(None)).FromEpoch);
+    }
+
+    protected async Task<IReadOnlyList<string>> ClaimAllAsync(params string[] except)
+    {
+        var names = new List<string>();
+        while (await Store.ClaimAsync("one", except, None) is { } claim)
+            names.Add(claim.Person.FromAccount);
+        return names;
+    }
+}
