@@ -9,7 +9,7 @@ namespace EasyCaravan.Core.Tests;
 /// <summary>
 /// The twin in memory keeps what every adapter promises; else the rules that are tested with it would be tested with a fiction.
 /// </summary>
-public sealed class MemoryMailTests : MailAccountContract
+public sealed class MemoryMailTests : RefusalContract
 {
     private readonly MemoryMail _mail = new();
 

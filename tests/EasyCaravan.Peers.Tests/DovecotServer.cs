@@ -84,10 +84,10 @@ public sealed class DovecotServer : IAsyncDisposable
 
     public char Separator { get; }
 
-    /// <summary>IMAP without TLS at first; offers STARTTLS.</summary>
     /// <summary>Of the process that starts all others of this server.</summary>
     public int ProcessId => _process!.Id;
 
+    /// <summary>IMAP without TLS at first; offers STARTTLS.</summary>
     public int PlainPort { get; }
 
     /// <summary>IMAP over TLS.</summary>

@@ -40,7 +40,7 @@ public abstract class RealServerContractTests : MailAccountContract
         await imap.AppendEachAsync(Written, [(flags, received, octets)]);
     }
 
-    internal static Service ServiceAt(MailProtocol protocol, int port) =>
+    internal static Core.Planning.Service ServiceAt(MailProtocol protocol, int port) =>
         new(
             "peer",
             new MailConnection(protocol, "127.0.0.1", port, Security.None),
@@ -101,11 +101,28 @@ public sealed class CourierContractTests(CourierFixture courier) : RealServerCon
     protected override string Written => $"INBOX.{Folder}";
 }
 
+public sealed class Pop3Fixture : IAsyncLifetime
+{
+    private int _accounts;
+
+    internal DovecotServer Server { get; private set; } = null!;
+
+    public async ValueTask InitializeAsync()
+    {
+        Server = await DovecotServer.StartAsync('/', new DovecotManners(Pop3: true));
+        Server.SetUsers([.. Enumerable.Range(1, 20).Select(i => ($"p{i}@saltmarsh.example", TwoServers.Password, (string?)null))]);
+    }
+
+    public string NewAccount() => $"p{++_accounts}@saltmarsh.example";
+
+    public ValueTask DisposeAsync() => Server.DisposeAsync();
+}
+
 /// <summary>The POP3 adapter at a real server, where mail is put by IMAP.</summary>
 [Collection("one at a time: a server that is killed serves all")]
-public sealed class DovecotPop3ContractTests(TwoServers servers) : MailReadingContract
+public sealed class DovecotPop3ContractTests(Pop3Fixture pop3) : MailReadingContract, IClassFixture<Pop3Fixture>
 {
-    private readonly string _account = servers.NewAccounts(1)[0];
+    private readonly string _account = pop3.NewAccount();
     private readonly Numbers _numbers = new();
 
     protected override FolderPath Folder => FolderPath.Inbox;
@@ -114,7 +131,7 @@ public sealed class DovecotPop3ContractTests(TwoServers servers) : MailReadingCo
 
     protected override async Task<IMailAccount> OpenAsync() =>
         await Pop3MailAccount.OpenAsync(
-            RealServerContractTests.ServiceAt(MailProtocol.Pop3, servers.From.Pop3Port),
+            RealServerContractTests.ServiceAt(MailProtocol.Pop3, pop3.Server.Pop3Port),
             new Credentials(_account, _account, TwoServers.Password),
             null,
             _numbers,
@@ -125,7 +142,7 @@ public sealed class DovecotPop3ContractTests(TwoServers servers) : MailReadingCo
 
     protected override async Task PutAsync(string flags, DateTimeOffset received, byte[] octets)
     {
-        using var imap = await servers.AtFromAsync(_account);
+        using var imap = await PlainImap.SignInAsync(pop3.Server.PlainPort, _account, TwoServers.Password);
         await imap.AppendAsync("INBOX", [(flags, received, octets)]);
     }
 

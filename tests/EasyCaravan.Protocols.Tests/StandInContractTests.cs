@@ -8,7 +8,7 @@ using EasyCaravan.Tests.Shared;
 namespace EasyCaravan.Protocols.Tests;
 
 /// <summary>The IMAP adapter at a service that offers every extension.</summary>
-public class StandInContractTests : MailAccountContract, IAsyncLifetime
+public class StandInContractTests : RefusalContract, IAsyncLifetime
 {
     private readonly StandInImap _server;
     private readonly StandInAccount _account;
