@@ -49,6 +49,23 @@ internal sealed class CaravanClient : IDisposable
         return items;
     }
 
+    /// <summary>All pages of a list of a batch, of these moves alone.</summary>
+    /// <param name="moves">Null: of all moves.</param>
+    public async Task<List<T>> GetAllOfAsync<T>(string path, string[]? moves, CancellationToken cancel)
+    {
+        if (moves is null)
+            return await GetAllAsync<T>(path, cancel);
+        var items = new List<T>();
+        foreach (var move in moves)
+            items.AddRange(
+                await GetAllAsync<T>(
+                    $"{path}{(path.Contains('?', StringComparison.Ordinal) ? '&' : '?')}move={Uri.EscapeDataString(move)}",
+                    cancel
+                )
+            );
+        return items;
+    }
+
     /// <summary>One item for each event of the service's live stream, until it ends; a keep-alive counts as an event.</summary>
     public async IAsyncEnumerable<string> ListenAsync([EnumeratorCancellation] CancellationToken cancel)
     {

@@ -35,7 +35,8 @@ public sealed record BatchView(
 /// <summary>One page of a longer list.</summary>
 /// <param name="Next">To be handed back as <c>cursor</c> for the next page; null on the last.</param>
 /// <param name="Items">What is on this page.</param>
-public sealed record Page<T>(IReadOnlyList<T> Items, string? Next);
+/// <param name="Total">How many there are on all pages together; null where nobody counts them.</param>
+public sealed record Page<T>(IReadOnlyList<T> Items, string? Next, long? Total);
 
 /// <summary>One thing that happened.</summary>
 /// <param name="Id">Its number, stable.</param>

@@ -13,6 +13,20 @@ public enum DifferenceWord
     Flags,
 }
 
+/// <summary>What was decided about a difference.</summary>
+[JsonConverter(typeof(KebabWord<DifferenceStateWord>))]
+public enum DifferenceStateWord
+{
+    Open,
+    Accepted,
+
+    /// <summary>The next pass removes the second copy.</summary>
+    Remove,
+
+    /// <summary>Nobody has to decide: it is told because its owner may ask.</summary>
+    Told,
+}
+
 /// <summary>What a person decides about differences.</summary>
 [JsonConverter(typeof(KebabWord<DifferenceChoice>))]
 public enum DifferenceChoice
@@ -29,7 +43,7 @@ public enum DifferenceChoice
 /// <param name="Remedy">What can be done about it.</param>
 /// <param name="Received">Null where neither side tells it any more.</param>
 /// <param name="Size">In octets.</param>
-/// <param name="State">open, accepted, remove, or told where nobody has to decide.</param>
+/// <param name="State">What was decided about it.</param>
 /// <param name="Choices">What can be decided about it.</param>
 /// <param name="Id">Its number, stable.</param>
 /// <param name="Batch">The batch's name in the plan.</param>
@@ -52,7 +66,7 @@ public sealed record DifferenceView(
     string Sender,
     DateTimeOffset? Received,
     long Size,
-    string State,
+    DifferenceStateWord State,
     string? DecidedBy,
     DateTimeOffset SeenAt,
     IReadOnlyList<DifferenceChoice> Choices

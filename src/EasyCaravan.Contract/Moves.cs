@@ -57,13 +57,13 @@ public sealed record KindSums(MoveKind Kind, Counts Counts, long OpenLeftBehind,
 /// <param name="Expected">Items that it has to settle, as far as known.</param>
 /// <param name="PerSecond">Items settled a second, over the whole pass so far.</param>
 /// <param name="SecondsLeft">Null while nobody can know.</param>
-/// <param name="Kind">first, catch-up, survey or compare.</param>
+/// <param name="Kind">What it does.</param>
 /// <param name="StartedAt">When it began.</param>
 /// <param name="Settled">Items settled so far.</param>
 /// <param name="Octets">Octets carried so far.</param>
 /// <param name="Folder">What is being worked on; null between two.</param>
 public sealed record PassProgress(
-    string Kind,
+    PassWord Kind,
     DateTimeOffset StartedAt,
     long Expected,
     long Settled,
@@ -172,12 +172,12 @@ public sealed record PassLegView(
 /// <param name="Stopped">It was told to stop, or its worker was lost; the next one goes on from there.</param>
 /// <param name="Fault">Of a survey or comparison: why it could not be completed. Those of a pass stand with its legs.</param>
 /// <param name="Id">Its number, stable.</param>
-/// <param name="Kind">first, catch-up, survey or compare.</param>
+/// <param name="Kind">What it does.</param>
 /// <param name="Started">When it began.</param>
 /// <param name="Legs">What each kind did in it.</param>
 public sealed record PassView(
     long Id,
-    string Kind,
+    PassWord Kind,
     DateTimeOffset Started,
     DateTimeOffset? Ended,
     bool Stopped,
@@ -206,7 +206,7 @@ public sealed record MoveDetail(
 );
 
 /// <summary>An item that could not be carried.</summary>
-/// <param name="State">open, accepted or retry.</param>
+/// <param name="State">What was decided about it.</param>
 /// <param name="Size">In octets.</param>
 /// <param name="Messages">1, or, where the whole folder was refused, all that stayed behind with it.</param>
 /// <param name="Id">Its number, stable.</param>
@@ -229,14 +229,15 @@ public sealed record LeftBehindView(
     long Size,
     long Messages,
     Problem Problem,
-    string State,
+    LeftBehindWord State,
     string? AcceptedBy
 );
 
 /// <summary>What is to be done with moves.</summary>
 /// <param name="Moves">From accounts, to accounts or names; null: everybody in the batch.</param>
 /// <param name="Action">What.</param>
-public sealed record MoveActionRequest(MoveAction Action, IReadOnlyList<string>? Moves);
+/// <param name="Where">Of those, only moves that fit this; null: all.</param>
+public sealed record MoveActionRequest(MoveAction Action, IReadOnlyList<string>? Moves, MoveFilter? Where = null);
 
 /// <summary>On which moves an action changed something.</summary>
 /// <param name="Changed">From accounts on which the action changed something.</param>

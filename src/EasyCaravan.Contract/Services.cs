@@ -112,6 +112,6 @@ public sealed record ConsentRequest(string Account);
 public sealed record ConsentBegun(string Id, string Where, string? UserCode, DateTimeOffset Ends);
 
 /// <summary>How a consent that was begun stands.</summary>
-/// <param name="State">pending, given or refused.</param>
+/// <param name="State">How it stands.</param>
 /// <param name="Problem">What is wrong and what to do; null when all is well.</param>
-public sealed record ConsentState(string State, Problem? Problem);
+public sealed record ConsentState(ConsentWord State, Problem? Problem);

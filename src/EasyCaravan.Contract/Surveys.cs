@@ -38,11 +38,11 @@ public sealed record BatchSurvey(
 public sealed record SizeClass(string Name, long? UpTo, int Accounts, long Octets);
 
 /// <summary>How much of one kind there is.</summary>
-/// <param name="Kind">mail.</param>
+/// <param name="Kind">The kind.</param>
 /// <param name="Items">How many items.</param>
 /// <param name="Octets">Their size in octets.</param>
 /// <param name="Containers">How many folders or collections they are in.</param>
-public sealed record KindTotal(string Kind, long Items, long Octets, int Containers);
+public sealed record KindTotal(MoveKind Kind, long Items, long Octets, int Containers);
 
 /// <summary>One person's accounts.</summary>
 /// <param name="TakenAt">Null when nobody looked yet.</param>
@@ -102,14 +102,14 @@ public sealed record MoveInventory(
 
 /// <summary>What one folder of the old side holds.</summary>
 /// <param name="Folder">The folder's path on the old side, with / between names.</param>
-/// <param name="Use">What the folder is for, such as sent or trash; null: nothing special.</param>
+/// <param name="Use">What the folder is for; null: nothing special.</param>
 /// <param name="Messages">How many messages.</param>
 /// <param name="Octets">Their size in octets.</param>
 /// <param name="Oldest">The day of its oldest message; null: it has none.</param>
 /// <param name="Newest">The day of its newest message; null: it has none.</param>
 public sealed record FolderInventoryView(
     string Folder,
-    string? Use,
+    FolderUse? Use,
     long Messages,
     long Octets,
     DateTimeOffset? Oldest,
@@ -133,7 +133,7 @@ public sealed record RoomView(long? Octets, long UsedOctets, long? Messages, lon
 
 /// <summary>Findings of one kind over a batch, with what can be chosen about them.</summary>
 /// <param name="Code">A stable word for programs and for decisions.</param>
-/// <param name="Weight">blocks, loses, changes or note.</param>
+/// <param name="Weight">How much it matters.</param>
 /// <param name="Otherwise">What will happen if nobody decides anything.</param>
 /// <param name="People">How many it touches.</param>
 /// <param name="Open">How many of those nobody has decided about.</param>
@@ -145,7 +145,7 @@ public sealed record RoomView(long? Octets, long UsedOctets, long? Messages, lon
 /// <param name="Decisions">What was decided.</param>
 public sealed record FindingGroup(
     string Code,
-    string Weight,
+    FindingWeight Weight,
     string Title,
     string Otherwise,
     int People,
@@ -161,7 +161,7 @@ public sealed record FindingGroup(
 /// <param name="Remedy">What mends it outside of the plan; or null.</param>
 /// <param name="Decision">What was decided about it; or null.</param>
 /// <param name="Code">The finding's word, stable for programs.</param>
-/// <param name="Weight">blocks, loses, changes or note.</param>
+/// <param name="Weight">How much it matters.</param>
 /// <param name="Account">The from account, by which a move is known within its batch.</param>
 /// <param name="Name">The person's name, as in the roster.</param>
 /// <param name="What">What was found, in one sentence.</param>
@@ -169,7 +169,7 @@ public sealed record FindingGroup(
 /// <param name="Octets">Their size in octets.</param>
 public sealed record FindingRow(
     string Code,
-    string Weight,
+    FindingWeight Weight,
     string Account,
     string Name,
     string What,
@@ -187,22 +187,22 @@ public sealed record FindingRow(
 public sealed record WayView(string Way, string Text, string? Value, string? Default);
 
 /// <summary>A decision about a finding, in force.</summary>
-/// <param name="Scope">route, batch or move.</param>
+/// <param name="Scope">For whom it holds.</param>
 /// <param name="Place">The route, the batch or the from account.</param>
 /// <param name="Code">The finding's word, stable for programs.</param>
 /// <param name="Way">What was chosen.</param>
 /// <param name="Value">The value that goes with it; null where it takes none.</param>
 /// <param name="Who">Who did it.</param>
 /// <param name="At">When.</param>
-public sealed record DecisionView(string Scope, string Place, string Code, string Way, string? Value, string Who, DateTimeOffset At);
+public sealed record DecisionView(DecisionReach Scope, string Place, string Code, string Way, string? Value, string Who, DateTimeOffset At);
 
 /// <summary>A decision about a finding.</summary>
 /// <param name="Way">Null takes back what was decided at this scope.</param>
-/// <param name="Scope">route, batch or move.</param>
+/// <param name="Scope">For whom it holds.</param>
 /// <param name="Moves">For the scope move: from accounts, to accounts or names.</param>
 /// <param name="Code">The finding's word, stable for programs.</param>
 /// <param name="Value">The value that goes with it; null where it takes none.</param>
-public sealed record DecisionRequest(string Code, string? Way, string? Value, string Scope, IReadOnlyList<string>? Moves);
+public sealed record DecisionRequest(string Code, string? Way, string? Value, DecisionReach Scope, IReadOnlyList<string>? Moves);
 
 /// <summary>How many people a decision concerns.</summary>
 /// <param name="People">How many it holds for.</param>
@@ -276,7 +276,7 @@ public sealed record PersonPreview(string Account, string Name, int Folders, int
 /// <summary>Where a folder lands.</summary>
 /// <param name="CarryMessages">What the mail rules let through.</param>
 /// <param name="From">Its path on the old side.</param>
-/// <param name="Use">What the folder is for, such as sent or trash; null: nothing special.</param>
+/// <param name="Use">What the folder is for; null: nothing special.</param>
 /// <param name="Messages">Messages in it.</param>
 /// <param name="CarryOctets">Octets of it that are carried.</param>
 /// <param name="To">Its path on the new side; null: it stays behind.</param>
@@ -284,7 +284,7 @@ public sealed record PersonPreview(string Account, string Name, int Folders, int
 /// <param name="Note">How its name was made to fit; null: it fits.</param>
 public sealed record LandingView(
     string From,
-    string? Use,
+    FolderUse? Use,
     long Messages,
     long CarryMessages,
     long CarryOctets,
@@ -310,7 +310,7 @@ public sealed record FolderRulesView(string Route, string Rules, IReadOnlyList<s
 /// <param name="Shortest">Seconds.</param>
 /// <param name="Longest">Seconds.</param>
 /// <param name="Unknown">People of whom nothing is known, as nobody looked.</param>
-/// <param name="HeldBackBy">nothing, one-mailbox, connections or workers.</param>
+/// <param name="HeldBackBy">What keeps it from being faster.</param>
 /// <param name="Detail">The same in words.</param>
 /// <param name="Measured">First passes on which the rates were measured; 0: they are assumed.</param>
 /// <param name="Batch">The batch's name in the plan.</param>
@@ -330,7 +330,7 @@ public sealed record EstimateView(
     long Messages,
     long Octets,
     int AtOnce,
-    string HeldBackBy,
+    Bottleneck HeldBackBy,
     string Detail,
     int Measured,
     double MessagesPerSecondLow,

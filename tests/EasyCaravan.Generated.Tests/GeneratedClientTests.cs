@@ -56,9 +56,9 @@ public sealed class GeneratedClientTests : IAsyncLifetime
         var needing = Assert.Single(moves, m => m.Condition is MoveCondition.NeedsYou);
         Assert.Equal(("sign-in-refused", true), (needing.Problem!.Cause, needing.Actions!.Contains(MoveAction.Retry)));
 
-        var left = Assert.Single((await _client.Api.V1.Batches["deckhands"].LeftBehind.GetAsync())!);
+        var left = Assert.Single((await _client.Api.V1.Batches["deckhands"].LeftBehind.GetAsync())!.Items!);
         await _client.Api.V1.Batches["deckhands"].LeftBehind.PostAsync(new LeftBehindDecision { Accept = true, Items = [left.Id] });
-        Assert.Empty((await _client.Api.V1.Batches["deckhands"].LeftBehind.GetAsync())!);
+        Assert.Empty((await _client.Api.V1.Batches["deckhands"].LeftBehind.GetAsync())!.Items!);
 
         var waybill = (await _client.Api.V1.Batches["deckhands"].Waybill.GetAsync())!;
         Assert.Equal(moves.Count - 1, waybill.Moves!.Count(m => m.Closes == true));

@@ -59,7 +59,7 @@ public sealed partial class NewSideKilledTests(TwoServers servers)
         var waybill = (await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Moves[0];
         TestContext.Current.TestOutputHelper?.WriteLine($"{storage}: {planted} messages, {seconds} second copies after {kills} kills");
         Assert.Equal((planted, (long)seconds, 0L, seconds == 0), (waybill.Total.Carried, waybill.Twice, waybill.Missing, waybill.Closes));
-        var named = (await service.GetAsync<List<DifferenceView>>("batches/crew/differences"))
+        var named = (await service.ListAsync<DifferenceView>("batches/crew/differences"))
             .GroupBy(d => d.Subject)
             .ToDictionary(g => g.Key, g => g.Count());
         Assert.Equal(

@@ -53,7 +53,7 @@ public sealed class PlainServerTests(TwoServers servers)
         Assert.True(applied.Code == 0, applied.Error);
         // Courier ends the last line of a message that has no end of line: told without being asked, and nothing else with it.
         Assert.Equal(3, (await service.RunAsync("start", "crew", "--wait")).Code);
-        Assert.All(await service.GetAsync<List<DifferenceView>>("batches/crew/differences"), d =>
+        Assert.All(await service.ListAsync<DifferenceView>("batches/crew/differences"), d =>
             Assert.Equal(
                 (DifferenceWord.Altered, "the new side stores its line ends or NUL octets in another way; nothing else of it is changed"),
                 (d.Kind, d.What)
@@ -150,7 +150,7 @@ public sealed class PlainServerTests(TwoServers servers)
         );
         // Nobody asked for it: what a server alters is found by reading back, and a person decides.
         Assert.Equal(3, (await service.RunAsync("start", "crew", "--wait")).Code);
-        var altered = Assert.Single(await service.GetAsync<List<DifferenceView>>("batches/crew/differences"));
+        var altered = Assert.Single(await service.ListAsync<DifferenceView>("batches/crew/differences"));
         Assert.Equal(DifferenceWord.Altered, altered.Kind);
         Assert.False((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
         await service.RunAsync("differences", "crew", "--accept");

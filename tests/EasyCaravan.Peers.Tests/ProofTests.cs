@@ -96,13 +96,13 @@ public sealed class ProofTests(TwoServers servers)
     private static async Task AgreesAsync(TestService service, PlainImap from, NewSide there, string account)
     {
         await service.RunAsync("compare", "crew", "--all", "--wait");
-        var told = (await service.GetAsync<List<DifferenceView>>($"batches/crew/differences?decided=true&move={account}"))
+        var told = (await service.ListAsync<DifferenceView>($"batches/crew/differences?decided=true&move={account}"))
             .Select(d => $"{d.Kind} {d.Folder} {d.Subject}")
             .Order(StringComparer.Ordinal)
             .ToList();
         using var to = await there.SignInAsync();
         Assert.Equal(Witness(await ReadAsync(from, null), await ReadAsync(to, there)), told);
-        var comparison = Assert.Single(await service.GetAsync<List<ComparisonView>>("batches/crew/comparison"));
+        var comparison = Assert.Single(await service.ListAsync<ComparisonView>("batches/crew/comparison"));
         Assert.NotNull(comparison.EndedAt);
     }
 

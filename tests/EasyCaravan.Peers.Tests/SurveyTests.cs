@@ -81,7 +81,7 @@ public sealed class SurveyTests
         Assert.True(applied.Code == 0, applied.Error);
 
         Assert.Equal(3, (await service.RunAsync("survey", "crew", "--wait")).Code);
-        var rows = await service.GetAsync<List<FindingRow>>("batches/crew/findings/rows");
+        var rows = await service.ListAsync<FindingRow>("batches/crew/findings/rows");
         foreach (var planted in s_planted.GroupBy(p => p.Code))
         {
             var expected = planted.SelectMany(p => Enumerable.Range(p.First, p.Count)).Select(Account).Order(StringComparer.Ordinal);

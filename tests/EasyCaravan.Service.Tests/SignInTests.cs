@@ -207,7 +207,9 @@ public sealed class SignInTests : IAsyncLifetime
                 await _service.Api.PostAsJsonAsync("/api/v1/services/lanternpost/consent", new ConsentRequest(Aoife), ContractJson.Options)
             ).Content.ReadFromJsonAsync<ConsentBegun>(ContractJson.Options);
             Assert.True(_tokens.Approve(begun!.UserCode!, Aoife));
-            await TestService.UntilAsync(async () => (await _service.GetAsync<ConsentState>($"consents/{begun.Id}")).State == "given");
+            await TestService.UntilAsync(async () =>
+                (await _service.GetAsync<ConsentState>($"consents/{begun.Id}")).State is ConsentWord.Given
+            );
         }
     }
 
@@ -226,7 +228,7 @@ public sealed class SignInTests : IAsyncLifetime
         using var atTheService = await browser.GetAsync(begun.Where);
         using var back = await browser.GetAsync(atTheService.Headers.Location);
         Assert.Contains("consent=given", back.Headers.Location!.ToString(), StringComparison.Ordinal);
-        Assert.Equal("given", (await _service.GetAsync<ConsentState>($"consents/{begun.Id}")).State);
+        Assert.Equal(ConsentWord.Given, (await _service.GetAsync<ConsentState>($"consents/{begun.Id}")).State);
         using var forged = await browser.GetAsync(new Uri(_service.Address, "/api/v1/consent/callback?state=00&code=11"));
         Assert.Equal(404, (int)forged.StatusCode);
         await ArrivesAsync();

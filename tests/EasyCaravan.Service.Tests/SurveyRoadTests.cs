@@ -74,7 +74,7 @@ public sealed class SurveyRoadTests : IAsyncLifetime
     private async Task<List<string>> OpenAsync() =>
         [
             .. (await _service.GetAsync<List<FindingGroup>>("batches/crew/findings"))
-                .Where(g => g.Open > 0 && g.Weight != "note")
+                .Where(g => g.Open > 0 && g.Weight is not FindingWeight.Note)
                 .Select(g => g.Code),
         ];
 

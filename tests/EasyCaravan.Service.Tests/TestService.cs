@@ -62,6 +62,14 @@ public sealed class TestService : IAsyncDisposable
         return await RunAsync("plan", "apply", Path.Combine(folder, "plan.yaml"));
     }
 
+    /// <summary>The first page of a list, which is all of it where it has no other.</summary>
+    public async Task<IReadOnlyList<T>> ListAsync<T>(string path)
+    {
+        var page = await GetAsync<Page<T>>(path);
+        Assert.Equal((long?)page.Items.Count, page.Total);
+        return page.Items;
+    }
+
     public async Task<T> GetAsync<T>(string path) => (await Api.GetFromJsonAsync<T>($"/api/v1/{path}", ContractJson.Options))!;
 
     public async Task<List<MoveView>> MovesAsync(string batch) =>

@@ -143,7 +143,7 @@ public sealed class ThrottleTests : IAsyncLifetime
         );
         var batch = (await service.GetAsync<List<BatchView>>("batches")).Single();
         Assert.Equal(move.Counts, batch.Counts);
-        var left = Assert.Single(await service.GetAsync<List<LeftBehindView>>("batches/crew/left-behind"));
+        var left = Assert.Single(await service.ListAsync<LeftBehindView>("batches/crew/left-behind"));
         Assert.Equal(("For'bid\\\\den", 1L, "folder-refused"), (left.Folder, left.Messages, left.Problem.Cause));
         var waybill = await service.GetAsync<BatchWaybill>("batches/crew/waybill");
         Assert.True(waybill.Closes);
@@ -202,7 +202,9 @@ public sealed class ThrottleTests : IAsyncLifetime
             ended.Add(
                 (
                     move.Account,
-                    (await service.GetAsync<MoveDetail>($"batches/crew/moves/{move.Account}")).Passes.First(p => p.Kind == "first").Started
+                    (await service.GetAsync<MoveDetail>($"batches/crew/moves/{move.Account}"))
+                        .Passes.First(p => p.Kind is PassWord.First)
+                        .Started
                 )
             );
         // The last on the list is the smallest; the order of starts is theirs, from the back.

@@ -90,11 +90,11 @@ internal static class CompareCommand
                 return notNow > 0 ? ExitCode.NeedsYou : ExitCode.Well;
             }
         }
-        var found = await LoadAsync(path, moves, client, cancel);
+        var found = await client.GetAllOfAsync<ComparisonView>($"{path}?limit=1000", moves, cancel);
         while (wait && found.Exists(f => f.EndedAt is null) && !await IsStoppedAsync(batch, found, client, cancel))
         {
             await Task.Delay(s_look, cancel);
-            found = await LoadAsync(path, moves, client, cancel);
+            found = await client.GetAllOfAsync<ComparisonView>($"{path}?limit=1000", moves, cancel);
         }
         writer.Rows(
             found,
@@ -135,16 +135,6 @@ internal static class CompareCommand
         return notNow > 0 || found.Exists(f => f.Differing > 0 || f.EndedAt is null) ? ExitCode.NeedsYou : ExitCode.Well;
 
         string Number(long number) => writer.Form is OutputForm.Csv ? $"{number}" : Words.Number(number);
-    }
-
-    private static async Task<List<ComparisonView>> LoadAsync(string path, string[]? who, CaravanClient client, CancellationToken cancel)
-    {
-        var all = new List<ComparisonView>();
-        foreach (var one in who ?? [null!])
-            all.AddRange(
-                await client.GetAsync<List<ComparisonView>>(one is null ? path : $"{path}?move={Uri.EscapeDataString(one)}", cancel)
-            );
-        return all;
     }
 
     /// <summary>No move whose comparison is open will continue by itself: somebody is needed.</summary>

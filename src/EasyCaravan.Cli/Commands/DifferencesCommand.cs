@@ -78,14 +78,7 @@ internal static class DifferencesCommand
             writer.Say($"{Done(chosen)}: {decided.Items} message(s) of {decided.Moves} move(s).");
             return ExitCode.Well;
         }
-        var items = new List<DifferenceView>();
-        foreach (var one in moves ?? [null!])
-            items.AddRange(
-                await client.GetAsync<List<DifferenceView>>(
-                    $"{path}?decided={(all ? "true" : "false")}{(one is null ? "" : $"&move={Uri.EscapeDataString(one)}")}",
-                    cancel
-                )
-            );
+        var items = await client.GetAllOfAsync<DifferenceView>($"{path}?limit=1000&decided={(all ? "true" : "false")}", moves, cancel);
         if (kind is { } only)
             items.RemoveAll(i => i.Kind != only);
         writer.Rows(
@@ -101,7 +94,7 @@ internal static class DifferencesCommand
                 new("Size", "octets", i => writer.Form is OutputForm.Csv ? $"{i.Size}" : Words.Size(i.Size), Right: true),
                 new("Kind", "kind", i => Words.Word(i.Kind)),
                 new("What", "what", i => Words.Safe(i.What)),
-                new("State", "state", i => i.State),
+                new("State", "state", i => Words.Word(i.State)),
             ]
         );
         if (writer.Form is OutputForm.Table)
@@ -110,7 +103,7 @@ internal static class DifferencesCommand
                     $"{Words.Word(same.Key.Kind)}: {Words.Safe(same.Key.Remedy)} "
                         + $"({string.Join(", ", same.First().Choices.Select(c => $"--{Words.Word(c)}"))})."
                 );
-        return items.Exists(i => i.State == "open") ? ExitCode.NeedsYou : ExitCode.Well;
+        return items.Exists(i => i.State is DifferenceStateWord.Open) ? ExitCode.NeedsYou : ExitCode.Well;
     }
 
     private static string Done(DifferenceChoice choice) =>

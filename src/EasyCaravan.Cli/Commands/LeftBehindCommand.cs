@@ -52,11 +52,7 @@ internal static class LeftBehindCommand
             );
             return ExitCode.Well;
         }
-        var items = new List<LeftBehindView>();
-        foreach (var one in moves ?? [null!])
-            items.AddRange(
-                await client.GetAsync<List<LeftBehindView>>(one is null ? path : $"{path}?move={Uri.EscapeDataString(one)}", cancel)
-            );
+        var items = await client.GetAllOfAsync<LeftBehindView>($"{path}?limit=1000", moves, cancel);
         writer.Rows(
             items,
             "Nothing was left behind.",
@@ -78,13 +74,13 @@ internal static class LeftBehindCommand
                     Right: true
                 ),
                 new("Why", "cause", i => writer.Form is OutputForm.Csv ? i.Problem.Cause : Words.Safe(i.Problem.What)),
-                new("State", "state", i => i.State),
+                new("State", "state", i => Words.Word(i.State)),
             ]
         );
         if (writer.Form is OutputForm.Table)
             foreach (var remedy in items.Select(i => i.Problem.Remedy).Distinct())
                 writer.Say($"{Words.Safe(remedy)}.");
-        return items.Exists(i => i.State == "open") ? ExitCode.NeedsYou : ExitCode.Well;
+        return items.Exists(i => i.State is LeftBehindWord.Open) ? ExitCode.NeedsYou : ExitCode.Well;
     }
 
     public static string Name(LeftBehindView item) =>

@@ -121,7 +121,7 @@ internal static class ServiceCommands
             var state = await client.GetAsync<ConsentState>($"consents/{begun.Id}", cancel);
             switch (state)
             {
-                case { State: "given" }:
+                case { State: ConsentWord.Given }:
                     if (writer.Form is OutputForm.Json)
                         writer.Json(state);
                     writer.Say("[green]Consent was given.[/]");

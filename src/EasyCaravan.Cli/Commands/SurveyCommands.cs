@@ -49,9 +49,9 @@ internal static class SurveyCommands
                         p.GetValue(finding)!,
                         p.GetValue(undo) ? null : p.GetValue(way),
                         p.GetValue(value),
-                        p.GetValue(route) ? "route"
-                            : p.GetValue(move) is { Length: > 0 } ? "move"
-                            : "batch",
+                        p.GetValue(route) ? DecisionReach.Route
+                            : p.GetValue(move) is { Length: > 0 } ? DecisionReach.Move
+                            : DecisionReach.Batch,
                         p.GetValue(move) is { Length: > 0 } who ? who : null
                     ),
                     c,
@@ -133,24 +133,27 @@ internal static class SurveyCommands
         writer.Say(
             open.Count == 0 ? "[green]Nothing to decide.[/]" : $"Found: {Words.Safe(found)}. See: caravan findings {Words.Safe(batch)}"
         );
-        return open.Exists(g => g.Weight == "blocks") ? ExitCode.NeedsYou : ExitCode.Well;
+        return open.Exists(g => g.Weight is FindingWeight.Blocks) ? ExitCode.NeedsYou : ExitCode.Well;
     }
 
-    private static string Weight(string weight, int count) =>
+    private static string Weight(FindingWeight weight, int count) =>
         weight switch
         {
-            "blocks" => count == 1 ? "kind that blocks" : "kinds that block",
-            "loses" => count == 1 ? "kind that loses something" : "kinds that lose something",
-            "changes" => count == 1 ? "kind that changes something" : "kinds that change something",
-            _ => count == 1 ? "note" : "notes",
+            FindingWeight.Blocks => count == 1 ? "kind that blocks" : "kinds that block",
+            FindingWeight.Loses => count == 1 ? "kind that loses something" : "kinds that lose something",
+            FindingWeight.Changes => count == 1 ? "kind that changes something" : "kinds that change something",
+            FindingWeight.Note => count == 1 ? "note" : "notes",
         };
 
     private static async Task ListAsync(string batch, BatchSurvey survey, CaravanClient client, Writer writer, CancellationToken cancel)
     {
-        var accounts = await client.GetAsync<List<AccountInventory>>($"{Path(batch)}/inventory", cancel);
+        var accounts = await client.GetAllAsync<AccountInventory>(
+            $"{Path(batch)}/inventory?limit=1000&sort=octets&descending=true",
+            cancel
+        );
         var plain = writer.Form is OutputForm.Csv;
         writer.Rows(
-            [.. accounts.OrderByDescending(a => a.Octets)],
+            accounts,
             "Nobody.",
             [
                 new("Name", "name", a => Words.Safe(a.Name)),
@@ -195,10 +198,11 @@ internal static class SurveyCommands
         {
             var query = new[]
             {
+                "limit=1000",
                 code is null ? null : $"code={Uri.EscapeDataString(code)}",
                 who is null ? null : $"move={Uri.EscapeDataString(who)}",
             }.OfType<string>();
-            var found = await client.GetAsync<List<FindingRow>>($"{Path(batch)}/findings/rows?{string.Join('&', query)}", cancel);
+            var found = await client.GetAllAsync<FindingRow>($"{Path(batch)}/findings/rows?{string.Join('&', query)}", cancel);
             writer.Rows(
                 found,
                 "Nothing was found.",
@@ -212,7 +216,7 @@ internal static class SurveyCommands
                     new("Remedy", "remedy", r => Words.Safe(r.Remedy ?? "")),
                 ]
             );
-            return found.Exists(r => r is { Weight: "blocks", Decision: null }) ? ExitCode.NeedsYou : ExitCode.Well;
+            return found.Exists(r => r is { Weight: FindingWeight.Blocks, Decision: null }) ? ExitCode.NeedsYou : ExitCode.Well;
         }
         var groups = (await client.GetAsync<List<FindingGroup>>($"{Path(batch)}/findings", cancel))
             .Where(g => code is null || g.Code == code)
@@ -232,18 +236,18 @@ internal static class SurveyCommands
         );
         if (groups.Count > 0)
             writer.Say($"Who and why: caravan findings {Words.Safe(batch)} --rows. Decide: caravan choose {Words.Safe(batch)} CODE WAY");
-        return groups.Exists(g => g is { Weight: "blocks", Open: > 0 }) ? ExitCode.NeedsYou : ExitCode.Well;
+        return groups.Exists(g => g is { Weight: FindingWeight.Blocks, Open: > 0 }) ? ExitCode.NeedsYou : ExitCode.Well;
     }
 
-    private static string Coloured(string weight, Writer writer) =>
+    private static string Coloured(FindingWeight weight, Writer writer) =>
         writer.Form is not OutputForm.Table
-            ? weight
+            ? Words.Word(weight)
             : weight switch
             {
-                "blocks" => "[red]! blocks[/]",
-                "loses" => "[yellow]− loses[/]",
-                "changes" => "[blue]~ changes[/]",
-                _ => "[grey]· note[/]",
+                FindingWeight.Blocks => "[red]! blocks[/]",
+                FindingWeight.Loses => "[yellow]− loses[/]",
+                FindingWeight.Changes => "[blue]~ changes[/]",
+                FindingWeight.Note => "[grey]· note[/]",
             };
 
     private static async Task<int> ChooseAsync(

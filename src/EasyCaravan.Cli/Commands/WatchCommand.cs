@@ -85,7 +85,7 @@ internal static class WatchCommand
     {
         var name = Uri.EscapeDataString(batch);
         var view = await client.GetAsync<BatchView>($"batches/{name}", cancel);
-        var running = await client.GetAsync<Page<MoveView>>($"batches/{name}/moves?running=true&limit=100", cancel);
+        var running = await client.GetAsync<Page<MoveView>>($"batches/{name}/moves?condition=running&limit=100", cancel);
         return new Look(view, [.. running.Items]);
     }
 

@@ -100,7 +100,9 @@ internal static class WaybillCommand
         writer.Rows(lines, "Nobody.", Columns(writer), waybill);
         if (writer.Form is OutputForm.Table)
             Conclude(waybill, writer);
-        return waybill.Moves.Any(m => m.LeftBehind.Any(i => i.State != "accepted") || !m.Closes) ? ExitCode.NeedsYou : ExitCode.Well;
+        return waybill.Moves.Any(m => m.LeftBehind.Any(i => i.State is not LeftBehindWord.Accepted) || !m.Closes)
+            ? ExitCode.NeedsYou
+            : ExitCode.Well;
     }
 
     private static Line LineOf(MoveWaybill person, string label, string to, List<FolderView> folders, bool isFolder) =>
@@ -128,7 +130,7 @@ internal static class WaybillCommand
         foreach (var item in waybill.Moves.SelectMany(m => m.LeftBehind))
             writer.Say(
                 $"[red]left behind[/] {Words.Safe(item.Account)} {Words.Safe(item.Folder)}: {Words.Safe(LeftBehindCommand.Name(item))}: "
-                    + $"{Words.Safe(item.Problem.What)} [grey]({item.State})[/]"
+                    + $"{Words.Safe(item.Problem.What)} [grey]({Words.Word(item.State)})[/]"
             );
         foreach (var same in waybill.Moves.Where(m => !m.Closes).GroupBy(m => m.Sentence))
             writer.Say(

@@ -17,7 +17,7 @@ internal sealed record ManageSieveAnswer(bool Ok, IReadOnlyList<AnswerLine> Line
 /// <summary>Commands and their answers (RFC 5804 §1.2 and §4) over one connection.</summary>
 internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyncDisposable
 {
-    /// <summary>Octets of one script: rules are written by hand, and one of more than this is not read.</summary>
+    /// <summary>Octets of the scripts in one answer: rules are written by hand, and one of more than this is not read.</summary>
     private const int LargestScript = 1_000_000;
 
     /// <summary>Octets of one challenge.</summary>
@@ -25,6 +25,9 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
 
     /// <summary>Steps of one sign-in.</summary>
     private const int MostSteps = 8;
+
+    /// <summary>Lines and literals of one answer: scripts are listed one in a line.</summary>
+    private const int MostLines = 1_000;
 
     /// <summary>Octets of one line, which holds a name or a short text.</summary>
     private const int LongestLine = 8192;
@@ -84,7 +87,8 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
     public async Task<ManageSieveAnswer> AnswerAsync(CancellationToken cancel)
     {
         var lines = new List<AnswerLine>();
-        while (true)
+        var held = 0;
+        for (var read = 0; read < MostLines; read++)
         {
             var line = await ReadLineAsync(cancel);
             if (Begins(line, "OK"))
@@ -93,8 +97,10 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
                 return new ManageSieveAnswer(false, lines, line);
             if (line.StartsWith('{'))
             {
-                var length = ImapSyntax.LiteralLength(Encoding.UTF8.GetBytes(line)) ?? long.MaxValue;
-                var text = Encoding.UTF8.GetString(await ReadLiteralAsync(length, LargestScript, "script", cancel));
+                var length = ImapSyntax.LiteralLength(Encoding.UTF8.GetBytes(line))
+                    ?? throw wire.Garbage(new FormatException("a literal's length is not readable"));
+                var text = Encoding.UTF8.GetString(await ReadLiteralAsync(length, LargestScript - held, "script", cancel));
+                held += (int)length;
                 lines.Add(new AnswerLine(text, await ReadLineAsync(cancel)));
             }
             else if (ReadQuoted(line) is { } quoted)
@@ -102,6 +108,7 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
                 lines.Add(quoted);
             }
         }
+        throw wire.Break(Cause.ProtocolBroken, $"the server's answer has more than {MostLines} lines");
     }
 
     public static FaultException Refused(string whom, string what, string said, Cause cause) =>

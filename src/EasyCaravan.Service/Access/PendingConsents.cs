@@ -20,7 +20,7 @@ internal sealed record PendingConsent(
     DeviceCode? Device
 )
 {
-    public ConsentState State { get; set; } = new("pending", null);
+    public ConsentState State { get; set; } = new(ConsentWord.Pending, null);
 
     public DateTimeOffset AskedAt { get; set; }
 
@@ -58,7 +58,7 @@ internal sealed class PendingConsents(AccessTokens tokens, Consents consents, Ti
         await pending.Gate.WaitAsync(cancel);
         try
         {
-            if (pending.State.State != "pending")
+            if (pending.State.State is not ConsentWord.Pending)
                 return pending.State;
             if (time.GetUtcNow() > pending.Ends)
                 return pending.State = Refused(new Fault(Cause.ConsentMissing, pending.Account, "the time to consent has run out"));
@@ -89,7 +89,7 @@ internal sealed class PendingConsents(AccessTokens tokens, Consents consents, Ti
         await pending.Gate.WaitAsync(cancel);
         try
         {
-            if (pending.State.State != "pending")
+            if (pending.State.State is not ConsentWord.Pending)
                 return (pending, pending.State);
             if (code is null)
                 pending.State = Refused(
@@ -117,7 +117,7 @@ internal sealed class PendingConsents(AccessTokens tokens, Consents consents, Ti
             if (await ask() is not { } consent)
                 return;
             await consents.GiveAsync(pending.Service.Name, pending.Account, consent.RefreshToken, consent.Scope, pending.Who, cancel);
-            pending.State = new ConsentState("given", null);
+            pending.State = new ConsentState(ConsentWord.Given, null);
         }
         catch (FaultException e)
         {
@@ -125,7 +125,7 @@ internal sealed class PendingConsents(AccessTokens tokens, Consents consents, Ti
         }
     }
 
-    private static ConsentState Refused(Fault fault) => new("refused", Problems.Of(fault));
+    private static ConsentState Refused(Fault fault) => new(ConsentWord.Refused, Problems.Of(fault));
 
     private (string, PendingConsent) Keep(PendingConsent pending)
     {

@@ -1,6 +1,7 @@
 using System.Collections.Frozen;
 using System.Reflection;
 using EasyCaravan.Contract;
+using Microsoft.AspNetCore.Mvc.Infrastructure;
 using Microsoft.AspNetCore.OpenApi;
 using Microsoft.OpenApi;
 
@@ -19,8 +20,10 @@ internal static class ApiDescription
         ["address"] = "A mail address; its domain is asked which services it has.",
         ["batch"] = "The batch's name in the plan.",
         ["code"] = "Only findings of this code, as the list of findings has it.",
+        ["condition"] = "Only moves in this condition. Default: in any.",
         ["cursor"] = "'next' of the page before. Default: the first page.",
         ["decided"] = "Also what somebody has decided about. Default: only what is undecided.",
+        ["descending"] = "The largest, last or newest first. Default: false.",
         ["dryRun"] = "Says what would change, and changes nothing. Default: false.",
         ["id"] = "The consent, as its beginning answered.",
         ["If-Match"] =
@@ -31,8 +34,10 @@ internal static class ApiDescription
         ["name"] = "The service's name in the plan.",
         ["needsYou"] = "Only moves that somebody has to see to. Default: false.",
         ["route"] = "The route's name in the plan.",
-        ["running"] = "Only moves that run now. Default: false.",
-        ["search"] = "Only moves with this in an account or a name; upper and lower case are the same.",
+        ["search"] = "Only people with this in an account, a name or a note; upper and lower case are the same.",
+        ["skip"] = "Rows of the list to be left out before the page, for a place in its middle; added to the cursor's. Default: 0.",
+        ["sort"] = "By what the list is put in order. Default: as the rosters have it.",
+        ["stage"] = "Only moves at this stage. Default: at any.",
     }.ToFrozenDictionary();
 
     public static void Configure(OpenApiOptions options)
@@ -63,7 +68,7 @@ internal static class ApiDescription
     }
 
     /// <summary>The name of a call is made of its group and what it does there, such as <c>batchMoves</c>.</summary>
-    private static Task NameAsync(OpenApiOperation operation, OpenApiOperationTransformerContext context, CancellationToken cancel)
+    private static async Task NameAsync(OpenApiOperation operation, OpenApiOperationTransformerContext context, CancellationToken cancel)
     {
         var metadata = context.Description.ActionDescriptor.EndpointMetadata;
         if (metadata.OfType<MethodInfo>().FirstOrDefault() is { DeclaringType: { } type } method)
@@ -75,8 +80,14 @@ internal static class ApiDescription
         operation.Description ??= operation.Summary;
         foreach (var parameter in operation.Parameters ?? [])
         {
-            if (parameter is OpenApiParameter { Name: { } name } known)
-                known.Description ??= Parameters.GetValueOrDefault(name);
+            if (parameter is not OpenApiParameter { Name: { } name } known)
+                continue;
+            known.Description ??= Parameters.GetValueOrDefault(name);
+            if (WordsOf(context.Description, name) is { } words)
+            {
+                context.Document!.AddComponent(words.Name, await context.GetOrCreateSchemaAsync(words, null, cancel));
+                known.Schema = new OpenApiSchemaReference(words.Name, context.Document);
+            }
         }
         operation.Responses ??= [];
         operation.Responses["default"] = new OpenApiResponse
@@ -87,6 +98,13 @@ internal static class ApiDescription
                 ["application/problem+json"] = new() { Schema = new OpenApiSchemaReference(nameof(ErrorAnswer), context.Document) },
             },
         };
-        return Task.CompletedTask;
     }
+
+    private static Type? WordsOf(Microsoft.AspNetCore.Mvc.ApiExplorer.ApiDescription call, string parameter) =>
+        call
+            .ParameterDescriptions.Where(p => p.Name == parameter)
+            .Select(p => p.ParameterDescriptor)
+            .OfType<IParameterInfoParameterDescriptor>()
+            .Select(p => p.ParameterInfo.GetCustomAttribute<WordOfAttribute>()?.Words)
+            .FirstOrDefault();
 }

@@ -15,8 +15,6 @@ namespace EasyCaravan.Service.Api;
 /// <summary>Batches and their moves: how they stand, and what people ask of them.</summary>
 internal static class BatchApi
 {
-    private const int LargestPage = 1000;
-
     public static void Map(RouteGroupBuilder api)
     {
         api.MapGet("/batches", ListAsync).WithSummary("Every batch with its sums");
@@ -63,48 +61,50 @@ internal static class BatchApi
         TimeProvider time,
         CancellationToken cancel,
         string? cursor = null,
-        int limit = 200,
+        long skip = 0,
+        int limit = Paging.Usual,
+        string? search = null,
+        [WordOf<MoveStage>] string? stage = null,
+        [WordOf<MoveCondition>] string? condition = null,
         bool needsYou = false,
-        bool running = false,
-        string? search = null
+        [WordOf<MoveOrder>] string? sort = null,
+        bool descending = false
     )
     {
         await using var db = database.Read();
         if (!await db.Moves.AnyAsync(m => m.Batch == batch, cancel))
             return NoBatch(batch);
-        var query = db.Moves.Where(m => m.Batch == batch);
-        if (needsYou)
-            query = query.Where(m => m.Condition == ConditionKind.NeedsYou || m.OpenLeftBehind > 0 || m.Undecided > 0);
-        if (running)
-            query = query.Where(m => m.Condition == ConditionKind.Running);
-        if (!string.IsNullOrWhiteSpace(search))
-        {
-            // Both sides in lower case, because databases differ in whether LIKE respects case.
-#pragma warning disable CA1304, CA1311, CA1862
-            var words = search.ToLowerInvariant();
-            query = query.Where(m =>
-                m.Name.ToLower().Contains(words) || m.FromAccount.ToLower().Contains(words) || m.ToAccount.ToLower().Contains(words)
-            );
-#pragma warning restore CA1304, CA1311, CA1862
-        }
-        if (cursor is not null)
-        {
-            if (!long.TryParse(cursor, CultureInfo.InvariantCulture, out var after))
-                return Problems.Invalid("The cursor is not one that this list gave.", "Leave it out for the first page");
-            query = query.Where(m => m.Id > after);
-        }
-        var size = Math.Clamp(limit, 1, LargestPage);
-        var ids = await query.OrderBy(m => m.Id).Take(size + 1).Select(m => m.Id).ToListAsync(cancel);
-        var page = ids.Take(size).ToList();
+        if (MoveFilters.Read(search, stage, condition, needsYou, out var filter) is { } unknown)
+            return unknown;
+        if (MoveFilters.ReadOrder(sort, out MoveOrder order) is { } noOrder)
+            return noOrder;
+        var (after, wrong) = Paging.Read(cursor);
+        if (wrong is not null)
+            return wrong;
+        var (query, size) = (db.Moves.Where(m => m.Batch == batch).Fitting(filter), Paging.SizeOf(limit));
+        var total = await query.CountAsync(cancel);
+        // In the order of the rosters a page begins behind a move, so that none is missed or met twice while moves change.
+        var isByMove = order is MoveOrder.Roster && !descending && skip == 0;
+        var start = isByMove ? 0 : Math.Max(0, skip) + (after ?? 0);
+        query = isByMove && after is not null ? query.Where(m => m.Id > after) : query;
+        query = query.InOrder(order, descending).Skip((int)Math.Min(start, int.MaxValue)).Take(size + 1);
         var moves = await MoveViews.LoadAsync(
             db,
-            db.Moves.Where(m => page.Contains(m.Id)).OrderBy(m => m.Id),
+            query,
             throttle.RestingBatches((await current.GetAsync(cancel)).Plan),
             database.Trouble,
             time.GetUtcNow(),
             cancel
         );
-        return TypedResults.Ok(new Page<MoveView>(moves, ids.Count > size ? page[^1].ToString(CultureInfo.InvariantCulture) : null));
+        if (!isByMove)
+            return TypedResults.Ok(Paging.Placed<MoveView>([.. moves.Take(size)], start, total));
+        var last = moves.Count > size ? moves[size - 1].Account : null;
+        var next = last is null
+            ? null
+            : (await db.Moves.Where(m => m.Batch == batch && m.FromAccount == last).Select(m => m.Id).FirstAsync(cancel)).ToString(
+                CultureInfo.InvariantCulture
+            );
+        return TypedResults.Ok(new Page<MoveView>([.. moves.Take(size)], next, total));
     }
 
     private static async Task<Results<Ok<MoveDetail>, ProblemHttpResult>> MoveAsync(
@@ -187,7 +187,7 @@ internal static class BatchApi
     private static PassView ViewOf(PassRow pass) =>
         new(
             pass.Id,
-            KebabWord.Of(pass.Kind),
+            ContractWord.To<PassWord>(pass.Kind),
             MoveViews.Time(pass.StartedAt)!.Value,
             MoveViews.Time(pass.EndedAt),
             pass.Stopped,
@@ -228,6 +228,8 @@ internal static class BatchApi
         var (only, problem) = await Selection.ResolveAsync(database, batch, request.Moves, cancel);
         if (problem is not null)
             return problem;
+        if (request.Where is { } where)
+            only = await MoveFilters.ChooseAsync(database, batch, only, where, cancel);
         var timetable = await current.TimetableOfAsync(batch, cancel);
         var changed = await moves.StepAsync(
             batch,

@@ -2,6 +2,7 @@ using EasyCaravan.Contract;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
+using EasyCaravan.Store.Rows;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 
@@ -22,52 +23,63 @@ internal static class ComparisonApi
         string batch,
         IReadOnlyCollection<long>? moves,
         CancellationToken cancel
-    )
+    ) => [.. (await Rows(db, batch, moves).OrderBy(r => r.Move).ToListAsync(cancel)).Select(ViewOf)];
+
+    private sealed record PlacedComparison(ComparisonRow Comparison, long Move, string Account, string Name);
+
+    private static IQueryable<PlacedComparison> Rows(CaravanDb db, string batch, IReadOnlyCollection<long>? moves)
     {
         var query =
             from comparison in db.Comparisons
             join move in db.Moves on comparison.MoveId equals move.Id
             where move.Batch == batch
-            orderby move.Id
-            select new
-            {
-                comparison,
-                move.Id,
-                move.FromAccount,
-                move.Name,
-            };
+            select new { comparison, move };
         if (moves is not null)
-            query = query.Where(r => moves.Contains(r.Id));
-        return
-        [
-            .. (await query.ToListAsync(cancel)).Select(r => new ComparisonView(
-                r.FromAccount,
-                r.Name,
-                r.comparison.Share,
-                MoveViews.Time(r.comparison.AskedAt)!.Value,
-                r.comparison.AskedBy,
-                MoveViews.Time(r.comparison.EndedAt),
-                r.comparison.Compared,
-                r.comparison.Octets,
-                r.comparison.Differing,
-                r.comparison.FlagsChanged,
-                r.comparison.Arrived
-            )),
-        ];
+            query = query.Where(r => moves.Contains(r.move.Id));
+        return query.Select(r => new PlacedComparison(r.comparison, r.move.Id, r.move.FromAccount, r.move.Name));
     }
 
-    private static async Task<Results<Ok<List<ComparisonView>>, ProblemHttpResult>> ListAsync(
+    private static ComparisonView ViewOf(PlacedComparison placed)
+    {
+        var comparison = placed.Comparison;
+        return new ComparisonView(
+            placed.Account,
+            placed.Name,
+            comparison.Share,
+            MoveViews.Time(comparison.AskedAt)!.Value,
+            comparison.AskedBy,
+            MoveViews.Time(comparison.EndedAt),
+            comparison.Compared,
+            comparison.Octets,
+            comparison.Differing,
+            comparison.FlagsChanged,
+            comparison.Arrived
+        );
+    }
+
+    private static async Task<Results<Ok<Page<ComparisonView>>, ProblemHttpResult>> ListAsync(
         string batch,
         Database database,
         CancellationToken cancel,
-        string? move = null
+        string? move = null,
+        string? cursor = null,
+        int limit = Paging.Usual
     )
     {
+        var (after, wrong) = Paging.Read(cursor);
+        if (wrong is not null)
+            return wrong;
         var (only, problem) = await Selection.ResolveAsync(database, batch, move is null ? null : [move], cancel);
         if (problem is not null)
             return problem;
         await using var db = database.Read();
-        return TypedResults.Ok(await LoadAsync(db, batch, only, cancel));
+        var (query, size) = (Rows(db, batch, only), Paging.SizeOf(limit));
+        var total = await query.CountAsync(cancel);
+        if (after is not null)
+            query = query.Where(r => r.Move > after);
+        var rows = await query.OrderBy(r => r.Move).Take(size + 1).ToListAsync(cancel);
+        var page = Paging.Of(rows, size, r => r.Move, total);
+        return TypedResults.Ok(new Page<ComparisonView>([.. page.Items.Select(ViewOf)], page.Next, page.Total));
     }
 
     private static async Task<Results<Ok<MoveActionResult>, ProblemHttpResult>> AskAsync(

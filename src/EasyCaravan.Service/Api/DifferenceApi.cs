@@ -28,7 +28,16 @@ internal static class DifferenceApi
         IReadOnlyCollection<long>? moves,
         bool includeDecided,
         CancellationToken cancel
-    )
+    ) =>
+        [
+            .. (await Rows(db, batch, moves, includeDecided).OrderBy(r => r.Difference.Id).ToListAsync(cancel)).Select(r =>
+                ViewOf(r.Difference, batch, r.Account, r.From, r.To)
+            ),
+        ];
+
+    private sealed record PlacedDifference(DifferenceRow Difference, string From, string To, long Move, string Account);
+
+    private static IQueryable<PlacedDifference> Rows(CaravanDb db, string batch, IReadOnlyCollection<long>? moves, bool includeDecided)
     {
         var query =
             from difference in db.Differences
@@ -44,18 +53,15 @@ internal static class DifferenceApi
                         && difference.Kind != DifferenceKind.Flags
                     )
                 )
-            orderby difference.Id
             select new
             {
                 difference,
-                folder.From,
-                folder.To,
-                move.Id,
-                move.FromAccount,
+                folder,
+                move,
             };
         if (moves is not null)
-            query = query.Where(r => moves.Contains(r.Id));
-        return [.. (await query.ToListAsync(cancel)).Select(r => ViewOf(r.difference, batch, r.FromAccount, r.From, r.To))];
+            query = query.Where(r => moves.Contains(r.move.Id));
+        return query.Select(r => new PlacedDifference(r.difference, r.folder.From, r.folder.To, r.move.Id, r.move.FromAccount));
     }
 
     private static DifferenceView ViewOf(DifferenceRow row, string batch, string account, string from, string to)
@@ -68,17 +74,17 @@ internal static class DifferenceApi
             account,
             from,
             to,
-            Enum.Parse<DifferenceWord>(row.Kind.ToString()),
+            ContractWord.To<DifferenceWord>(row.Kind),
             row.What,
             RemedyFor(row.Kind),
             row.Subject,
             row.Sender,
             row.Received is { } at ? DateTimeOffset.Parse(at, CultureInfo.InvariantCulture) : null,
             row.Size,
-            Difference.NeedsDecision(row.Kind) ? KebabWord.Of(row.State) : "told",
+            Difference.NeedsDecision(row.Kind) ? ContractWord.To<DifferenceStateWord>(row.State) : DifferenceStateWord.Told,
             row.DecidedBy,
             DateTimeOffset.FromUnixTimeMilliseconds(row.SeenAt),
-            [.. choices.Select(c => Enum.Parse<DifferenceChoice>(c.ToString()))]
+            [.. choices.Select(c => ContractWord.To<DifferenceChoice>(c))]
         );
     }
 
@@ -101,19 +107,31 @@ internal static class DifferenceApi
             DifferenceKind.Moved or DifferenceKind.Flags => "Nothing to do: its owner wanted it so",
         };
 
-    private static async Task<Results<Ok<List<DifferenceView>>, ProblemHttpResult>> ListAsync(
+    private static async Task<Results<Ok<Page<DifferenceView>>, ProblemHttpResult>> ListAsync(
         string batch,
         Database database,
         CancellationToken cancel,
         string? move = null,
-        bool decided = false
+        bool decided = false,
+        string? cursor = null,
+        int limit = Paging.Usual
     )
     {
+        var (after, wrong) = Paging.Read(cursor);
+        if (wrong is not null)
+            return wrong;
         var (only, problem) = await Selection.ResolveAsync(database, batch, move is null ? null : [move], cancel);
         if (problem is not null)
             return problem;
         await using var db = database.Read();
-        return TypedResults.Ok(await LoadAsync(db, batch, only, decided, cancel));
+        var (query, size) = (Rows(db, batch, only, decided), Paging.SizeOf(limit));
+        var total = await query.CountAsync(cancel);
+        if (after is not null)
+            query = query.Where(r => r.Difference.Id > after);
+        var rows = await query.OrderBy(r => r.Difference.Id).Take(size + 1).ToListAsync(cancel);
+        return TypedResults.Ok(
+            Paging.Of(rows.ConvertAll(r => ViewOf(r.Difference, batch, r.Account, r.From, r.To)), size, v => v.Id, total)
+        );
     }
 
     private static async Task<Results<Ok<DifferencesDecided>, ProblemHttpResult>> DecideAsync(
@@ -132,8 +150,8 @@ internal static class DifferenceApi
         if (problem is not null)
             return problem;
         var who = context.User.Identity!.Name!;
-        var choice = Enum.Parse<DifferenceDecision>(decision.Choice.ToString());
-        DifferenceKind? kind = decision.Kind is { } word ? Enum.Parse<DifferenceKind>(word.ToString()) : null;
+        var choice = ContractWord.To<DifferenceDecision>(decision.Choice);
+        DifferenceKind? kind = decision.Kind is { } word ? ContractWord.To<DifferenceKind>(word) : null;
         var (items, touched) = await moves.DecideDifferencesAsync(batch, only, decision.Items, kind, choice, who, cancel);
         if (choice is not DifferenceDecision.Accept && touched.Count > 0)
         {

@@ -46,7 +46,7 @@ internal static class EstimateViews
             volumes.Sum(l => l.Messages),
             volumes.Sum(l => l.Octets),
             estimate.AtOnce,
-            KebabWord.Of(estimate.HeldBackBy),
+            ContractWord.To<Bottleneck>(estimate.HeldBackBy),
             estimate.Detail,
             rates.Measured,
             rates.MessagesLow,

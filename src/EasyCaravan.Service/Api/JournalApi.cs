@@ -1,4 +1,3 @@
-using System.Globalization;
 using EasyCaravan.Contract;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
@@ -10,8 +9,6 @@ namespace EasyCaravan.Service.Api;
 /// <summary>What happened and who asked for it, newest first.</summary>
 internal static class JournalApi
 {
-    private const int LargestPage = 1000;
-
     public static void Map(RouteGroupBuilder api) =>
         api.MapGet("/journal", GetAsync).WithSummary("The journal, newest first, page by page");
 
@@ -22,7 +19,7 @@ internal static class JournalApi
         string? batch = null,
         string? account = null,
         string? cursor = null,
-        int limit = 200
+        int limit = Paging.Usual
     )
     {
         await using var db = database.Read();
@@ -38,19 +35,21 @@ internal static class JournalApi
             query = query.Where(e => e.Batch == batch);
         if (account is not null)
             query = query.Where(e => e.Person == account);
-        if (cursor is not null)
-        {
-            if (!long.TryParse(cursor, CultureInfo.InvariantCulture, out var before))
-                return Problems.Invalid("The cursor is not one that this list gave.", "Leave it out for the first page");
+        var (before, wrong) = Paging.Read(cursor);
+        if (wrong is not null)
+            return wrong;
+        if (before is not null)
             query = query.Where(e => e.Id < before);
-        }
-        var size = Math.Clamp(limit, 1, LargestPage);
+        var size = Paging.SizeOf(limit);
         var rows = await query.OrderByDescending(e => e.Id).Take(size + 1).ToListAsync(cancel);
-        var items = rows.Take(size)
-            .Select(e => new JournalEntry(e.Id, DateTimeOffset.FromUnixTimeMilliseconds(e.At), e.Who, e.Batch, e.Person, e.Text))
-            .ToList();
-        return TypedResults.Ok(
-            new Page<JournalEntry>(items, rows.Count > size ? items[^1].Id.ToString(CultureInfo.InvariantCulture) : null)
-        );
+        var entries = rows.ConvertAll(e => new JournalEntry(
+            e.Id,
+            DateTimeOffset.FromUnixTimeMilliseconds(e.At),
+            e.Who,
+            e.Batch,
+            e.Person,
+            e.Text
+        ));
+        return TypedResults.Ok(Paging.Of(entries, size, e => e.Id, total: null));
     }
 }

@@ -26,55 +26,70 @@ internal static class LeftBehindApi
         IReadOnlyCollection<long>? moves,
         bool includeAccepted,
         CancellationToken cancel
-    )
+    ) => [.. (await Rows(db, batch, moves, includeAccepted).OrderBy(r => r.Item.Id).ToListAsync(cancel)).Select(r => ViewOf(batch, r))];
+
+    private sealed record PlacedItem(LeftBehindRow Item, string From, string Account);
+
+    private static IQueryable<PlacedItem> Rows(CaravanDb db, string batch, IReadOnlyCollection<long>? moves, bool includeAccepted)
     {
         var query =
             from item in db.LeftBehind
             join folder in db.LedgerFolders on item.FolderId equals folder.Id
             join move in db.Moves on folder.MoveId equals move.Id
             where move.Batch == batch && (includeAccepted || item.State != LeftBehindState.Accepted)
-            orderby item.Id
             select new
             {
                 item,
-                folder.From,
-                move.Id,
-                move.FromAccount,
+                folder,
+                move,
             };
         if (moves is not null)
-            query = query.Where(r => moves.Contains(r.Id));
-        return
-        [
-            .. (await query.ToListAsync(cancel)).Select(r => new LeftBehindView(
-                r.item.Id,
-                batch,
-                r.FromAccount,
-                r.From,
-                r.item.Subject,
-                r.item.Sender,
-                DateTimeOffset.Parse(r.item.Received, CultureInfo.InvariantCulture),
-                r.item.Size,
-                r.item.Messages,
-                Problems.Of(new Fault(r.item.Cause, r.item.Whom, r.item.What, r.item.Code) { Help = r.item.Help }),
-                KebabWord.Of(r.item.State),
-                r.item.AcceptedBy
-            )),
-        ];
+            query = query.Where(r => moves.Contains(r.move.Id));
+        return query.Select(r => new PlacedItem(r.item, r.folder.From, r.move.FromAccount));
     }
 
-    private static async Task<Results<Ok<List<LeftBehindView>>, ProblemHttpResult>> ListAsync(
+    private static LeftBehindView ViewOf(string batch, PlacedItem placed)
+    {
+        var item = placed.Item;
+        return new LeftBehindView(
+            item.Id,
+            batch,
+            placed.Account,
+            placed.From,
+            item.Subject,
+            item.Sender,
+            DateTimeOffset.Parse(item.Received, CultureInfo.InvariantCulture),
+            item.Size,
+            item.Messages,
+            Problems.Of(new Fault(item.Cause, item.Whom, item.What, item.Code) { Help = item.Help }),
+            ContractWord.To<LeftBehindWord>(item.State),
+            item.AcceptedBy
+        );
+    }
+
+    private static async Task<Results<Ok<Page<LeftBehindView>>, ProblemHttpResult>> ListAsync(
         string batch,
         Database database,
         CancellationToken cancel,
         string? move = null,
-        bool accepted = false
+        bool accepted = false,
+        string? cursor = null,
+        int limit = Paging.Usual
     )
     {
+        var (after, wrong) = Paging.Read(cursor);
+        if (wrong is not null)
+            return wrong;
         var (only, problem) = await Selection.ResolveAsync(database, batch, move is null ? null : [move], cancel);
         if (problem is not null)
             return problem;
         await using var db = database.Read();
-        return TypedResults.Ok(await LoadAsync(db, batch, only, accepted, cancel));
+        var (query, size) = (Rows(db, batch, only, accepted), Paging.SizeOf(limit));
+        var total = await query.CountAsync(cancel);
+        if (after is not null)
+            query = query.Where(r => r.Item.Id > after);
+        var rows = await query.OrderBy(r => r.Item.Id).Take(size + 1).ToListAsync(cancel);
+        return TypedResults.Ok(Paging.Of(rows.ConvertAll(r => ViewOf(batch, r)), size, v => v.Id, total));
     }
 
     private static async Task<Results<Ok<LeftBehindDecided>, ProblemHttpResult>> DecideAsync(

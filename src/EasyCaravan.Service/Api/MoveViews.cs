@@ -46,7 +46,7 @@ internal static class MoveViews
             row.ToAccount,
             row.Name,
             row.Note,
-            Enum.Parse<MoveStage>(row.Stage.ToString()),
+            ContractWord.To<MoveStage>(row.Stage),
             condition,
             text,
             until,
@@ -79,7 +79,7 @@ internal static class MoveViews
                 pause.Fault
             );
         var fault = row.Fault?.ToFault();
-        return (Enum.Parse<MoveCondition>(row.Condition.ToString()), ConditionText(row, fault), Time(row.Until), fault);
+        return (ContractWord.To<MoveCondition>(row.Condition), ConditionText(row, fault), Time(row.Until), fault);
     }
 
     private static LegView ViewOf(LegRow leg, PassLegRow? running)
@@ -87,7 +87,7 @@ internal static class MoveViews
         var fault = leg.Fault?.ToFault();
         return new LegView(
             WordOf(leg.Kind),
-            Enum.Parse<MoveStage>(leg.Stage.ToString()),
+            ContractWord.To<MoveStage>(leg.Stage),
             fault is null ? null : Problems.Of(fault),
             fault is not null && leg.WaitsFor is null,
             Time(leg.Due),
@@ -144,7 +144,7 @@ internal static class MoveViews
         );
         var (expected, rate) = (pass.Legs.Sum(l => l.Expected), settled / seconds);
         return new PassProgress(
-            KebabWord.Of(pass.Kind),
+            ContractWord.To<PassWord>(pass.Kind),
             started,
             expected,
             settled,

@@ -84,7 +84,7 @@ internal static class SurveyApi
                 [.. known.OrderByDescending(m => m.Survey!.Octets).Take(MostHeavy).Select(AccountOf)],
                 [
                     new KindTotal(
-                        "mail",
+                        MoveKind.Mail,
                         known.Sum(m => m.Survey!.Messages),
                         known.Sum(m => m.Survey!.Octets),
                         known.Sum(m => m.Survey!.Folders)
@@ -94,14 +94,66 @@ internal static class SurveyApi
         );
     }
 
-    private static async Task<Results<Ok<List<AccountInventory>>, ProblemHttpResult>> InventoryAsync(
+    private static async Task<Results<Ok<Page<AccountInventory>>, ProblemHttpResult>> InventoryAsync(
         string batch,
         SurveyCache cache,
-        CancellationToken cancel
-    ) =>
-        await cache.LoadAsync(batch, cancel) is { } surveyed
-            ? TypedResults.Ok(surveyed.Moves.Select(AccountOf).ToList())
-            : BatchApi.NoBatch(batch);
+        CancellationToken cancel,
+        string? cursor = null,
+        long skip = 0,
+        int limit = Paging.Usual,
+        string? search = null,
+        [WordOf<InventoryOrder>] string? sort = null,
+        bool descending = false
+    )
+    {
+        if (await cache.LoadAsync(batch, cancel) is not { } surveyed)
+            return BatchApi.NoBatch(batch);
+        if (MoveFilters.ReadOrder(sort, out InventoryOrder order) is { } noOrder)
+            return noOrder;
+        var (after, wrong) = Paging.Read(cursor);
+        if (wrong is not null)
+            return wrong;
+        var accounts = surveyed.Moves.Select(AccountOf).Where(a => Fits(search, a.Name, a.Account, a.ToAccount));
+        return TypedResults.Ok(
+            Paging.Window([.. InOrder(accounts, order, descending)], Math.Max(0, skip) + (after ?? 0), Paging.SizeOf(limit))
+        );
+    }
+
+    private static bool Fits(string? search, params ReadOnlySpan<string> texts)
+    {
+        if (string.IsNullOrWhiteSpace(search))
+            return true;
+        foreach (var text in texts)
+            if (text.Contains(search.Trim(), StringComparison.OrdinalIgnoreCase))
+                return true;
+        return false;
+    }
+
+    /// <summary>What is not known comes last in either direction.</summary>
+    private static IEnumerable<AccountInventory> InOrder(IEnumerable<AccountInventory> accounts, InventoryOrder order, bool descending)
+    {
+        IEnumerable<AccountInventory> By<T>(Func<AccountInventory, T> key, IComparer<T>? comparer = null)
+        {
+            var known = accounts.OrderBy(a => key(a) is null);
+            return descending ? known.ThenByDescending(key, comparer) : known.ThenBy(key, comparer);
+        }
+        return order switch
+        {
+            InventoryOrder.Roster => descending ? accounts.Reverse() : accounts,
+            InventoryOrder.Name => By(a => a.Name, StringComparer.InvariantCultureIgnoreCase),
+            InventoryOrder.Account => By(a => a.Account, StringComparer.OrdinalIgnoreCase),
+            InventoryOrder.Messages => By(a => a.Messages),
+            InventoryOrder.Octets => By(a => a.Octets),
+            InventoryOrder.CarryMessages => By(a => a.CarryMessages),
+            InventoryOrder.CarryOctets => By(a => a.CarryOctets),
+            InventoryOrder.OldestMessage => By(a => a.OldestMessage),
+            InventoryOrder.LargestMessage => By(a => a.LargestMessage),
+            InventoryOrder.ToMessages => By(a => a.ToMessages),
+            InventoryOrder.FreeOctets => By(a => a.FreeOctets),
+            InventoryOrder.Findings => By(a => a.Findings),
+            InventoryOrder.TakenAt => By(a => a.TakenAt),
+        };
+    }
 
     private static async Task<Results<Ok<MoveInventory>, ProblemHttpResult>> AccountAsync(
         string batch,
@@ -162,7 +214,7 @@ internal static class SurveyApi
                     var rule = FindingRules.Of(group.Key);
                     return new FindingGroup(
                         KebabWord.Of(group.Key),
-                        KebabWord.Of(rule.Weight),
+                        ContractWord.To<FindingWeight>(rule.Weight),
                         rule.Title,
                         rule.Otherwise,
                         group.Select(f => f.Move.Move.Id).Distinct().Count(),
@@ -208,7 +260,7 @@ internal static class SurveyApi
         [
             new FindingGroup(
                 word,
-                KebabWord.Of(rule.Weight),
+                ContractWord.To<FindingWeight>(rule.Weight),
                 rule.Title,
                 rule.Otherwise,
                 rows.Count,
@@ -221,7 +273,7 @@ internal static class SurveyApi
                     .. rows.Take(MostRows)
                         .Select(r => new FindingRow(
                             word,
-                            KebabWord.Of(rule.Weight),
+                            ContractWord.To<FindingWeight>(rule.Weight),
                             r.FromAccount,
                             r.Name,
                             r.What!,
@@ -235,27 +287,32 @@ internal static class SurveyApi
         ];
     }
 
-    private static async Task<Results<Ok<List<FindingRow>>, ProblemHttpResult>> RowsAsync(
+    private static async Task<Results<Ok<Page<FindingRow>>, ProblemHttpResult>> RowsAsync(
         string batch,
         SurveyCache cache,
         Database database,
         CancellationToken cancel,
         string? code = null,
-        string? move = null
+        string? move = null,
+        string? search = null,
+        string? cursor = null,
+        long skip = 0,
+        int limit = Paging.Usual
     )
     {
+        var (after, wrong) = Paging.Read(cursor);
+        if (wrong is not null)
+            return wrong;
         if (await cache.LoadAsync(batch, cancel) is not { } surveyed)
             return BatchApi.NoBatch(batch);
         var (only, problem) = await Selection.ResolveAsync(database, batch, move is null ? null : [move], cancel);
         if (problem is not null)
             return problem;
-        return TypedResults.Ok(
-            surveyed
-                .Moves.Where(m => only is null || only.Contains(m.Move.Id))
-                .SelectMany(RowsOf)
-                .Where(r => code is null || r.Code == code)
-                .ToList()
-        );
+        var rows = surveyed
+            .Moves.Where(m => only is null || only.Contains(m.Move.Id))
+            .SelectMany(RowsOf)
+            .Where(r => (code is null || r.Code == code) && Fits(search, r.Name, r.Account, r.What));
+        return TypedResults.Ok(Paging.Window([.. rows], Math.Max(0, skip) + (after ?? 0), Paging.SizeOf(limit)));
     }
 
     private static async Task<Results<Ok<DecisionResult>, ProblemHttpResult>> DecideAsync(
@@ -277,8 +334,7 @@ internal static class SurveyApi
             return BatchApi.NoBatch(batch);
         if (KebabWord.Read<FindingCode>(request.Code) is not { } code)
             return Problems.Invalid($"There is no finding '{request.Code}'.", "See 'caravan findings' for those of the batch");
-        if (KebabWord.Read<DecisionScope>(request.Scope) is not { } scope)
-            return Problems.Invalid($"'{request.Scope}' is no scope.", "One of route, batch and move");
+        var scope = ContractWord.To<DecisionScope>(request.Scope);
         Resolution? way = null;
         if (request.Way is { } named)
         {
@@ -412,7 +468,7 @@ internal static class SurveyApi
     private static FindingRow RowOf(MoveRow move, DigestedFinding found) =>
         new(
             KebabWord.Of(found.Finding.Code),
-            KebabWord.Of(found.Finding.Weight),
+            ContractWord.To<FindingWeight>(found.Finding.Weight),
             move.FromAccount,
             move.Name,
             found.Finding.What,
@@ -424,7 +480,7 @@ internal static class SurveyApi
 
     public static IEnumerable<DecisionView> DecisionsOf(IEnumerable<DecisionRow> rows, IReadOnlyDictionary<string, string> accounts) =>
         rows.Select(c => new DecisionView(
-            KebabWord.Of(c.Scope),
+            ContractWord.To<DecisionReach>(c.Scope),
             c.Scope is DecisionScope.Move ? accounts.GetValueOrDefault(c.Place, c.Place) : c.Place,
             KebabWord.Of(c.Code),
             KebabWord.Of(c.Way),
@@ -433,7 +489,7 @@ internal static class SurveyApi
             DateTimeOffset.FromUnixTimeMilliseconds(c.At)
         ));
 
-    public static string? UseWord(SpecialUse use) => use is SpecialUse.None ? null : KebabWord.Of(use);
+    public static FolderUse? UseWord(SpecialUse use) => use is SpecialUse.None ? null : ContractWord.To<FolderUse>(use);
 
     private static RoomView? RoomOf(Room? room) =>
         room is null ? null : new RoomView(room.Octets, room.UsedOctets, room.Messages, room.UsedMessages);

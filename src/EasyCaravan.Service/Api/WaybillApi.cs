@@ -53,7 +53,7 @@ internal static class WaybillApi
                     row.FromAccount,
                     row.ToAccount,
                     row.Name,
-                    Enum.Parse<MoveStage>(row.Stage.ToString()),
+                    ContractWord.To<MoveStage>(row.Stage),
                     MoveViews.Sum(folders.Select(f => f.Counts)),
                     KindsOf(route, folders, row.Legs),
                     folders.Sum(f => f.Gone),
