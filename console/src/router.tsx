@@ -1,7 +1,10 @@
 import { createRootRoute, createRoute, createRouter, lazyRouteComponent } from "@tanstack/react-router";
+import { readFilters } from "./batch/filters";
 import { Frame } from "./frame/Frame";
+import { readSearch } from "./journal/address";
 import { Loading } from "./parts/Loading";
 import { NotFound } from "./parts/NotFound";
+import { readSurveyAddress } from "./survey/address";
 
 const root = createRootRoute({ component: Frame, notFoundComponent: NotFound });
 
@@ -13,6 +16,7 @@ const routes = [
   createRoute({ ...at("/batches"), component: lazyRouteComponent(() => import("./batch/BatchesPage"), "BatchesPage") }),
   createRoute({
     ...at("/batches/$batch"),
+    validateSearch: readFilters,
     component: lazyRouteComponent(() => import("./batch/BatchPage"), "BatchPage"),
   }),
   createRoute({
@@ -21,6 +25,7 @@ const routes = [
   }),
   createRoute({
     ...at("/batches/$batch/survey"),
+    validateSearch: readSurveyAddress,
     component: lazyRouteComponent(() => import("./survey/SurveyPage"), "SurveyPage"),
   }),
   createRoute({
@@ -34,6 +39,7 @@ const routes = [
   }),
   createRoute({
     ...at("/journal"),
+    validateSearch: readSearch,
     component: lazyRouteComponent(() => import("./journal/JournalPage"), "JournalPage"),
   }),
 ];

@@ -136,7 +136,15 @@ public sealed class ConsoleFixture : IAsyncLifetime
             }
         );
         context.SetDefaultTimeout((float)s_patience.TotalMilliseconds);
-        return await context.NewPageAsync();
+        var page = await context.NewPageAsync();
+        // What a page throws would else be seen only in what it does not show.
+        page.PageError += (_, error) => TestContext.Current.SendDiagnosticMessage(error);
+        page.Console += (_, said) =>
+        {
+            if (said.Type == "error")
+                TestContext.Current.SendDiagnosticMessage(said.Text);
+        };
+        return page;
     }
 
     public async ValueTask DisposeAsync()

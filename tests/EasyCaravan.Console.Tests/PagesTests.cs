@@ -21,6 +21,10 @@ public sealed class PagesTests(ConsoleFixture fixture)
     public async Task A_session_that_has_ended_shows_the_way_in_and_after_it_the_page_that_was_asked_for()
     {
         var page = await fixture.SignInAsync("/batches");
+        // No event shall ask for anything before the person does.
+        await page.RouteAsync("**/api/v1/live", route => route.AbortAsync());
+        await page.ReloadAsync();
+        await page.GetByRole(AriaRole.Link, new() { Name = "Journal" }).WaitForAsync();
         await page.Context.ClearCookiesAsync();
         await page.GetByRole(AriaRole.Link, new() { Name = "Journal" }).ClickAsync();
         await page.GetByLabel("Access token").First.FillAsync(fixture.Token);
@@ -86,6 +90,27 @@ public sealed class PagesTests(ConsoleFixture fixture)
         await Expect(page.GetByText("p3000@saltmarsh.example")).ToBeVisibleAsync();
         await page.GetByLabel("Search people").FillAsync("passenger 2999");
         await Expect(page.Locator("tbody tr[aria-rowindex]")).ToHaveCountAsync(1);
+        await Expect(page.GetByRole(AriaRole.Status).First).ToHaveTextAsync("1 of 3,000 people");
+    }
+
+    [Fact]
+    public async Task Filters_and_order_stand_in_the_address_and_are_there_again_after_going_back()
+    {
+        var page = await fixture.SignInAsync("/batches/passengers?search=passenger%2029&sort=name&down=true");
+        var rows = page.Locator("tbody tr[aria-rowindex]");
+        await Expect(rows.First).ToContainTextAsync("Passenger 2999");
+        await Expect(page.GetByLabel("Search people")).ToHaveValueAsync("passenger 29");
+        await page.GetByRole(AriaRole.Button, new() { Name = "Account", Exact = true }).ClickAsync();
+        await Expect(rows.First).ToContainTextAsync("Passenger 29");
+        await page.GetByLabel("Filter by condition").ClickAsync();
+        await page.GetByRole(AriaRole.Option, new() { Name = "Held" }).ClickAsync();
+        await Expect(page.GetByText("Nobody fits this search.")).ToBeVisibleAsync();
+        await Expect(page).ToHaveURLAsync(new System.Text.RegularExpressions.Regex("condition=held.*sort=account"));
+        await page.GetByRole(AriaRole.Link, new() { Name = "Journal" }).ClickAsync();
+        await Expect(page.GetByRole(AriaRole.Heading, new() { Name = "Journal" })).ToBeVisibleAsync();
+        await page.GoBackAsync();
+        await Expect(page.GetByLabel("Search people")).ToHaveValueAsync("passenger 29");
+        await Expect(page.GetByText("Nobody fits this search.")).ToBeVisibleAsync();
     }
 
     [Fact]

@@ -55,7 +55,7 @@ public sealed class Pop3Tests(TwoServers servers)
         await AssertSameAsync();
         await TwoServers.RunToEndAsync(service, "catch-up");
         var passes = (await service.GetAsync<MoveDetail>($"batches/crew/moves/{account}")).Passes;
-        Assert.Equal([0L, 1, 62], passes.Where(p => p.Kind != "survey").Select(p => p.Legs[0].Carried));
+        Assert.Equal([0L, 1, 62], passes.Where(p => p.Kind is not PassWord.Survey).Select(p => p.Legs[0].Carried));
 
         async Task AssertSameAsync()
         {

@@ -92,7 +92,7 @@ public sealed class SurveyTests
 
         await DecideAsync(service, from, to);
         var open = (await service.GetAsync<List<FindingGroup>>("batches/crew/findings"))
-            .Where(g => g.Open > 0 && g.Weight != "note")
+            .Where(g => g.Open > 0 && g.Weight is not FindingWeight.Note)
             .Select(g => g.Code);
         Assert.Empty(open);
 

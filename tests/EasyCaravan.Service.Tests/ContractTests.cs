@@ -137,6 +137,21 @@ public sealed class ContractTests : IAsyncLifetime
         Assert.False(string.IsNullOrEmpty(error.Detail) || string.IsNullOrEmpty(error.Remedy));
     }
 
+    [Theory]
+    [InlineData("moves")]
+    [InlineData("inventory")]
+    [InlineData("findings/rows")]
+    [InlineData("left-behind")]
+    [InlineData("differences")]
+    [InlineData("comparison")]
+    public async Task Every_long_list_is_given_in_pages_and_tells_how_many_there_are(string list)
+    {
+        var page = await _service.GetAsync<Page<System.Text.Json.JsonElement>>($"batches/crew/{list}?limit=1");
+        Assert.Equal(list is "moves" or "inventory" ? People : 0, page.Total);
+        var second = await _service.GetAsync<Page<System.Text.Json.JsonElement>>($"batches/crew/{list}?limit=1&cursor=1");
+        Assert.Equal(page.Total, second.Total);
+    }
+
     [Fact]
     public async Task The_accounts_of_a_batch_are_a_list_too()
     {

@@ -145,7 +145,7 @@ public sealed class SurveyRoadTests : IAsyncLifetime
         var decisions = (await _service.GetAsync<List<FindingGroup>>("batches/crew/findings")).Single(g => g.Code == "no-room").Decisions;
         Assert.Equal(
             ["route crossing since 2024-01-01", "move bram@saltmarsh.example largest 1MB"],
-            decisions.Select(d => $"{d.Scope} {d.Place} {d.Way} {d.Value}")
+            decisions.Select(d => $"{Core.Planning.KebabWord.Of(d.Scope)} {d.Place} {d.Way} {d.Value}")
         );
         var before = (await _service.GetAsync<MoveInventory>("batches/crew/inventory/bram@saltmarsh.example")).Summary;
         Assert.Equal(6, before.CarryMessages);

@@ -660,8 +660,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Events: 'moves' with the moves that changed; 'quiet' every 15 s without
-         * @description Events: 'moves' with the moves that changed; 'quiet' every 15 s without
+         * Events: 'moves' with the moves that changed; 'plan' when the plan or a decision changed; 'quiet' every 15 s without
+         * @description Events: 'moves' with the moves that changed; 'plan' when the plan or a decision changed; 'quiet' every 15 s without
          */
         get: operations["liveListen"];
         put?: never;
@@ -873,6 +873,11 @@ export interface components {
             /** @description Move by move. */
             moves: components["schemas"]["MoveWaybill"][];
         };
+        /**
+         * @description What keeps a batch from being faster.
+         * @enum {unknown}
+         */
+        Bottleneck: "nothing" | "one-mailbox" | "bytes-per-day" | "connections" | "workers";
         /** @description What is to be read anew on both sides. */
         ComparisonRequest: {
             /** @description From accounts, to accounts or names; null: everybody in the batch. */
@@ -953,10 +958,15 @@ export interface components {
         };
         /** @description How a consent that was begun stands. */
         ConsentState: {
-            /** @description pending, given or refused. */
-            state: string;
+            /** @description How it stands. */
+            state: components["schemas"]["ConsentWord"];
             problem: null | components["schemas"]["Problem"];
         };
+        /**
+         * @description How a consent that was begun stands.
+         * @enum {unknown}
+         */
+        ConsentWord: "pending" | "given" | "refused";
         /**
          * @description Items of one kind, or of all kinds together, by what became of them. Found = carried + paired + excluded + left behind, once every
          *     folder was settled.
@@ -988,6 +998,11 @@ export interface components {
              */
             leftBehind: number;
         };
+        /**
+         * @description For whom a decision holds. The nearest to a person counts.
+         * @enum {unknown}
+         */
+        DecisionReach: "route" | "batch" | "move";
         /** @description A decision about a finding. */
         DecisionRequest: {
             /** @description The finding's word, stable for programs. */
@@ -996,8 +1011,8 @@ export interface components {
             way: null | string;
             /** @description The value that goes with it; null where it takes none. */
             value: null | string;
-            /** @description route, batch or move. */
-            scope: string;
+            /** @description For whom it holds. */
+            scope: components["schemas"]["DecisionReach"];
             /** @description For the scope move: from accounts, to accounts or names. */
             moves: null | string[];
         };
@@ -1011,8 +1026,8 @@ export interface components {
         };
         /** @description A decision about a finding, in force. */
         DecisionView: {
-            /** @description route, batch or move. */
-            scope: string;
+            /** @description For whom it holds. */
+            scope: components["schemas"]["DecisionReach"];
             /** @description The route, the batch or the from account. */
             place: string;
             /** @description The finding's word, stable for programs. */
@@ -1034,6 +1049,11 @@ export interface components {
          * @enum {unknown}
          */
         DifferenceChoice: "accept" | "carry-again" | "remove-second";
+        /**
+         * @description What was decided about a difference.
+         * @enum {unknown}
+         */
+        DifferenceStateWord: "open" | "accepted" | "remove" | "told";
         /** @description A message that is not on the new side as it is on the old. */
         DifferenceView: {
             /**
@@ -1069,8 +1089,8 @@ export interface components {
              * @description In octets.
              */
             size: number;
-            /** @description open, accepted, remove, or told where nobody has to decide. */
-            state: string;
+            /** @description What was decided about it. */
+            state: components["schemas"]["DifferenceStateWord"];
             /** @description Who decided; null: nobody yet. */
             decidedBy: null | string;
             /**
@@ -1179,8 +1199,8 @@ export interface components {
              * @description Moves that can run side by side.
              */
             atOnce: number;
-            /** @description nothing, one-mailbox, connections or workers. */
-            heldBackBy: string;
+            /** @description What keeps it from being faster. */
+            heldBackBy: components["schemas"]["Bottleneck"];
             /** @description The same in words. */
             detail: string;
             /**
@@ -1215,8 +1235,8 @@ export interface components {
         FindingGroup: {
             /** @description A stable word for programs and for decisions. */
             code: string;
-            /** @description blocks, loses, changes or note. */
-            weight: string;
+            /** @description How much it matters. */
+            weight: components["schemas"]["FindingWeight"];
             /** @description A heading for people. */
             title: string;
             /** @description What will happen if nobody decides anything. */
@@ -1252,8 +1272,8 @@ export interface components {
         FindingRow: {
             /** @description The finding's word, stable for programs. */
             code: string;
-            /** @description blocks, loses, changes or note. */
-            weight: string;
+            /** @description How much it matters. */
+            weight: components["schemas"]["FindingWeight"];
             /** @description The from account, by which a move is known within its batch. */
             account: string;
             /** @description The person's name, as in the roster. */
@@ -1275,12 +1295,16 @@ export interface components {
             /** @description What was decided about it; or null. */
             decision: null | string;
         };
+        /**
+         * @description How much a finding matters.
+         * @enum {unknown}
+         */
+        FindingWeight: "blocks" | "loses" | "changes" | "note";
         /** @description What one folder of the old side holds. */
         FolderInventoryView: {
             /** @description The folder's path on the old side, with / between names. */
             folder: string;
-            /** @description What the folder is for, such as sent or trash; null: nothing special. */
-            use: null | string;
+            use: null | components["schemas"]["FolderUse"];
             /**
              * Format: int64
              * @description How many messages.
@@ -1353,6 +1377,11 @@ export interface components {
             /** @description The batches that it concerns. */
             batches: string[];
         };
+        /**
+         * @description What a folder is for (RFC 6154).
+         * @enum {unknown}
+         */
+        FolderUse: "all" | "archive" | "drafts" | "flagged" | "junk" | "sent" | "trash" | null;
         /** @description One folder or collection of a move. */
         FolderView: {
             /** @description The kind. */
@@ -1434,6 +1463,11 @@ export interface components {
             /** @description What to do, in one sentence without a full stop. */
             remedy: string;
         };
+        /**
+         * @description By what the accounts of a batch are put in order.
+         * @enum {unknown}
+         */
+        InventoryOrder: "roster" | "name" | "account" | "folders" | "messages" | "octets" | "carry-messages" | "carry-octets" | "oldest-message" | "newest-message" | "largest-message" | "to-messages" | "free-octets" | "findings" | "taken-at";
         /** @description One thing that happened. */
         JournalEntry: {
             /**
@@ -1479,8 +1513,8 @@ export interface components {
         };
         /** @description How much of one kind there is. */
         KindTotal: {
-            /** @description mail. */
-            kind: string;
+            /** @description The kind. */
+            kind: components["schemas"]["MoveKind"];
             /**
              * Format: int64
              * @description How many items.
@@ -1501,8 +1535,7 @@ export interface components {
         LandingView: {
             /** @description Its path on the old side. */
             from: string;
-            /** @description What the folder is for, such as sent or trash; null: nothing special. */
-            use: null | string;
+            use: null | components["schemas"]["FolderUse"];
             /**
              * Format: int64
              * @description Messages in it.
@@ -1600,11 +1633,16 @@ export interface components {
             messages: number;
             /** @description What is wrong and what to do; null when all is well. */
             problem: components["schemas"]["Problem"];
-            /** @description open, accepted or retry. */
-            state: string;
+            /** @description What was decided about it. */
+            state: components["schemas"]["LeftBehindWord"];
             /** @description Who accepted that it stays; null: nobody. */
             acceptedBy: null | string;
         };
+        /**
+         * @description What became of an item that was left behind.
+         * @enum {unknown}
+         */
+        LeftBehindWord: "open" | "accepted" | "retry";
         /** @description Where one kind of a move stands. */
         LegView: {
             /** @description The kind. */
@@ -1658,6 +1696,7 @@ export interface components {
             action: components["schemas"]["MoveAction"];
             /** @description From accounts, to accounts or names; null: everybody in the batch. */
             moves: null | string[];
+            where?: null | components["schemas"]["MoveFilter"];
         };
         /** @description On which moves an action changed something. */
         MoveActionResult: {
@@ -1719,6 +1758,18 @@ export interface components {
              */
             longest: number;
         };
+        /** @description Moves of a batch, chosen by what they have in common. */
+        MoveFilter: {
+            /** @description Only those with this in an account, a name or a note; upper and lower case are the same. Null: all. */
+            search?: null | string;
+            stage?: null | components["schemas"]["MoveStage"];
+            condition?: null | components["schemas"]["MoveCondition"];
+            /**
+             * @description Only those that somebody has to see to, because of left-behind items or differences too.
+             * @default false
+             */
+            needsYou: boolean;
+        };
         /** @description All that is known of one person's accounts. */
         MoveInventory: {
             /** @description The sums. */
@@ -1741,6 +1792,11 @@ export interface components {
          * @enum {unknown}
          */
         MoveKind: "mail" | "contacts" | "calendars";
+        /**
+         * @description By what the moves of a batch are put in order.
+         * @enum {unknown}
+         */
+        MoveOrder: "roster" | "name" | "account" | "stage" | "condition" | "found" | "carried" | "left-behind" | "undecided" | "octets";
         /** @description Which move. */
         MoveRef: {
             /** @description The batch's name in the plan. */
@@ -1875,11 +1931,76 @@ export interface components {
             moves: components["schemas"]["MoveRef"][];
         };
         /** @description One page of a longer list. */
+        PageOfAccountInventory: {
+            /** @description What is on this page. */
+            items: components["schemas"]["AccountInventory"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
+        PageOfComparisonView: {
+            /** @description What is on this page. */
+            items: components["schemas"]["ComparisonView"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
+        PageOfDifferenceView: {
+            /** @description What is on this page. */
+            items: components["schemas"]["DifferenceView"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
+        PageOfFindingRow: {
+            /** @description What is on this page. */
+            items: components["schemas"]["FindingRow"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
         PageOfJournalEntry: {
             /** @description What is on this page. */
             items: components["schemas"]["JournalEntry"][];
             /** @description To be handed back as `cursor` for the next page; null on the last. */
             next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
+        PageOfLeftBehindView: {
+            /** @description What is on this page. */
+            items: components["schemas"]["LeftBehindView"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
         };
         /** @description One page of a longer list. */
         PageOfMoveView: {
@@ -1887,6 +2008,11 @@ export interface components {
             items: components["schemas"]["MoveView"][];
             /** @description To be handed back as `cursor` for the next page; null on the last. */
             next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
         };
         /** @description What one kind did in one pass. */
         PassLegView: {
@@ -1944,8 +2070,8 @@ export interface components {
         };
         /** @description A pass that runs now. */
         PassProgress: {
-            /** @description first, catch-up, survey or compare. */
-            kind: string;
+            /** @description What it does. */
+            kind: components["schemas"]["PassWord"];
             /**
              * Format: date-time
              * @description When it began.
@@ -1986,8 +2112,8 @@ export interface components {
              * @description Its number, stable.
              */
             id: number;
-            /** @description first, catch-up, survey or compare. */
-            kind: string;
+            /** @description What it does. */
+            kind: components["schemas"]["PassWord"];
             /**
              * Format: date-time
              * @description When it began.
@@ -2005,6 +2131,11 @@ export interface components {
             /** @description What each kind did in it. */
             legs: components["schemas"]["PassLegView"][];
         };
+        /**
+         * @description What a run of a move does.
+         * @enum {unknown}
+         */
+        PassWord: "first" | "catch-up" | "survey" | "compare";
         /** @description Where one person's folders land. */
         PersonPreview: {
             /** @description The from account, by which a move is known within its batch. */
@@ -2788,14 +2919,22 @@ export interface operations {
             query?: {
                 /** @description 'next' of the page before. Default: the first page. */
                 cursor?: string;
+                /** @description Rows of the list to be left out before the page, for a place in its middle; added to the cursor's. Default: 0. */
+                skip?: number;
                 /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
                 limit?: number;
+                /** @description Only rows with this in what people read in them: names, accounts, notes, texts. Upper and lower case are the same. */
+                search?: string;
+                /** @description Only moves at this stage. Default: at any. */
+                stage?: components["schemas"]["MoveStage"];
+                /** @description Only moves in this condition. Default: in any. */
+                condition?: components["schemas"]["MoveCondition"];
                 /** @description Only moves that somebody has to see to. Default: false. */
                 needsYou?: boolean;
-                /** @description Only moves that run now. Default: false. */
-                running?: boolean;
-                /** @description Only moves with this in an account or a name; upper and lower case are the same. */
-                search?: string;
+                /** @description By what the list is put in order. Default: as the rosters have it. */
+                sort?: components["schemas"]["MoveOrder"];
+                /** @description The largest, last or newest first. Default: false. */
+                descending?: boolean;
             };
             header?: never;
             path: {
@@ -2930,7 +3069,20 @@ export interface operations {
     };
     surveyInventory: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of the list to be left out before the page, for a place in its middle; added to the cursor's. Default: 0. */
+                skip?: number;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+                /** @description Only rows with this in what people read in them: names, accounts, notes, texts. Upper and lower case are the same. */
+                search?: string;
+                /** @description By what the list is put in order. Default: as the rosters have it. */
+                sort?: components["schemas"]["InventoryOrder"];
+                /** @description The largest, last or newest first. Default: false. */
+                descending?: boolean;
+            };
             header?: never;
             path: {
                 /** @description The batch's name in the plan. */
@@ -2946,7 +3098,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AccountInventory"][];
+                    "application/json": components["schemas"]["PageOfAccountInventory"];
                 };
             };
             /** @description It could not be done: what happened, and what to do. */
@@ -3033,6 +3185,14 @@ export interface operations {
                 code?: string;
                 /** @description Only this move: its from account. Default: all moves of the batch. */
                 move?: string;
+                /** @description Only rows with this in what people read in them: names, accounts, notes, texts. Upper and lower case are the same. */
+                search?: string;
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of the list to be left out before the page, for a place in its middle; added to the cursor's. Default: 0. */
+                skip?: number;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
             };
             header?: never;
             path: {
@@ -3049,7 +3209,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FindingRow"][];
+                    "application/json": components["schemas"]["PageOfFindingRow"];
                 };
             };
             /** @description It could not be done: what happened, and what to do. */
@@ -3380,6 +3540,10 @@ export interface operations {
                 move?: string;
                 /** @description Also what somebody has accepted to stay behind. Default: only what is undecided. */
                 accepted?: boolean;
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
             };
             header?: never;
             path: {
@@ -3396,7 +3560,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LeftBehindView"][];
+                    "application/json": components["schemas"]["PageOfLeftBehindView"];
                 };
             };
             /** @description It could not be done: what happened, and what to do. */
@@ -3453,6 +3617,10 @@ export interface operations {
                 move?: string;
                 /** @description Also what somebody has decided about. Default: only what is undecided. */
                 decided?: boolean;
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
             };
             header?: never;
             path: {
@@ -3469,7 +3637,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DifferenceView"][];
+                    "application/json": components["schemas"]["PageOfDifferenceView"];
                 };
             };
             /** @description It could not be done: what happened, and what to do. */
@@ -3524,6 +3692,10 @@ export interface operations {
             query?: {
                 /** @description Only this move: its from account. Default: all moves of the batch. */
                 move?: string;
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
             };
             header?: never;
             path: {
@@ -3540,7 +3712,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ComparisonView"][];
+                    "application/json": components["schemas"]["PageOfComparisonView"];
                 };
             };
             /** @description It could not be done: what happened, and what to do. */
@@ -3632,6 +3804,8 @@ export interface operations {
                 batch?: string;
                 /** @description The from account, by which a move is known within its batch. */
                 account?: string;
+                /** @description Only rows with this in what people read in them: names, accounts, notes, texts. Upper and lower case are the same. */
+                search?: string;
                 /** @description 'next' of the page before. Default: the first page. */
                 cursor?: string;
                 /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */

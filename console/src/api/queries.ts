@@ -1,7 +1,7 @@
-import { type QueryClient, queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, type QueryClient, queryOptions } from "@tanstack/react-query";
+import type { Filters } from "../batch/filters";
 import { api, type Move, type Schemas, setAntiforgery, unwrap } from "./client";
-
-const PAGE = 1000;
+import type { FetchPage, PageOf } from "./pages";
 
 export const sessionQuery = queryOptions({
   queryKey: ["session"],
@@ -29,24 +29,20 @@ export const batchQuery = (batch: string) =>
     queryFn: () => unwrap(api.GET("/api/v1/batches/{batch}", { params: { path: { batch } } })),
   });
 
-/** Every move of the batch: the table searches and sorts them here. */
-export const movesQuery = (batch: string) =>
-  queryOptions({
-    queryKey: ["moves", batch],
-    queryFn: async () => {
-      const all: Move[] = [];
-      let cursor: string | undefined;
-      do {
-        const page: Schemas["PageOfMoveView"] = await unwrap(
-          api.GET("/api/v1/batches/{batch}/moves", { params: { path: { batch }, query: { limit: PAGE, cursor } } }),
-        );
-        all.push(...page.items);
-        cursor = page.next ?? undefined;
-      } while (cursor);
-      return all;
-    },
-    staleTime: 30_000,
-  });
+/** Pages of one search and order; what the address says of them is what the service is asked. */
+export const movesKey = (batch: string, filters: Filters) => ["moves", batch, filters] as const;
+
+export const fetchMoves =
+  (batch: string, { search, stage, condition, needsYou, sort, down }: Filters): FetchPage<Move> =>
+  (skip, limit) =>
+    unwrap(
+      api.GET("/api/v1/batches/{batch}/moves", {
+        params: {
+          path: { batch },
+          query: { skip, limit, search, stage, condition, needsYou, sort, descending: down },
+        },
+      }),
+    );
 
 export const moveQuery = (batch: string, account: string) =>
   queryOptions({
@@ -54,16 +50,33 @@ export const moveQuery = (batch: string, account: string) =>
     queryFn: () => unwrap(api.GET("/api/v1/batches/{batch}/moves/{account}", { params: { path: { batch, account } } })),
   });
 
-export const journalQuery = (batch?: string, account?: string) =>
-  queryOptions({
-    queryKey: ["journal", batch ?? "", account ?? ""],
-    queryFn: () => unwrap(api.GET("/api/v1/journal", { params: { query: { batch, account, limit: 500 } } })),
+/** The newest first; older entries page by page. */
+export const journalQuery = (of: { batch?: string; account?: string; search?: string }) =>
+  infiniteQueryOptions({
+    queryKey: ["journal", of],
+    queryFn: ({ pageParam }) =>
+      unwrap(api.GET("/api/v1/journal", { params: { query: { ...of, cursor: pageParam, limit: 200 } } })),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (page) => page.next ?? undefined,
   });
 
 export type ActionName = Schemas["MoveAction"];
 
-export function act(batch: string, action: ActionName, moves: string[] | null) {
-  return unwrap(api.POST("/api/v1/batches/{batch}/actions", { params: { path: { batch } }, body: { action, moves } }));
+export interface Asked {
+  name: ActionName;
+  /** From accounts; null: everybody. */
+  moves: string[] | null;
+  /** Of those, only who fits; null: all. */
+  where?: Schemas["MoveFilter"] | null;
+}
+
+export function act(batch: string, { name, moves, where = null }: Asked) {
+  return unwrap(
+    api.POST("/api/v1/batches/{batch}/actions", {
+      params: { path: { batch } },
+      body: { action: name, moves, where },
+    }),
+  );
 }
 
 export function decide(batch: string, accept: boolean, moves: string[] | null, items: number[] | null) {
@@ -87,6 +100,9 @@ export function compare(batch: string, body: Schemas["ComparisonRequest"]) {
 export function mergeMoves(client: QueryClient, changed: Move[]) {
   for (const batch of new Set(changed.map((m) => m.batch))) {
     const own = new Map(changed.filter((m) => m.batch === batch).map((m) => [m.account, m]));
-    client.setQueryData<Move[]>(["moves", batch], (old) => old?.map((m) => own.get(m.account) ?? m));
+    client.setQueriesData<PageOf<Move>>(
+      { queryKey: ["moves", batch] },
+      (old) => old && { ...old, items: old.items.map((m) => own.get(m.account) ?? m) },
+    );
   }
 }

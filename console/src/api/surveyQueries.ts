@@ -1,5 +1,7 @@
 import { queryOptions } from "@tanstack/react-query";
+import type { SurveyAddress } from "../survey/address";
 import { api, type Schemas, unwrap } from "./client";
+import type { FetchPage } from "./pages";
 
 /** What is known before anything moves. */
 
@@ -9,11 +11,20 @@ export const surveyQuery = (batch: string) =>
     queryFn: () => unwrap(api.GET("/api/v1/batches/{batch}/survey", { params: { path: { batch } } })),
   });
 
-export const inventoryQuery = (batch: string) =>
-  queryOptions({
-    queryKey: ["inventory", batch],
-    queryFn: () => unwrap(api.GET("/api/v1/batches/{batch}/inventory", { params: { path: { batch } } })),
-  });
+type Account = Schemas["AccountInventory"];
+type Row = Schemas["FindingRow"];
+
+export const inventoryKey = (batch: string, of: SurveyAddress) =>
+  ["inventory", batch, "everybody", of.search, of.sort, of.down] as const;
+
+export const fetchInventory =
+  (batch: string, { search, sort, down }: SurveyAddress): FetchPage<Account> =>
+  (skip, limit) =>
+    unwrap(
+      api.GET("/api/v1/batches/{batch}/inventory", {
+        params: { path: { batch }, query: { skip, limit, search, sort, descending: down } },
+      }),
+    );
 
 /** One person's; null where nobody looked yet. */
 export const personQuery = (batch: string, account: string) =>
@@ -33,12 +44,17 @@ export const findingsQuery = (batch: string) =>
     queryFn: () => unwrap(api.GET("/api/v1/batches/{batch}/findings", { params: { path: { batch } } })),
   });
 
-export const findingRowsQuery = (batch: string, code: string) =>
-  queryOptions({
-    queryKey: ["findings", batch, code],
-    queryFn: () =>
-      unwrap(api.GET("/api/v1/batches/{batch}/findings/rows", { params: { path: { batch }, query: { code } } })),
-  });
+export const findingRowsKey = (batch: string, code: string, search: string) =>
+  ["findings", batch, code, search] as const;
+
+export const fetchFindingRows =
+  (batch: string, code: string, search: string): FetchPage<Row> =>
+  (skip, limit) =>
+    unwrap(
+      api.GET("/api/v1/batches/{batch}/findings/rows", {
+        params: { path: { batch }, query: { code, search, skip, limit } },
+      }),
+    );
 
 export const tidyingQuery = (batch: string) =>
   queryOptions({

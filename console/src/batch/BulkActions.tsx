@@ -2,26 +2,49 @@ import { Button, Group, Menu, Modal, Text } from "@mantine/core";
 import { IconChevronDown, IconDownload } from "@tabler/icons-react";
 import { useState } from "react";
 import type { Move } from "../api/client";
-import type { ActionName } from "../api/queries";
+import { fetchAll } from "../api/pages";
+import { type ActionName, fetchMoves } from "../api/queries";
+import { notifyFailure } from "../parts/notify";
 import { useActions } from "../parts/useActions";
 import { ACTIONS } from "../words/actions";
 import { download, toCsv } from "../words/csv";
-import { plural } from "../words/format";
+import { number, plural } from "../words/format";
 import { csvColumns } from "./columns";
+import { type Filters, whereOf } from "./filters";
 
 interface Props {
   batch: string;
-  selected: Move[];
-  shown: Move[];
+  chosen: Move[];
+  /** How many fit the filters. */
+  shown: number;
+  filters: Filters;
 }
 
-/** What can be asked of the people chosen, or of everybody shown where nobody is chosen. */
-export function BulkActions({ batch, selected, shown }: Props) {
+/** What can be asked of the people chosen, or of everybody who fits the filters where nobody is chosen. */
+export function BulkActions({ batch, chosen, shown, filters }: Props) {
   const { action } = useActions(batch);
-  const [leaving, setLeaving] = useState<Move[] | null>(null);
-  const chosen = selected.length > 0 ? selected : shown;
-  const who = selected.length > 0 ? `${selected.length} chosen` : "all shown";
-  const ask = (name: ActionName, moves: Move[]) => action.mutate({ name, moves: moves.map((m) => m.account) });
+  const [leaving, setLeaving] = useState(false);
+  const [saving, setSaving] = useState(false);
+  const all = chosen.length === 0;
+  const fitting = (name: ActionName) => chosen.filter((m) => m.actions.includes(name));
+  const people = (name: ActionName) => plural(all ? shown : fitting(name).length, "person", "people");
+  const ask = (name: ActionName) =>
+    action.mutate(
+      all
+        ? { name, moves: null, where: whereOf(filters) }
+        : { name, moves: fitting(name).map((m) => m.account), where: null },
+    );
+  const save = async () => {
+    setSaving(true);
+    try {
+      const rows = all ? await fetchAll(fetchMoves(batch, filters)) : chosen;
+      download(`${batch}.csv`, toCsv(rows, csvColumns));
+    } catch (error) {
+      notifyFailure(error as Error);
+    } finally {
+      setSaving(false);
+    }
+  };
 
   return (
     <Group gap="sm">
@@ -30,56 +53,54 @@ export function BulkActions({ batch, selected, shown }: Props) {
           <Button
             rightSection={<IconChevronDown size={16} aria-hidden />}
             loading={action.isPending}
-            disabled={chosen.length === 0}
+            disabled={shown === 0}
           >
-            Act on {who}
+            Act on {all ? `all ${number(shown)} shown` : `${chosen.length} chosen`}
           </Button>
         </Menu.Target>
         <Menu.Dropdown>
-          {ACTIONS.map((a) => {
-            const fitting = chosen.filter((m) => m.actions.includes(a.name));
-            return (
-              <Menu.Item
-                key={a.name}
-                disabled={fitting.length === 0}
-                onClick={() => (a.name === "withdraw" ? setLeaving(fitting) : ask(a.name, fitting))}
-              >
-                {a.name === "withdraw" ? "Withdraw…" : a.word}{" "}
-                <span className="soft">{fitting.length > 0 ? plural(fitting.length, "person", "people") : ""}</span>
-              </Menu.Item>
-            );
-          })}
+          {ACTIONS.map((a) => (
+            <Menu.Item
+              key={a.name}
+              disabled={!all && fitting(a.name).length === 0}
+              onClick={() => (a.name === "withdraw" ? setLeaving(true) : ask(a.name))}
+            >
+              {a.name === "withdraw" ? "Withdraw…" : a.word}{" "}
+              <span className="soft">{!all && fitting(a.name).length > 0 ? people(a.name) : ""}</span>
+            </Menu.Item>
+          ))}
         </Menu.Dropdown>
       </Menu>
       <Button
         variant="default"
         leftSection={<IconDownload size={16} aria-hidden />}
-        onClick={() => download(`${batch}.csv`, toCsv(chosen, csvColumns))}
+        loading={saving}
+        onClick={() => void save()}
       >
         CSV
       </Button>
       <Modal
-        opened={leaving !== null}
-        onClose={() => setLeaving(null)}
+        opened={leaving}
+        onClose={() => setLeaving(false)}
         title="Withdraw from the move"
         closeButtonProps={{ "aria-label": "Close" }}
       >
         <Text>
-          {plural(leaving?.length ?? 0, "person leaves", "people leave")} the move for good. What was carried stays on
-          the new side; nothing on the old side is touched.
+          {people("withdraw")} {all ? "who are shown" : "chosen"} will leave the move for good, unless they have left it
+          already. What was carried stays on the new side; nothing on the old side is touched.
         </Text>
         <Group mt="md" justify="flex-end">
-          <Button variant="default" onClick={() => setLeaving(null)}>
+          <Button variant="default" onClick={() => setLeaving(false)}>
             Keep them
           </Button>
           <Button
             color="red.9"
             onClick={() => {
-              ask("withdraw", leaving ?? []);
-              setLeaving(null);
+              ask("withdraw");
+              setLeaving(false);
             }}
           >
-            Withdraw
+            Withdraw {people("withdraw")}
           </Button>
         </Group>
       </Modal>

@@ -1,23 +1,21 @@
-import { TextInput } from "@mantine/core";
-import { IconSearch } from "@tabler/icons-react";
-import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { Button } from "@mantine/core";
+import { useInfiniteQuery } from "@tanstack/react-query";
+import { useNavigate, useSearch } from "@tanstack/react-router";
 import { journalQuery } from "../api/queries";
 import { Failure } from "../parts/Failure";
 import { FirstSteps } from "../parts/FirstSteps";
 import { Loading } from "../parts/Loading";
+import { SearchBox } from "../parts/SearchBox";
 import { JournalTable } from "./JournalTable";
 
 export function JournalPage() {
-  const journal = useQuery(journalQuery());
-  const [search, setSearch] = useState("");
+  const { search } = useSearch({ from: "/journal" });
+  const navigate = useNavigate({ from: "/journal" });
+  const journal = useInfiniteQuery({ ...journalQuery({ search }), placeholderData: (old) => old });
   if (journal.isPending) return <Loading />;
   if (journal.error) return <Failure error={journal.error} again={() => void journal.refetch()} />;
-  if (journal.data.items.length === 0) return <FirstSteps title="Journal" />;
-  const words = search.trim().toLowerCase();
-  const entries = journal.data.items.filter(
-    (e) => words === "" || [e.text, e.who, e.batch ?? "", e.account ?? ""].some((t) => t.toLowerCase().includes(words)),
-  );
+  const entries = journal.data.pages.flatMap((p) => p.items);
+  if (entries.length === 0 && !search) return <FirstSteps title="Journal" />;
   return (
     <>
       <header>
@@ -25,16 +23,24 @@ export function JournalPage() {
         <p className="lede">What happened and who asked for it, newest first. Nothing in it is ever changed.</p>
       </header>
       <div className="stack">
-        <TextInput
-          aria-label="Search the journal"
+        <SearchBox
+          label="Search the journal"
           placeholder="Search"
-          leftSection={<IconSearch size={16} aria-hidden />}
-          value={search}
-          onChange={(e) => setSearch(e.currentTarget.value)}
-          w={320}
+          value={search ?? ""}
+          onSearch={(words) => void navigate({ search: { search: words || undefined }, replace: true })}
+          width={320}
         />
         <JournalTable entries={entries} withPlace name="journal" />
-        {journal.data.next && <p className="soft">Older entries: caravan journal --most 1000</p>}
+        {journal.hasNextPage && (
+          <Button
+            variant="default"
+            loading={journal.isFetchingNextPage}
+            onClick={() => void journal.fetchNextPage()}
+            style={{ alignSelf: "start" }}
+          >
+            Show older entries
+          </Button>
+        )}
       </div>
     </>
   );

@@ -3,35 +3,45 @@ import { CsvButton } from "../parts/CsvButton";
 import { GridSheet } from "../parts/GridSheet";
 import { number } from "../words/format";
 import { KIND_WORDS } from "../words/states";
+import { type FolderLine, folderLines } from "./folderLines";
 
-type Folder = Schemas["FolderView"];
+interface Props {
+  account: string;
+  /** Folders that passes have looked at, with their sums. */
+  folders: Schemas["FolderView"][];
+  /** Where the rules in force send each folder that the survey found; none where nobody looked. */
+  landings: Schemas["LandingView"][];
+}
 
-export function FoldersTable({ account, folders }: { account: string; folders: Folder[] }) {
-  if (folders.length === 0)
-    return <div className="sheet padded soft">No folder was looked at yet: start the move first.</div>;
+const COUNTS: { title: string; csv: string; of: (f: Schemas["FolderView"]) => number; bad?: boolean }[] = [
+  { title: "Carried", csv: "carried", of: (f) => f.counts.carried },
+  { title: "Paired", csv: "paired", of: (f) => f.counts.paired },
+  { title: "Excluded", csv: "excluded", of: (f) => f.counts.excluded },
+  { title: "Left behind", csv: "left_behind", of: (f) => f.counts.leftBehind, bad: true },
+  { title: "Gone since", csv: "gone", of: (f) => f.gone },
+  { title: "Missing", csv: "missing", of: (f) => f.missing, bad: true },
+  { title: "Twice", csv: "twice", of: (f) => f.twice, bad: true },
+  { title: "Altered", csv: "altered", of: (f) => f.altered, bad: true },
+];
+
+/** Each folder once: where it lands and why, and what became of its messages. */
+export function FoldersTable({ account, folders, landings }: Props) {
+  const lines = folderLines(folders, landings);
+  if (lines.length === 0)
+    return <div className="sheet padded soft">No folder is known yet: take a survey, or start the move.</div>;
   // With one kind there is nothing to tell apart.
-  const several = new Set(folders.map((f) => f.kind)).size > 1;
+  const several = new Set(lines.map((l) => l.kind)).size > 1;
   return (
     <>
       <GridSheet label="Folders">
-        <table className="grid">
+        <table className="grid tall">
           <thead>
             <tr>
               {several && <th scope="col">Kind</th>}
               <th scope="col">From</th>
               <th scope="col">To</th>
               <th scope="col">Sums</th>
-              {[
-                "Found",
-                "Carried",
-                "Paired",
-                "Excluded",
-                "Left behind",
-                "Gone since",
-                "Missing",
-                "Twice",
-                "Altered",
-              ].map((h) => (
+              {["Found", ...COUNTS.map((c) => c.title)].map((h) => (
                 <th scope="col" className="num" key={h}>
                   {h}
                 </th>
@@ -39,21 +49,25 @@ export function FoldersTable({ account, folders }: { account: string; folders: F
             </tr>
           </thead>
           <tbody>
-            {folders.map((f) => (
-              <tr key={`${f.kind} ${f.from} ${f.to}`}>
-                {several && <td>{KIND_WORDS[f.kind]}</td>}
-                <td>{f.from}</td>
-                <td>{f.to ?? <span className="soft">stays behind</span>}</td>
-                <td className={f.closes ? "good nowrap" : "soft nowrap"}>{f.closes ? "✓ close" : "… not yet"}</td>
-                <td className="num">{number(f.counts.found)}</td>
-                <td className="num">{number(f.counts.carried)}</td>
-                <td className="num">{number(f.counts.paired)}</td>
-                <td className="num">{number(f.counts.excluded)}</td>
-                <td className={f.counts.leftBehind > 0 ? "num bad" : "num"}>{number(f.counts.leftBehind)}</td>
-                <td className="num">{number(f.gone)}</td>
-                <td className={f.missing > 0 ? "num bad" : "num"}>{number(f.missing)}</td>
-                <td className={f.twice > 0 ? "num bad" : "num"}>{number(f.twice)}</td>
-                <td className={f.altered > 0 ? "num bad" : "num"}>{number(f.altered)}</td>
+            {lines.map((line) => (
+              <tr key={`${line.kind} ${line.from} ${line.to}`}>
+                {several && <td>{KIND_WORDS[line.kind]}</td>}
+                <td>{line.from}</td>
+                <td>
+                  <Place line={line} />
+                </td>
+                <td className={line.sums?.closes ? "good nowrap" : "soft nowrap"}>
+                  {line.sums ? (line.sums.closes ? "✓ close" : "… not yet") : "not begun"}
+                </td>
+                <td className={line.sums ? "num" : "num soft"}>{number(line.found)}</td>
+                {COUNTS.map((c) => {
+                  const count = line.sums ? c.of(line.sums) : null;
+                  return (
+                    <td key={c.csv} className={c.bad && count ? "num bad" : "num"}>
+                      {count === null ? "" : number(count)}
+                    </td>
+                  );
+                })}
               </tr>
             ))}
           </tbody>
@@ -61,25 +75,30 @@ export function FoldersTable({ account, folders }: { account: string; folders: F
       </GridSheet>
       <CsvButton
         name={`waybill-${account}`}
-        rows={folders}
+        rows={lines}
         columns={[
-          ...(several ? [{ title: "kind", value: (f: Folder) => f.kind }] : []),
-          { title: "from", value: (f) => f.from },
-          { title: "to", value: (f) => f.to },
-          { title: "found", value: (f) => f.counts.found },
-          { title: "carried", value: (f) => f.counts.carried },
-          { title: "paired", value: (f) => f.counts.paired },
-          { title: "excluded", value: (f) => f.counts.excluded },
-          { title: "left_behind", value: (f) => f.counts.leftBehind },
-          { title: "gone", value: (f) => f.gone },
-          { title: "missing", value: (f) => f.missing },
-          { title: "twice", value: (f) => f.twice },
-          { title: "altered", value: (f) => f.altered },
-          { title: "undecided", value: (f) => f.undecided },
-          { title: "octets", value: (f) => f.octets },
-          { title: "closes", value: (f) => String(f.closes) },
+          ...(several ? [{ title: "kind", value: (l: FolderLine) => l.kind }] : []),
+          { title: "from", value: (l) => l.from },
+          { title: "to", value: (l) => l.to },
+          { title: "rule", value: (l) => l.rule },
+          { title: "found", value: (l) => l.found },
+          ...COUNTS.map((c) => ({ title: c.csv, value: (l: FolderLine) => l.sums && c.of(l.sums) })),
+          { title: "undecided", value: (l) => l.sums?.undecided },
+          { title: "octets", value: (l) => l.sums?.octets },
+          { title: "closes", value: (l) => l.sums && String(l.sums.closes) },
         ]}
       />
+    </>
+  );
+}
+
+/** Where it lands, and below that what is worth knowing about it: the rule that sent it there, or how its name was made to fit. */
+function Place({ line }: { line: FolderLine }) {
+  const about = [line.rule, line.note].filter(Boolean).join("; ");
+  return (
+    <>
+      {line.to ?? <span className="soft">stays behind</span>}
+      {about && <div className="soft small">{about}</div>}
     </>
   );
 }

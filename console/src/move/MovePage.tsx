@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import { journalQuery, moveQuery } from "../api/queries";
-import { personQuery } from "../api/surveyQueries";
+import { foldersQuery, personQuery } from "../api/surveyQueries";
 import { JournalTable } from "../journal/JournalTable";
 import { Failure } from "../parts/Failure";
 import { KindTable } from "../parts/KindTable";
@@ -24,9 +24,10 @@ export function MovePage() {
   const { batch, account } = useParams({ from: "/batches/$batch/moves/$account" });
   const detail = useQuery(moveQuery(batch, account));
   const person = useQuery(personQuery(batch, account));
-  const journal = useQuery(journalQuery(batch, account));
+  const preview = useQuery(foldersQuery(batch, account));
+  const journal = useInfiniteQuery(journalQuery({ batch, account }));
   // Both at once: a page that grows in the middle moves what somebody is about to press.
-  if (detail.isPending || person.isPending) return <Loading />;
+  if (detail.isPending || person.isPending || preview.isPending) return <Loading />;
   if (detail.error) return <Failure error={detail.error} again={() => void detail.refetch()} />;
   const { move, folders, passes, leftBehind, differences, comparison, closes, sentence } = detail.data;
   const ofLegs = move.legs.flatMap((leg) => (leg.problem ? [{ kind: leg.kind, problem: leg.problem }] : []));
@@ -69,16 +70,22 @@ export function MovePage() {
         <ComparisonBox move={move} last={comparison} />
         <DifferenceList batch={batch} account={account} items={differences} />
       </div>
-      <h2>Waybill: folders from the old side to the new</h2>
+      <h2>Waybill: where each folder lands, and its sums</h2>
       <p className={closes ? "good" : undefined}>
         {closes ? "✓ " : "… "}
         {sentence}
       </p>
-      <FoldersTable account={account} folders={folders} />
+      <FoldersTable account={account} folders={folders} landings={preview.data?.landings ?? []} />
       <h2>Passes</h2>
       <PassesTable passes={passes} />
       <h2>Journal</h2>
-      {journal.data && <JournalTable entries={journal.data.items} withPlace={false} name={`journal-${account}`} />}
+      {journal.data && (
+        <JournalTable
+          entries={journal.data.pages.flatMap((p) => p.items)}
+          withPlace={false}
+          name={`journal-${account}`}
+        />
+      )}
     </>
   );
 }

@@ -1,10 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { personQuery } from "../api/surveyQueries";
-import { PersonPreview } from "../folders/PersonPreview";
 import { WeightMark } from "../words/findings";
 import { date, number, plural, relative, size } from "../words/format";
 
-/** What the survey of this person found, and where their folders land. */
+/** What the survey of this person found. */
 export function SurveySummary({ batch, account }: { batch: string; account: string }) {
   const person = useQuery(personQuery(batch, account));
   if (!person.data) return null;
@@ -44,8 +43,6 @@ export function SurveySummary({ batch, account }: { batch: string; account: stri
           </div>
         )}
       </div>
-      <h2>Where folders land</h2>
-      <PersonPreview batch={batch} account={account} whatIf={null} />
     </>
   );
 }

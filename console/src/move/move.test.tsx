@@ -37,7 +37,7 @@ describe("the road", () => {
 
 it("tells how far a running pass is, and what is left of it", () => {
   const pass = {
-    kind: "first",
+    kind: "first" as const,
     startedAt: "2027-02-12T18:00:00Z",
     expected: 200,
     settled: 50,
@@ -184,6 +184,7 @@ it("shows where each folder landed and whether its sums close", () => {
   draw(
     <FoldersTable
       account="a"
+      landings={[]}
       folders={[
         {
           kind: "mail",
@@ -261,7 +262,7 @@ describe("a move of several kinds", () => {
     };
     const pass = {
       id: 1,
-      kind: "first",
+      kind: "first" as const,
       started: "2027-02-12T18:00:00Z",
       ended: "2027-02-12T18:01:00Z",
       stopped: false,

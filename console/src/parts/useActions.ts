@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import type { Schemas } from "../api/client";
-import { type ActionName, act, compare, decide, decideDifferences } from "../api/queries";
+import { concerns } from "../api/live";
+import { type ActionName, type Asked, act, compare, decide, decideDifferences } from "../api/queries";
 import { plural } from "../words/format";
 import { notifyFailure, notifySuccess } from "./notify";
 
@@ -23,9 +24,9 @@ const DECIDED: Record<Schemas["DifferenceChoice"], string> = {
 /** What people ask of moves, with a word back and fresh pages after. */
 export function useActions(batch: string) {
   const client = useQueryClient();
-  const refresh = () => client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "session" });
+  const refresh = () => client.invalidateQueries({ predicate: (q) => concerns(q.queryKey, new Set([batch])) });
   const action = useMutation({
-    mutationFn: ({ name, moves }: { name: ActionName; moves: string[] | null }) => act(batch, name, moves),
+    mutationFn: (asked: Asked) => act(batch, asked),
     onSuccess: (result, { name }) => {
       notifySuccess(
         plural(result.changed.length, "person", "people") +

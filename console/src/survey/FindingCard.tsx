@@ -1,16 +1,26 @@
 import { Button, Collapse } from "@mantine/core";
+import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { useDecisions } from "../parts/useDecisions";
 import { WeightMark } from "../words/findings";
 import { plural, size } from "../words/format";
+import type { SurveyAddress } from "./address";
 import { FindingRows } from "./FindingRows";
 import { WayForm } from "./WayForm";
 
 /** One kind of finding: what it is, whom it touches, what will happen, and the ways out for one, some or all. */
 export function FindingCard({ batch, group }: { batch: string; group: Schemas["FindingGroup"] }) {
-  const [open, setOpen] = useState(false);
-  const [selected, setSelected] = useState<Set<string>>(new Set());
+  // In the address, so that one finding can be sent to whoever has to decide about it.
+  const open = useSearch({ from: "/batches/$batch/survey" }).finding === group.code;
+  const navigate = useNavigate({ from: "/batches/$batch/survey" });
+  const setOpen = (on: boolean) =>
+    void navigate({
+      search: (old: SurveyAddress) => ({ ...old, finding: on ? group.code : undefined }),
+      replace: true,
+      resetScroll: false,
+    });
+  const [selected, setSelected] = useState<ReadonlySet<string>>(new Set());
   const decisions = useDecisions(batch);
   const about = [
     plural(group.people, "person", "people"),

@@ -1,79 +1,51 @@
-import { Link } from "@tanstack/react-router";
+import { useNavigate, useSearch } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
-import { type DataColumn, DataTable } from "../parts/DataTable";
-import { date, number, size } from "../words/format";
+import { fetchAll, usePages } from "../api/pages";
+import { fetchInventory, inventoryKey } from "../api/surveyQueries";
+import { CsvButton } from "../parts/CsvButton";
+import { Failure } from "../parts/Failure";
+import { Grid, type Sort } from "../parts/Grid";
+import { SearchBox } from "../parts/SearchBox";
+import { plural } from "../words/format";
+import type { SurveyAddress } from "./address";
+import { inventoryColumns, inventoryCsv } from "./inventoryColumns";
 
-type Account = Schemas["AccountInventory"];
-
-interface Props {
-  batch: string;
-  accounts: Account[];
-  label: string;
-  file: string;
-}
-
-export function InventoryTable({ batch, accounts, label, file }: Props) {
-  const columns: DataColumn<Account>[] = [
-    {
-      title: "Name",
-      csv: "name",
-      value: (a) => `${a.name} <${a.account}>`,
-      cell: (a) => (
-        <>
-          <Link to="/batches/$batch/moves/$account" params={{ batch, account: a.account }}>
-            {a.name}
-          </Link>
-          <div className="soft small">{a.account}</div>
-        </>
-      ),
-    },
-    { title: "Folders", csv: "folders", value: (a) => a.folders, number: true },
-    { title: "Messages", csv: "messages", value: (a) => a.messages, cell: (a) => number(a.messages), number: true },
-    { title: "Size", csv: "octets", value: (a) => a.octets, cell: (a) => size(a.octets), number: true },
-    {
-      title: "To carry",
-      csv: "carry_octets",
-      value: (a) => a.carryOctets,
-      cell: (a) => size(a.carryOctets),
-      number: true,
-    },
-    {
-      title: "Newest",
-      csv: "newest",
-      value: (a) => a.newestMessage,
-      cell: (a) => (a.newestMessage ? date(a.newestMessage) : "–"),
-    },
-    {
-      title: "Largest",
-      csv: "largest_message",
-      value: (a) => a.largestMessage,
-      cell: (a) => size(a.largestMessage),
-      number: true,
-    },
-    {
-      title: "To decide",
-      csv: "open_findings",
-      value: (a) => (a.problem ? "closed" : a.findings),
-      cell: (a) =>
-        a.problem ? (
-          <span className="bad">cannot be entered</span>
-        ) : a.takenAt ? (
-          a.findings
-        ) : (
-          <span className="soft">not looked at</span>
-        ),
-      number: true,
-    },
-  ];
+/** The accounts of everybody, searched and put in order by the service. */
+export function InventoryTable({ batch }: { batch: string }) {
+  const address = useSearch({ from: "/batches/$batch/survey" });
+  const navigate = useNavigate({ from: "/batches/$batch/survey" });
+  const change = (next: SurveyAddress) =>
+    void navigate({ search: (old: SurveyAddress) => ({ ...old, ...next }), replace: true, resetScroll: false });
+  const fetch = fetchInventory(batch, address);
+  const pages = usePages<Schemas["AccountInventory"]>(inventoryKey(batch, address), fetch);
+  if (pages.error) return <Failure error={pages.error} again={pages.again} />;
+  const sort: Sort | null = address.sort ? { by: address.sort, down: address.down === true } : null;
   return (
-    <DataTable
-      label={label}
-      rows={accounts}
-      columns={columns}
-      rowKey={(a) => a.account}
-      empty="Nobody is in this batch."
-      name={file}
-      unit={["account", "accounts"]}
-    />
+    <div>
+      <div className="row" style={{ marginBottom: 8 }}>
+        <SearchBox
+          label="Search accounts"
+          placeholder="Search name or account"
+          value={address.search ?? ""}
+          onSearch={(search) => change({ search: search === "" ? undefined : search })}
+        />
+        <span className="soft" role="status">
+          {pages.total === undefined ? "" : plural(pages.total, "account")}
+        </span>
+      </div>
+      <Grid
+        label="Accounts of this batch"
+        columns={inventoryColumns(batch)}
+        count={pages.total ?? 0}
+        row={pages.row}
+        rowKey={(a) => a.account}
+        sort={sort}
+        onSort={(next) => change({ sort: next?.by as SurveyAddress["sort"], down: next?.down || undefined })}
+        onSight={pages.onSight}
+        empty={pages.total === undefined ? "Fetching…" : "Nobody fits this search."}
+        height={520}
+      />
+      <CsvButton name={`inventory-${batch}`} rows={() => fetchAll(fetch)} columns={inventoryCsv} />
+    </div>
   );
 }

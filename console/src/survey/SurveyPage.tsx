@@ -3,7 +3,7 @@ import { IconEye } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import { batchQuery } from "../api/queries";
-import { estimateQuery, findingsQuery, inventoryQuery, surveyQuery, tidyingQuery } from "../api/surveyQueries";
+import { estimateQuery, findingsQuery, surveyQuery, tidyingQuery } from "../api/surveyQueries";
 import { BatchTabs } from "../batch/BatchTabs";
 import { Failure } from "../parts/Failure";
 import { Loading } from "../parts/Loading";
@@ -11,6 +11,7 @@ import { useActions } from "../parts/useActions";
 import { relative } from "../words/format";
 import { EstimatePicture } from "./EstimatePicture";
 import { FindingCard } from "./FindingCard";
+import { HeaviestTable } from "./HeaviestTable";
 import { InventoryTable } from "./InventoryTable";
 import { SizeBars } from "./SizeBars";
 import { SurveyFigures } from "./SurveyFigures";
@@ -22,14 +23,12 @@ export function SurveyPage() {
   const batch = useQuery(batchQuery(name));
   const survey = useQuery(surveyQuery(name));
   const findings = useQuery(findingsQuery(name));
-  const inventory = useQuery(inventoryQuery(name));
   const tidying = useQuery(tidyingQuery(name));
   const estimate = useQuery(estimateQuery(name));
   const { action } = useActions(name);
-  const error = batch.error ?? survey.error ?? findings.error ?? inventory.error ?? tidying.error ?? estimate.error;
+  const error = batch.error ?? survey.error ?? findings.error ?? tidying.error ?? estimate.error;
   if (error) return <Failure error={error} again={() => void survey.refetch()} />;
-  if (!batch.data || !survey.data || !findings.data || !inventory.data || !tidying.data || !estimate.data)
-    return <Loading />;
+  if (!batch.data || !survey.data || !findings.data || !tidying.data || !estimate.data) return <Loading />;
   const data = survey.data;
   const looked = data.surveyed + data.closed;
   const first = data.oldest ? `, the first ${relative(data.oldest)}` : "";
@@ -77,19 +76,9 @@ export function SurveyPage() {
           <h2>Accounts by size</h2>
           <SizeBars sizes={data.sizes} />
           <h2>The heaviest</h2>
-          <InventoryTable
-            batch={name}
-            accounts={data.heaviest}
-            label="The ten heaviest accounts"
-            file={`heaviest-${name}`}
-          />
+          <HeaviestTable batch={name} accounts={data.heaviest} />
           <h2>Everybody</h2>
-          <InventoryTable
-            batch={name}
-            accounts={inventory.data}
-            label="Accounts of this batch"
-            file={`inventory-${name}`}
-          />
+          <InventoryTable batch={name} />
         </>
       )}
     </>

@@ -16,15 +16,14 @@ export function WayForm({ group, selected, pending, onChoose }: Props) {
   const [way, setWay] = useState<string | null>(null);
   const [value, setValue] = useState("");
   const offer = group.ways.find((w) => w.way === way);
-  const people = selected.map((s) => s.split(" ")[0] ?? s);
-  const choose = (scope: string) => {
+  const choose = (scope: Schemas["DecisionReach"]) => {
     if (!offer) return;
     onChoose({
       code: group.code,
       way: offer.way,
       value: offer.value === null ? null : value,
       scope,
-      moves: scope === "move" ? [...new Set(people)] : null,
+      moves: scope === "move" ? selected : null,
     });
     setWay(null);
   };
@@ -53,9 +52,9 @@ export function WayForm({ group, selected, pending, onChoose }: Props) {
         />
       )}
       {offer &&
-        (people.length > 0 ? (
+        (selected.length > 0 ? (
           <Button loading={pending} onClick={() => choose("move")}>
-            For {plural(new Set(people).size, "person", "people")} chosen
+            For {plural(selected.length, "person", "people")} chosen
           </Button>
         ) : (
           <>

@@ -30,7 +30,7 @@ it("says that nothing needs a person", () => {
 
 it("does not guess the time left before it can be known", () => {
   const pass = {
-    kind: "first",
+    kind: "first" as const,
     startedAt: "2027-02-12T18:00:00Z",
     expected: 200,
     settled: 0,

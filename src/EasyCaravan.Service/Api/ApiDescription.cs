@@ -34,7 +34,7 @@ internal static class ApiDescription
         ["name"] = "The service's name in the plan.",
         ["needsYou"] = "Only moves that somebody has to see to. Default: false.",
         ["route"] = "The route's name in the plan.",
-        ["search"] = "Only people with this in an account, a name or a note; upper and lower case are the same.",
+        ["search"] = "Only rows with this in what people read in them: names, accounts, notes, texts. Upper and lower case are the same.",
         ["skip"] = "Rows of the list to be left out before the page, for a place in its middle; added to the cursor's. Default: 0.",
         ["sort"] = "By what the list is put in order. Default: as the rosters have it.",
         ["stage"] = "Only moves at this stage. Default: at any.",
@@ -64,6 +64,9 @@ internal static class ApiDescription
             Description = "A token of the service: the first is in admin.token of its data folder.",
         };
         document.Security = [new OpenApiSecurityRequirement { [new OpenApiSecuritySchemeReference(Bearer, document)] = [] }];
+        // Met only where it may be null, which leaves its explanation out.
+        if (document.Components.Schemas?.TryGetValue(nameof(FolderUse), out var use) == true)
+            use.Description ??= (await context.GetOrCreateSchemaAsync(typeof(FolderUse), null, cancel)).Description;
         document.AddComponent(nameof(ErrorAnswer), await context.GetOrCreateSchemaAsync(typeof(ErrorAnswer), null, cancel));
     }
 

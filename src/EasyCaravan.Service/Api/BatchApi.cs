@@ -246,7 +246,7 @@ internal static class BatchApi
             throttle.Forget();
         signal.Raise();
         foreach (var move in changed)
-            live.Touch(batch, move);
+            live.Touch(move);
         await using var db = database.Read();
         var accounts = await db.Moves.Where(m => changed.Contains(m.Id)).Select(m => m.FromAccount).ToListAsync(cancel);
         var asked = only?.Count ?? await db.Moves.CountAsync(m => m.Batch == batch, cancel);

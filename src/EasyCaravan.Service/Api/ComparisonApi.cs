@@ -25,7 +25,13 @@ internal static class ComparisonApi
         CancellationToken cancel
     ) => [.. (await Rows(db, batch, moves).OrderBy(r => r.Move).ToListAsync(cancel)).Select(ViewOf)];
 
-    private sealed record PlacedComparison(ComparisonRow Comparison, long Move, string Account, string Name);
+    private sealed class PlacedComparison
+    {
+        public required ComparisonRow Comparison { get; init; }
+        public required long Move { get; init; }
+        public required string Account { get; init; }
+        public required string Name { get; init; }
+    }
 
     private static IQueryable<PlacedComparison> Rows(CaravanDb db, string batch, IReadOnlyCollection<long>? moves)
     {
@@ -36,7 +42,13 @@ internal static class ComparisonApi
             select new { comparison, move };
         if (moves is not null)
             query = query.Where(r => moves.Contains(r.move.Id));
-        return query.Select(r => new PlacedComparison(r.comparison, r.move.Id, r.move.FromAccount, r.move.Name));
+        return query.Select(r => new PlacedComparison
+        {
+            Comparison = r.comparison,
+            Move = r.move.Id,
+            Account = r.move.FromAccount,
+            Name = r.move.Name,
+        });
     }
 
     private static ComparisonView ViewOf(PlacedComparison placed)
@@ -113,7 +125,7 @@ internal static class ComparisonApi
         );
         signal.Raise();
         foreach (var move in asked)
-            live.Touch(batch, move);
+            live.Touch(move);
         await using var db = database.Read();
         var accounts = await db.Moves.Where(m => asked.Contains(m.Id)).Select(m => m.FromAccount).ToListAsync(cancel);
         var all = only?.Count ?? await db.Moves.CountAsync(m => m.Batch == batch, cancel);

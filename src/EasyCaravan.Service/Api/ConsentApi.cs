@@ -80,7 +80,7 @@ internal static class ConsentApi
         if (state is null || await pending.CallbackAsync(state, code, error, cancel) is not { } ended)
             return Problems.NotFound("No such consent is under way.", "Begin it again in the console");
         return Results.Redirect(
-            $"/services?consent={ended.State.State}&account={Uri.EscapeDataString(ended.Pending.Account)}"
+            $"/services?consent={KebabWord.Of(ended.State.State)}&account={Uri.EscapeDataString(ended.Pending.Account)}"
                 + $"&at={Uri.EscapeDataString(ended.Pending.Service.Name)}"
         );
     }

@@ -35,7 +35,13 @@ internal static class DifferenceApi
             ),
         ];
 
-    private sealed record PlacedDifference(DifferenceRow Difference, string From, string To, long Move, string Account);
+    private sealed class PlacedDifference
+    {
+        public required DifferenceRow Difference { get; init; }
+        public required string From { get; init; }
+        public required string To { get; init; }
+        public required string Account { get; init; }
+    }
 
     private static IQueryable<PlacedDifference> Rows(CaravanDb db, string batch, IReadOnlyCollection<long>? moves, bool includeDecided)
     {
@@ -61,7 +67,13 @@ internal static class DifferenceApi
             };
         if (moves is not null)
             query = query.Where(r => moves.Contains(r.move.Id));
-        return query.Select(r => new PlacedDifference(r.difference, r.folder.From, r.folder.To, r.move.Id, r.move.FromAccount));
+        return query.Select(r => new PlacedDifference
+        {
+            Difference = r.difference,
+            From = r.folder.From,
+            To = r.folder.To,
+            Account = r.move.FromAccount,
+        });
     }
 
     private static DifferenceView ViewOf(DifferenceRow row, string batch, string account, string from, string to)
@@ -160,7 +172,7 @@ internal static class DifferenceApi
             signal.Raise();
         }
         foreach (var move in touched)
-            live.Touch(batch, move);
+            live.Touch(move);
         return TypedResults.Ok(new DifferencesDecided(items, touched.Count));
     }
 }

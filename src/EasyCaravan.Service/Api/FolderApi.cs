@@ -233,7 +233,7 @@ internal static class FolderApi
         );
         current.Forget();
         signal.Raise();
-        live.Touch("", 0);
+        live.TouchPlan();
         return await RulesAsync(route, current, cancel);
     }
 

@@ -18,6 +18,7 @@ internal static class JournalApi
         CancellationToken cancel,
         string? batch = null,
         string? account = null,
+        string? search = null,
         string? cursor = null,
         int limit = Paging.Usual
     )
@@ -35,6 +36,19 @@ internal static class JournalApi
             query = query.Where(e => e.Batch == batch);
         if (account is not null)
             query = query.Where(e => e.Person == account);
+        if (!string.IsNullOrWhiteSpace(search))
+        {
+            // Both sides in lower case, because databases differ in whether LIKE respects case.
+#pragma warning disable CA1304, CA1311, CA1862
+            var words = search.Trim().ToLowerInvariant();
+            query = query.Where(e =>
+                e.Text.ToLower().Contains(words)
+                || e.Who.ToLower().Contains(words)
+                || (e.Batch != null && e.Batch.ToLower().Contains(words))
+                || (e.Person != null && e.Person.ToLower().Contains(words))
+            );
+#pragma warning restore CA1304, CA1311, CA1862
+        }
         var (before, wrong) = Paging.Read(cursor);
         if (wrong is not null)
             return wrong;

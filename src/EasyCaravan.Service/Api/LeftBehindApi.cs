@@ -28,7 +28,12 @@ internal static class LeftBehindApi
         CancellationToken cancel
     ) => [.. (await Rows(db, batch, moves, includeAccepted).OrderBy(r => r.Item.Id).ToListAsync(cancel)).Select(r => ViewOf(batch, r))];
 
-    private sealed record PlacedItem(LeftBehindRow Item, string From, string Account);
+    private sealed class PlacedItem
+    {
+        public required LeftBehindRow Item { get; init; }
+        public required string From { get; init; }
+        public required string Account { get; init; }
+    }
 
     private static IQueryable<PlacedItem> Rows(CaravanDb db, string batch, IReadOnlyCollection<long>? moves, bool includeAccepted)
     {
@@ -45,7 +50,12 @@ internal static class LeftBehindApi
             };
         if (moves is not null)
             query = query.Where(r => moves.Contains(r.move.Id));
-        return query.Select(r => new PlacedItem(r.item, r.folder.From, r.move.FromAccount));
+        return query.Select(r => new PlacedItem
+        {
+            Item = r.item,
+            From = r.folder.From,
+            Account = r.move.FromAccount,
+        });
     }
 
     private static LeftBehindView ViewOf(string batch, PlacedItem placed)
@@ -123,7 +133,7 @@ internal static class LeftBehindApi
             signal.Raise();
         }
         foreach (var move in touched)
-            live.Touch(batch, move);
+            live.Touch(move);
         return TypedResults.Ok(new LeftBehindDecided(items, touched.Count));
     }
 }

@@ -16,7 +16,9 @@ internal static class LiveApi
     public static void Map(RouteGroupBuilder api) =>
         api.MapGet("/live", Listen)
             .Produces<List<MoveView>>(contentType: "text/event-stream")
-            .WithSummary("Events: 'moves' with the moves that changed; 'quiet' every 15 s without");
+            .WithSummary(
+                "Events: 'moves' with the moves that changed; 'plan' when the plan or a decision changed; 'quiet' every 15 s without"
+            );
 
     private static IResult Listen(
         LiveHub hub,
@@ -59,8 +61,16 @@ internal static class LiveApi
                 if (end.IsCancellationRequested)
                     break;
                 var ids = new HashSet<long>();
+                var plan = false;
                 while (ids.Count < 500 && listener.Reader.TryRead(out var touched))
-                    ids.Add(touched.Move);
+                    if (touched.Move is { } move)
+                        ids.Add(move);
+                    else
+                        plan = true;
+                if (plan)
+                    yield return new SseItem<List<MoveView>>([], "plan");
+                if (ids.Count == 0)
+                    continue;
                 await using var db = database.Read();
                 var resting = throttle.RestingBatches((await current.GetAsync(CancellationToken.None)).Plan);
                 yield return new SseItem<List<MoveView>>(

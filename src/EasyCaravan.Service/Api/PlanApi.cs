@@ -66,7 +66,7 @@ internal static class PlanApi
             current.Forget();
             throttle.Forget();
             signal.Raise();
-            live.Touch("", 0);
+            live.TouchPlan();
         }
         await using var db = database.Read();
         return TypedResults.Ok(

@@ -142,11 +142,13 @@ internal static class SurveyApi
             InventoryOrder.Roster => descending ? accounts.Reverse() : accounts,
             InventoryOrder.Name => By(a => a.Name, StringComparer.InvariantCultureIgnoreCase),
             InventoryOrder.Account => By(a => a.Account, StringComparer.OrdinalIgnoreCase),
+            InventoryOrder.Folders => By(a => a.Folders),
             InventoryOrder.Messages => By(a => a.Messages),
             InventoryOrder.Octets => By(a => a.Octets),
             InventoryOrder.CarryMessages => By(a => a.CarryMessages),
             InventoryOrder.CarryOctets => By(a => a.CarryOctets),
             InventoryOrder.OldestMessage => By(a => a.OldestMessage),
+            InventoryOrder.NewestMessage => By(a => a.NewestMessage),
             InventoryOrder.LargestMessage => By(a => a.LargestMessage),
             InventoryOrder.ToMessages => By(a => a.ToMessages),
             InventoryOrder.FreeOctets => By(a => a.FreeOctets),
@@ -374,7 +376,7 @@ internal static class SurveyApi
                 await moves.DecideDifferencesAsync(one, only, null, DifferenceKind.Altered, DifferenceDecision.Accept, who, cancel);
         cache.Forget();
         signal.Raise();
-        live.Touch(batch, 0);
+        live.TouchPlan();
         await using var db = database.Read();
         return TypedResults.Ok(new DecisionResult(only?.Count ?? await db.Moves.CountAsync(m => batches.Contains(m.Batch), cancel)));
     }

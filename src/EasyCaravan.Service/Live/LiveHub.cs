@@ -3,18 +3,24 @@ using System.Threading.Channels;
 
 namespace EasyCaravan.Service.Live;
 
-/// <summary>A move that changed, for whoever listens.</summary>
-internal readonly record struct Touched(string Batch, long Move);
+/// <summary>What changed, for whoever listens.</summary>
+/// <param name="Move">Null: something that may concern everybody, such as the plan or a decision.</param>
+internal readonly record struct Touched(long? Move);
 
 /// <summary>Tells listeners which moves changed. A slow listener loses the oldest events and never delays a pass.</summary>
 internal sealed class LiveHub
 {
     private readonly ConcurrentDictionary<Channel<Touched>, byte> _listeners = new();
 
-    public void Touch(string batch, long move)
+    public void Touch(long move) => Tell(new Touched(move));
+
+    /// <summary>The plan changed, or a decision that may concern everybody.</summary>
+    public void TouchPlan() => Tell(new Touched(null));
+
+    private void Tell(Touched touched)
     {
         foreach (var listener in _listeners.Keys)
-            listener.Writer.TryWrite(new Touched(batch, move));
+            listener.Writer.TryWrite(touched);
     }
 
     public Channel<Touched> Listen()

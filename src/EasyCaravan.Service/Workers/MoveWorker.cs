@@ -51,7 +51,7 @@ internal sealed class MoveWorker(
     {
         var person = claim.Person;
         var pass = new RunningPass(claim);
-        live.Touch(person.Batch, person.Id);
+        live.Touch(person.Id);
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping);
         var timetable = await plan.TimetableOfAsync(person.Batch, CancellationToken.None);
         if (claim.State.Wanted is not PassKind.Survey && timetable?.ClosesAt(Now) is { } closes)
@@ -61,7 +61,7 @@ internal sealed class MoveWorker(
         await stop.CancelAsync();
         await heart;
         await EndAsync(pass, end, timetable);
-        live.Touch(person.Batch, person.Id);
+        live.Touch(person.Id);
     }
 
     /// <summary>Keeps the lease, tells progress, and stops the pass when a person held the move or another worker has it.</summary>
@@ -78,7 +78,7 @@ internal sealed class MoveWorker(
                 else if (time.GetElapsedTime(began) > options.TimeSlice && await OthersWaitAsync(stop.Token))
                     await stop.CancelAsync();
                 await WriteNotesAsync(pass);
-                live.Touch(claim.Person.Batch, claim.Person.Id);
+                live.Touch(claim.Person.Id);
             }
         }
         catch (OperationCanceledException)

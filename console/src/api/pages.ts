@@ -1,0 +1,58 @@
+import { type QueryKey, useQueries } from "@tanstack/react-query";
+import { useCallback, useRef, useState } from "react";
+
+/** One page of a list that the service keeps. */
+export interface PageOf<T> {
+  items: T[];
+  next: string | null;
+  total: number | null;
+}
+
+export type FetchPage<T> = (skip: number, limit: number) => Promise<PageOf<T>>;
+
+/** Rows of a page while somebody scrolls. */
+const SIZE = 100;
+/** Rows of a page where all are wanted: the most that the service gives. */
+const LARGEST = 1000;
+
+/** Rows of a long list, fetched as they come in sight. */
+export function usePages<T>(key: QueryKey, fetch: FetchPage<T>) {
+  const [sight, setSight] = useState({ first: 0, last: 0 });
+  const from = Math.floor(sight.first / SIZE);
+  const to = Math.floor(sight.last / SIZE);
+  const pages = useQueries({
+    queries: Array.from({ length: to - from + 1 }, (_, i) => ({
+      queryKey: [...key, from + i],
+      queryFn: () => fetch((from + i) * SIZE, SIZE),
+      // While another search or order is fetched, the same page of the one before stays in sight.
+      placeholderData: (old: PageOf<T> | undefined, before: { queryKey: QueryKey } | undefined) =>
+        before?.queryKey.at(-1) === from + i ? old : undefined,
+    })),
+  });
+  const onSight = useCallback(
+    (first: number, last: number) =>
+      setSight((old) => (old.first === first && old.last === last ? old : { first, last })),
+    [],
+  );
+  // Kept while the pages in sight are fetched: a list that shrank to nothing meanwhile would scroll back to its top.
+  const known = useRef<number>(undefined);
+  const total = pages.find((p) => p.data)?.data?.total ?? known.current;
+  known.current = total;
+  return {
+    total,
+    row: (place: number): T | undefined => pages[Math.floor(place / SIZE) - from]?.data?.items[place % SIZE],
+    error: pages.find((p) => p.error)?.error ?? null,
+    again: () => void Promise.all(pages.map((p) => p.refetch())),
+    onSight,
+  };
+}
+
+/** Every row of a list, for a file. */
+export async function fetchAll<T>(fetch: FetchPage<T>): Promise<T[]> {
+  const all: T[] = [];
+  for (;;) {
+    const page = await fetch(all.length, LARGEST);
+    all.push(...page.items);
+    if (page.next === null || page.items.length === 0) return all;
+  }
+}

@@ -1,0 +1,32 @@
+import { useState } from "react";
+import type { Schemas } from "../api/client";
+import { CsvButton } from "../parts/CsvButton";
+import { Grid } from "../parts/Grid";
+import { inventoryColumns, inventoryCsv } from "./inventoryColumns";
+
+interface Props {
+  batch: string;
+  /** The largest first. */
+  accounts: Schemas["AccountInventory"][];
+}
+
+/** The few largest accounts: they decide how long a batch takes. */
+export function HeaviestTable({ batch, accounts }: Props) {
+  const [columns] = useState(() => inventoryColumns(batch).map(({ by: _, ...column }) => column));
+  return (
+    <div>
+      <Grid
+        label="The ten heaviest accounts"
+        columns={columns}
+        count={accounts.length}
+        row={(place) => accounts[place]}
+        rowKey={(a) => a.account}
+        sort={null}
+        onSort={() => {}}
+        empty="Nobody was looked at yet."
+        height={520}
+      />
+      <CsvButton name={`heaviest-${batch}`} rows={accounts} columns={inventoryCsv} />
+    </div>
+  );
+}

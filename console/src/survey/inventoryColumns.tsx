@@ -1,0 +1,54 @@
+import { Link } from "@tanstack/react-router";
+import type { Schemas } from "../api/client";
+import type { GridColumn } from "../parts/Grid";
+import type { CsvColumn } from "../words/csv";
+import { date, number, size } from "../words/format";
+
+type Account = Schemas["AccountInventory"];
+
+/** What a table of accounts shows; "by" is the service's word for the order. */
+export const inventoryColumns = (batch: string): GridColumn<Account>[] => [
+  {
+    title: "Name",
+    by: "name",
+    cell: (a) => (
+      <>
+        <Link to="/batches/$batch/moves/$account" params={{ batch, account: a.account }}>
+          {a.name}
+        </Link>
+        <div className="soft small">{a.account}</div>
+      </>
+    ),
+  },
+  { title: "Folders", by: "folders", cell: (a) => a.folders, number: true },
+  { title: "Messages", by: "messages", cell: (a) => number(a.messages), number: true },
+  { title: "Size", by: "octets", cell: (a) => size(a.octets), number: true },
+  { title: "To carry", by: "carry-octets", cell: (a) => size(a.carryOctets), number: true },
+  { title: "Newest", by: "newest-message", cell: (a) => (a.newestMessage ? date(a.newestMessage) : "–") },
+  { title: "Largest", by: "largest-message", cell: (a) => size(a.largestMessage), number: true },
+  {
+    title: "To decide",
+    by: "findings",
+    cell: (a) =>
+      a.problem ? (
+        <span className="bad">cannot be entered</span>
+      ) : a.takenAt ? (
+        a.findings
+      ) : (
+        <span className="soft">not looked at</span>
+      ),
+    number: true,
+  },
+];
+
+export const inventoryCsv: CsvColumn<Account>[] = [
+  { title: "name", value: (a) => a.name },
+  { title: "account", value: (a) => a.account },
+  { title: "folders", value: (a) => a.folders },
+  { title: "messages", value: (a) => a.messages },
+  { title: "octets", value: (a) => a.octets },
+  { title: "carry_octets", value: (a) => a.carryOctets },
+  { title: "newest", value: (a) => a.newestMessage },
+  { title: "largest_message", value: (a) => a.largestMessage },
+  { title: "open_findings", value: (a) => (a.problem ? "closed" : a.findings) },
+];
