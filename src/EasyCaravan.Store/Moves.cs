@@ -10,6 +10,10 @@ namespace EasyCaravan.Store;
 /// <summary>What people ask of moves: each a pure step of <see cref="MoveState"/>, kept together with its line in the journal.</summary>
 public sealed class Moves(Database database, Journal journal, TimeProvider time)
 {
+    private const long LastInLine = long.MaxValue;
+
+    private const int NumbersPerQuery = 500;
+
     /// <summary>Applies a step to each of the moves; moves that it does not change are not written.</summary>
     /// <param name="who">Who asked.</param>
     /// <param name="verb">For the journal, such as <c>held</c>.</param>
@@ -94,7 +98,6 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
         database.WriteAsync(
             async db =>
             {
-                const long Unknown = long.MaxValue;
                 if (!smallFirst)
                     await db
                         .Moves.Where(m => m.Batch == batch && m.Rank != 0)
@@ -106,7 +109,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
                             set =>
                                 set.SetProperty(
                                     m => m.Rank,
-                                    m => db.Surveys.Where(s => s.MoveId == m.Id).Select(s => (long?)s.Octets).FirstOrDefault() ?? Unknown
+                                    m => db.Surveys.Where(s => s.MoveId == m.Id).Select(s => (long?)s.Octets).FirstOrDefault() ?? LastInLine
                                 ),
                             cancel
                         );
@@ -129,9 +132,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
         database.WriteAsync<(int, IReadOnlyList<long>)>(
             async db =>
             {
-                var moves = await Chosen(db, batch, only).ToDictionaryAsync(m => m.Id, cancel);
-                var ids = moves.Keys.ToList();
-                var folders = await db.LedgerFolders.AsTracking().Where(f => ids.Contains(f.MoveId)).ToDictionaryAsync(f => f.Id, cancel);
+                var (accounts, folders) = await PagesAsync(db, batch, only, cancel);
                 var folderIds = folders.Keys.ToList();
                 var rows = await db
                     .LeftBehind.AsTracking()
@@ -140,19 +141,11 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
                 if (items is not null)
                     rows = [.. rows.Where(r => items.Contains(r.Id))];
                 var whole = accept ? [] : rows.Where(r => r.Number == 0).Select(r => r.FolderId).ToHashSet();
-                foreach (var row in rows)
-                {
-                    if (whole.Contains(row.FolderId))
-                    {
-                        db.Entry(row).State = EntityState.Detached;
-                        continue;
-                    }
+                foreach (var row in rows.Where(r => !whole.Contains(r.FolderId)))
                     (row.State, row.AcceptedBy) = accept ? (LeftBehindState.Accepted, who) : (LeftBehindState.Retry, null);
-                    if (accept)
-                        continue;
-                    await db.LedgerItems.Where(i => i.FolderId == row.FolderId && i.Number == row.Number).ExecuteDeleteAsync(cancel);
-                    folders[row.FolderId].Reopened = true;
-                }
+                if (!accept)
+                    foreach (var own in rows.Where(r => !whole.Contains(r.FolderId)).GroupBy(r => r.FolderId))
+                        await StrikeOutAsync(db, folders[own.Key], own.Select(r => r.Number), cancel);
                 var touched = rows.GroupBy(r => folders[r.FolderId].MoveId).ToList();
                 await db.SaveChangesAsync(cancel);
                 foreach (var folder in whole)
@@ -163,7 +156,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
                         db,
                         who,
                         batch,
-                        new MoveRowName(move.Key, moves[move.Key].FromAccount),
+                        new MoveRowName(move.Key, accounts[move.Key]),
                         $"{(accept ? "accepted that" : "asked for another try of")} {move.Sum(i => i.Messages)} message(s) left "
                             + $"behind{(accept ? " stay behind" : "")}"
                     );
@@ -190,9 +183,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
         database.WriteAsync<(int, IReadOnlyList<long>)>(
             async db =>
             {
-                var moves = await Chosen(db, batch, only).ToDictionaryAsync(m => m.Id, cancel);
-                var ids = moves.Keys.ToList();
-                var folders = await db.LedgerFolders.AsTracking().Where(f => ids.Contains(f.MoveId)).ToDictionaryAsync(f => f.Id, cancel);
+                var (accounts, folders) = await PagesAsync(db, batch, only, cancel);
                 var folderIds = folders.Keys.ToList();
                 var rows = (
                     await db
@@ -203,26 +194,20 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
                     .Where(d => (items is null || items.Contains(d.Id)) && (kind is null || d.Kind == kind) && decision.AppliesTo(d.Kind))
                     .ToList();
                 foreach (var row in rows)
+                    (row.DecidedBy, row.State) = (
+                        who,
+                        decision switch
+                        {
+                            DifferenceDecision.Accept => DifferenceState.Accepted,
+                            DifferenceDecision.RemoveSecond => DifferenceState.Remove,
+                            DifferenceDecision.CarryAgain => row.State,
+                        }
+                    );
+                if (decision is DifferenceDecision.CarryAgain)
                 {
-                    row.DecidedBy = who;
-                    switch (decision)
-                    {
-                        case DifferenceDecision.Accept:
-                            row.State = DifferenceState.Accepted;
-                            break;
-                        case DifferenceDecision.RemoveSecond:
-                            row.State = DifferenceState.Remove;
-                            break;
-                        case DifferenceDecision.CarryAgain:
-                            // Deleted from the ledger, the message counts as new: the next pass checks whether it is on the to side after
-                            // all, and carries it if not.
-                            await db
-                                .LedgerItems.Where(i => i.FolderId == row.FolderId && i.Number == row.Number)
-                                .ExecuteDeleteAsync(cancel);
-                            folders[row.FolderId].Reopened = true;
-                            db.Differences.Remove(row);
-                            break;
-                    }
+                    foreach (var own in rows.GroupBy(r => r.FolderId))
+                        await StrikeOutAsync(db, folders[own.Key], own.Select(r => r.Number), cancel);
+                    db.Differences.RemoveRange(rows);
                 }
                 var touched = rows.GroupBy(r => folders[r.FolderId].MoveId).ToList();
                 await db.SaveChangesAsync(cancel);
@@ -234,7 +219,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
                         db,
                         who,
                         batch,
-                        new MoveRowName(move.Key, moves[move.Key].FromAccount),
+                        new MoveRowName(move.Key, accounts[move.Key]),
                         $"{decision.Words()} {move.Count()} message(s) that differ between the sides"
                     );
                 }
@@ -242,6 +227,30 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
             },
             cancel
         );
+
+    /// <summary>The accounts of moves by their number, and the pages of their ledgers.</summary>
+    private static async Task<(Dictionary<long, string> Accounts, Dictionary<long, LedgerFolderRow> Pages)> PagesAsync(
+        CaravanDb db,
+        string batch,
+        IReadOnlyCollection<long>? only,
+        CancellationToken cancel
+    )
+    {
+        var moves = Chosen(db, batch, only);
+        var pages = await db.LedgerFolders.AsTracking().Where(f => moves.Any(m => m.Id == f.MoveId)).ToDictionaryAsync(f => f.Id, cancel);
+        return (await moves.ToDictionaryAsync(m => m.Id, m => m.FromAccount, cancel), pages);
+    }
+
+    /// <summary>
+    /// Deleted from the ledger, messages count as new: the next pass checks whether they are on the to side after all, and carries those
+    /// that are not.
+    /// </summary>
+    private static async Task StrikeOutAsync(CaravanDb db, LedgerFolderRow page, IEnumerable<long> numbers, CancellationToken cancel)
+    {
+        foreach (var some in numbers.Chunk(NumbersPerQuery))
+            await db.LedgerItems.Where(i => i.FolderId == page.Id && some.Contains(i.Number)).ExecuteDeleteAsync(cancel);
+        page.Reopened = true;
+    }
 
     private static IQueryable<MoveRow> Chosen(CaravanDb db, string batch, IReadOnlyCollection<long>? only) =>
         only is null ? db.Moves.Where(m => m.Batch == batch) : db.Moves.Where(m => m.Batch == batch && only.Contains(m.Id));

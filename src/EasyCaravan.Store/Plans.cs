@@ -8,6 +8,20 @@ using NodaTime;
 
 namespace EasyCaravan.Store;
 
+/// <summary>What applying a plan changed, or would change.</summary>
+/// <param name="People">Whom.</param>
+/// <param name="Settings">What else of the plan, in words.</param>
+/// <param name="Errors">Why nothing was applied; none when it was.</param>
+public sealed record PlanOutcome(IReadOnlyList<PersonChange> People, IReadOnlyList<string> Settings, IReadOnlyList<PlanError> Errors);
+
+/// <summary>The plan that has to be in force for another to take its place.</summary>
+/// <param name="Ids">One of these; null: any plan, but there has to be one.</param>
+public sealed record ExpectedPlan(IReadOnlySet<long>? Ids)
+{
+    /// <param name="inForce">Null: no plan is in force.</param>
+    public bool IsMetBy(long? inForce) => inForce is { } id && (Ids is null || Ids.Contains(id));
+}
+
 /// <summary>What applying a plan does, or would do, to one person.</summary>
 public sealed record PersonChange(string Batch, string Account, string Change);
 
@@ -65,34 +79,35 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
 
     /// <summary>Applies a checked plan: all of it, or nothing when there is a conflict.</summary>
     /// <param name="dryRun">Only says what would change.</param>
-    /// <param name="expected">Ids of plans one of which has to be in force; null: any, or none.</param>
+    /// <param name="expected">Which plan has to be in force; null: any, or none.</param>
     /// <exception cref="StalePlanException">None of the expected plans is in force.</exception>
-    public Task<(IReadOnlyList<PersonChange> Changes, IReadOnlyList<PlanError> Errors)> ApplyAsync(
+    public Task<PlanOutcome> ApplyAsync(
         Plan plan,
         PlanBundle bundle,
         string who,
         bool dryRun,
-        IReadOnlySet<long>? expected,
+        ExpectedPlan? expected,
         CancellationToken cancel
     ) =>
-        database.WriteAsync<(IReadOnlyList<PersonChange>, IReadOnlyList<PlanError>)>(
+        database.WriteAsync(
             async db =>
             {
                 var before = await CurrentAsync(db, cancel);
-                if (expected is not null && (before is null || !expected.Contains(before.Value.Row.Id)))
+                if (expected is not null && !expected.IsMetBy(before?.Row.Id))
                     throw new StalePlanException();
                 var people = new PlanPeople(db, secrets, Instant.FromDateTimeOffset(time.GetUtcNow()));
                 await people.CheckAsync(plan, bundle.Name, cancel);
                 if (people.Errors.Count > 0)
-                    return ([], people.Errors);
+                    return new PlanOutcome([], [], people.Errors);
                 var known = RosterDigests.Open(before?.Row.Rosters, secrets);
                 var digests = RosterDigests.Of(plan, bundle);
                 foreach (var batch in plan.Batches.Where(b => known.GetValueOrDefault(b.Name) != digests[b.Name]))
                     await people.SetAsync(batch, plan.Routes.First(r => r.Name == batch.Route).Carry, dryRun, cancel);
                 await people.RemoveGoneAsync(dryRun, cancel);
                 var changes = people.Changes;
+                var settings = PlanChanges.Between(before?.Row.Text, bundle.Text);
                 if (dryRun)
-                    return (changes, []);
+                    return new PlanOutcome(changes, settings, []);
                 await ReopenExcludedAsync(db, before?.Plan, plan, cancel);
                 Reschedule(db, before?.Plan, plan);
                 await ChangeKindsAsync(db, before?.Plan, plan, cancel);
@@ -108,7 +123,6 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
                         AppliedBy = who,
                     }
                 );
-                var settings = PlanChanges.Between(before?.Row.Text, bundle.Text);
                 journal.Add(
                     db,
                     who,
@@ -116,7 +130,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
                     null,
                     $"applied the plan {bundle.Name}: {string.Join("; ", settings.Prepend(Summarise(changes)))}"
                 );
-                return (changes, []);
+                return new PlanOutcome(changes, settings, []);
             },
             cancel
         );

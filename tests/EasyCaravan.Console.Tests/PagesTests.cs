@@ -102,7 +102,7 @@ public sealed class PagesTests(ConsoleFixture fixture)
         await Expect(page.GetByLabel("Search people")).ToHaveValueAsync("passenger 29");
         await page.GetByRole(AriaRole.Button, new() { Name = "Account", Exact = true }).ClickAsync();
         await Expect(rows.First).ToContainTextAsync("Passenger 29");
-        await page.GetByLabel("Filter by condition").ClickAsync();
+        await page.GetByRole(AriaRole.Combobox, new() { Name = "Filter by condition" }).ClickAsync();
         await page.GetByRole(AriaRole.Option, new() { Name = "Held" }).ClickAsync();
         await Expect(page.GetByText("Nobody fits this search.")).ToBeVisibleAsync();
         await Expect(page).ToHaveURLAsync(new System.Text.RegularExpressions.Regex("condition=held.*sort=account"));

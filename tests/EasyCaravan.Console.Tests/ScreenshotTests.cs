@@ -12,6 +12,7 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
     [InlineData("today", "/", false)]
     [InlineData("batch", "/batches/deckhands", false)]
     [InlineData("move", "/batches/deckhands/moves/bram.tolland@saltmarsh.example", false)]
+    [InlineData("move-folders", "/batches/deckhands/moves/bram.tolland@saltmarsh.example", false)]
     [InlineData("differences", "/batches/harbour-office/moves/jonas.kettle@saltmarsh.example", false)]
     [InlineData("survey", "/batches/engineers/survey", false)]
     [InlineData("folders", "/batches/engineers/folders", false)]
@@ -34,8 +35,10 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
             await card.GetByRole(AriaRole.Button, new() { Name = "Try" }).ClickAsync();
             await card.GetByText("All is well").WaitForAsync();
         }
-        if (name == "differences")
-            await page.GetByRole(AriaRole.Heading, new() { Name = "Differences between the sides" })
+        if (name == "batch")
+            await page.Locator("tbody tr[aria-rowindex]").First.WaitForAsync();
+        if (name is "differences" or "move-folders")
+            await page.GetByRole(AriaRole.Heading, new() { Name = name == "move-folders" ? "Waybill" : "Differences between the sides" })
                 .EvaluateAsync("e => e.scrollIntoView()");
         var picture = await page.ScreenshotAsync(new() { Animations = ScreenshotAnimations.Disabled });
         Assert.True(picture.Length > 20_000, "The page is nearly empty.");

@@ -12,7 +12,9 @@ public sealed class CuttingProxy : IAsyncDisposable
     private readonly Task _accepting;
     private readonly HashSet<Task> _sessions = [];
     private readonly Lock _lock = new();
+    private readonly List<(long At, TaskCompletionSource Reached)> _marks = [];
     private long _cut;
+    private long _passed;
 
     /// <param name="target">The server's port.</param>
     /// <param name="life">Octets, of both directions together, that the next connection lives for; null: as long as it likes.</param>
@@ -27,6 +29,26 @@ public sealed class CuttingProxy : IAsyncDisposable
 
     /// <summary>Connections cut so far.</summary>
     public long Cut => Interlocked.Read(ref _cut);
+
+    /// <summary>Waits until so many more octets have passed, of both directions and all connections together.</summary>
+    public async Task PassedAsync(long octets)
+    {
+        var reached = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
+        lock (_lock)
+            _marks.Add((_passed + octets, reached));
+        await reached.Task.WaitAsync(TimeSpan.FromMinutes(2));
+    }
+
+    private void Count(int octets)
+    {
+        lock (_lock)
+        {
+            _passed += octets;
+            foreach (var mark in _marks.Where(m => m.At <= _passed))
+                mark.Reached.TrySetResult();
+            _marks.RemoveAll(m => m.At <= _passed);
+        }
+    }
 
     /// <summary>
     /// Waits until the server has ended every session, also those whose client was cut off: whatever it was told, it has done by then.
@@ -72,7 +94,15 @@ public sealed class CuttingProxy : IAsyncDisposable
         using (client)
         {
             client.NoDelay = true;
-            await server.ConnectAsync(IPAddress.Loopback, _target);
+            try
+            {
+                await server.ConnectAsync(IPAddress.Loopback, _target);
+            }
+            catch (SocketException)
+            {
+                // The server is down: whoever called is sent away.
+                return;
+            }
             var left = life ?? long.MaxValue;
             var cut = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
             async Task PumpAsync(NetworkStream from, NetworkStream to)
@@ -85,6 +115,7 @@ public sealed class CuttingProxy : IAsyncDisposable
                     {
                         var before = Interlocked.Add(ref left, -count) + count;
                         await to.WriteAsync(buffer.AsMemory(0, (int)Math.Clamp(before, 0, count)));
+                        Count(count);
                         if (before > count)
                             continue;
                         cut.TrySetResult();

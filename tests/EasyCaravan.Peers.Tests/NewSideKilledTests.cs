@@ -25,16 +25,17 @@ public sealed partial class NewSideKilledTests(TwoServers servers)
     [InlineData("mdbox")]
     public Task Killed_thirty_times_every_double_is_named_and_can_be_removed(string storage) => KillAsync(storage, 32);
 
+    /// <summary>What the messages of one life take at least, in octets.</summary>
+    private const int FreshOctets = 400 * 700;
+
     private async Task KillAsync(string storage, int kills)
     {
         var account = servers.NewAccounts(1)[0];
         await using var there = await DovecotServer.StartAsync('.', new DovecotManners { Storage = storage });
         there.SetUser(account, TwoServers.Password);
+        await using var way = new CuttingProxy(there.PlainPort, () => null);
         await using var service = await TestService.StartAsync();
-        await service.ApplyAsync(
-            TwoServers.PlanBetween(servers.From.PlainPort, there.PlainPort),
-            ("crew.csv", TwoServers.Roster([account]))
-        );
+        await service.ApplyAsync(TwoServers.PlanBetween(servers.From.PlainPort, way.Port), ("crew.csv", TwoServers.Roster([account])));
         var chance = new Random(4711);
         var planted = 0;
         for (var life = 0; life < kills; life++)
@@ -42,9 +43,10 @@ public sealed partial class NewSideKilledTests(TwoServers servers)
             using (var from = await servers.AtFromAsync(account))
                 await from.AppendAsync("INBOX", Enumerable.Range(planted, 400).Select(Message));
             planted += 400;
+            var reached = way.PassedAsync(chance.Next(1, FreshOctets / 2));
             await service.RunAsync(life == 0 ? "start" : "catch-up", "crew");
             await service.RunAsync("retry", "crew");
-            await Task.Delay(chance.Next(5, 350));
+            await reached;
             await there.KillAsync();
             await there.StartAsync();
         }

@@ -40,6 +40,8 @@ export function usePages<T>(key: QueryKey, fetch: FetchPage<T>) {
   known.current = total;
   return {
     total,
+    /** What is in sight is what was asked for last, not what was there before. */
+    isFresh: pages.every((p) => p.data !== undefined && !p.isPlaceholderData),
     row: (place: number): T | undefined => pages[Math.floor(place / SIZE) - from]?.data?.items[place % SIZE],
     error: pages.find((p) => p.error)?.error ?? null,
     again: () => void Promise.all(pages.map((p) => p.refetch())),

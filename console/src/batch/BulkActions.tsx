@@ -17,11 +17,13 @@ interface Props {
   chosen: Move[];
   /** How many fit the filters. */
   shown: number;
+  /** What is shown fits the filters already: nobody is acted on who is not seen. */
+  ready: boolean;
   filters: Filters;
 }
 
 /** What can be asked of the people chosen, or of everybody who fits the filters where nobody is chosen. */
-export function BulkActions({ batch, chosen, shown, filters }: Props) {
+export function BulkActions({ batch, chosen, shown, ready, filters }: Props) {
   const { action } = useActions(batch);
   const [leaving, setLeaving] = useState(false);
   const [saving, setSaving] = useState(false);
@@ -53,9 +55,9 @@ export function BulkActions({ batch, chosen, shown, filters }: Props) {
           <Button
             rightSection={<IconChevronDown size={16} aria-hidden />}
             loading={action.isPending}
-            disabled={shown === 0}
+            disabled={shown === 0 || !ready}
           >
-            Act on {all ? `all ${number(shown)} shown` : `${chosen.length} chosen`}
+            Act on {all ? (shown > 0 ? `all ${number(shown)} shown` : "all shown") : `${chosen.length} chosen`}
           </Button>
         </Menu.Target>
         <Menu.Dropdown>

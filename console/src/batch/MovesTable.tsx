@@ -1,4 +1,4 @@
-import { Select, Switch } from "@mantine/core";
+import { Checkbox, Select } from "@mantine/core";
 import { useState } from "react";
 import type { Condition, Move, Schemas } from "../api/client";
 import { usePages } from "../api/pages";
@@ -51,8 +51,8 @@ export function MovesTable({ batch, people, filters, onFilters }: Props) {
             onChange={(value) => change({ condition: (value as Condition | null) ?? undefined })}
             w={170}
           />
-          <Switch
-            label="To see to"
+          <Checkbox
+            label="Needs somebody"
             checked={filters.needsYou === true}
             onChange={(e) => change({ needsYou: e.currentTarget.checked || undefined })}
           />
@@ -64,7 +64,13 @@ export function MovesTable({ batch, people, filters, onFilters }: Props) {
                 : plural(shown, "person", "people")}
           </span>
         </div>
-        <BulkActions batch={batch} chosen={[...chosen.values()]} shown={shown} filters={filters} />
+        <BulkActions
+          batch={batch}
+          chosen={[...chosen.values()]}
+          shown={shown}
+          ready={pages.isFresh}
+          filters={filters}
+        />
       </div>
       <Grid
         label="People of this batch"

@@ -9,7 +9,7 @@ namespace EasyCaravan.Core.Pacing;
 public sealed class Allowance(long? octets, bool untouched, Fault? spent)
 {
     private readonly Lock _lock = new();
-    private long _left = octets ?? long.MaxValue;
+    private long _left = octets.GetValueOrDefault();
     private bool _untouched = untouched;
 
     public static Allowance Unlimited { get; } = new(null, false, null);

@@ -85,7 +85,7 @@ public sealed class RateLimiter(double? messages, double? octets, TimeProvider t
                 return;
             _complainedAt = _askedAt = now;
             _before = Math.Max(_before ?? 0, measured);
-            _asked = Math.Max(Math.Max(1, _before.Value / MostSlowed), Math.Min(_asked ?? double.MaxValue, measured) / 2);
+            _asked = Math.Max(Math.Max(1, _before.Value / MostSlowed), Math.Min(_asked ?? measured, measured) / 2);
             _slowed = new Bucket(_asked, time);
         }
     }

@@ -49,10 +49,12 @@ public sealed record Decision(DecisionScope Scope, FindingCode Code, Resolution 
             {
                 Mail = rules.Mail with
                 {
-                    Largest = Math.Min(
-                        rules.Mail.Largest ?? long.MaxValue,
-                        ByteCount.TryParse(Value!, out var octets) ? octets : throw new FormatException(Value)
-                    ),
+                    // The smaller of the two; a rule that sets none leaves the decision's.
+                    Largest = new[]
+                    {
+                        rules.Mail.Largest,
+                        ByteCount.TryParse(Value!, out var octets) ? octets : throw new FormatException(Value),
+                    }.Min(),
                 },
             },
             (_, Resolution.DropKeywords) => rules with { Mail = rules.Mail with { DropKeywords = true } },

@@ -166,7 +166,7 @@ public sealed class FolderMap
         for (var number = 2; ; number++)
         {
             var suffix = $" ({number})";
-            var last = Cut(place.Names[^1], (_names.Longest ?? int.MaxValue) - suffix.Length);
+            var last = _names.Longest is { } longest ? Cut(place.Names[^1], longest - suffix.Length) : place.Names[^1];
             var candidate = FolderPath.Of(place.Names.SetItem(place.Names.Length - 1, last + suffix));
             if (!_taken.ContainsKey(candidate.ToString()) && _owners[candidate.ToString()].All(o => o.Equals(from)))
                 return candidate;
@@ -255,8 +255,8 @@ public sealed class FolderMap
             return path;
         var names = path.Names.ToList();
         var shaping = _rules.Shaping;
-        var deepest = _separator is null ? 1 : _names.Deepest ?? int.MaxValue;
-        if (names.Count > deepest)
+        int? most = _separator is null ? 1 : _names.Deepest;
+        if (most is { } deepest && names.Count > deepest)
         {
             why.Add(ShapedFor.TooDeep);
             if (shaping.TooDeep is NameWay.Leave)

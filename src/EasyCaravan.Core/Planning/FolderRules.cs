@@ -110,8 +110,8 @@ public static class FolderGlob
         // Greedy with one fallback point: linear for what people write, quadratic at worst.
         int g = 0,
             n = 0,
-            star = -1,
             mark = 0;
+        int? star = null;
         while (n < name.Length)
         {
             if (g < glob.Length && glob[g] == '*')
@@ -124,9 +124,9 @@ public static class FolderGlob
                 g++;
                 n++;
             }
-            else if (star >= 0)
+            else if (star is { } last)
             {
-                g = star + 1;
+                g = last + 1;
                 n = ++mark;
             }
             else

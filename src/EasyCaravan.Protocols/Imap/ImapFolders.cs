@@ -296,7 +296,8 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
             return null;
         return rooms
             .Where(r => r.Octets is not null || r.Messages is not null)
-            .OrderBy(r => r.Octets - r.UsedOctets ?? long.MaxValue)
+            .OrderBy(r => r.Octets is null)
+            .ThenBy(r => r.Octets - r.UsedOctets)
             .FirstOrDefault();
     }
 

@@ -42,8 +42,8 @@ internal sealed class ImapMessageReader : IMessageReader
     /// <summary>
     /// The folder that the last command asked for, and the one that the server has open: what it tells is of that one (RFC 9051 §6.3.2).
     /// </summary>
-    private int _askedFolder = -1,
-        _openFolder = -1;
+    private int? _askedFolder,
+        _openFolder;
 
     /// <summary>Messages that are asked for.</summary>
     private long _ahead;
@@ -162,7 +162,7 @@ internal sealed class ImapMessageReader : IMessageReader
     private async ValueTask AskToOpenAsync(int folder, CancellationToken cancel)
     {
         var path = _wanted[folder].Path;
-        if (_askedFolder < 0 && _folders.IsOpen(path))
+        if (_askedFolder is null && _folders.IsOpen(path))
             _openFolder = folder;
         else
         {
@@ -201,7 +201,8 @@ internal sealed class ImapMessageReader : IMessageReader
             _refused is not null
             || number is not { } known
             || !_underWay.Any(a => a.Folder == _openFolder && a.Numbers.Contains(known))
-            || !_given.Add(new ItemAt(_openFolder, known))
+            || _openFolder is not { } open
+            || !_given.Add(new ItemAt(open, known))
         )
         {
             // Of nobody knows which message, asked for by nobody, or given twice: the octets are passed over.
@@ -212,7 +213,7 @@ internal sealed class ImapMessageReader : IMessageReader
         _whole = inline is not null;
         _inline = inline;
         _left = length ?? inline!.Length;
-        return _current = new MessageStart(_openFolder, known, _left);
+        return _current = new MessageStart(open, known, _left);
     }
 
     /// <summary>Whether the line starts or holds a body, and of which message, if the line says.</summary>

@@ -57,10 +57,9 @@ internal static class PlanApi
         var (plan, errors) = PlanFile.Read(bundle, carries: KindsOf(legs));
         if (plan is null)
             return Problems.InvalidPlan(ProblemsOf(errors));
-        var settings = PlanChanges.Between((await current.GetAsync(cancel)).Row?.Text, bundle.Text);
-        var (changes, conflicts) = await plans.ApplyAsync(plan, bundle, context.User.Identity!.Name!, dryRun, expected, cancel);
-        if (conflicts.Count > 0)
-            return Problems.InvalidPlan(ProblemsOf(conflicts));
+        var outcome = await plans.ApplyAsync(plan, bundle, context.User.Identity!.Name!, dryRun, expected, cancel);
+        if (outcome.Errors.Count > 0)
+            return Problems.InvalidPlan(ProblemsOf(outcome.Errors));
         if (!dryRun)
         {
             current.Forget();
@@ -72,8 +71,8 @@ internal static class PlanApi
         return TypedResults.Ok(
             new PlanApplied(
                 dryRun,
-                [.. changes.Select(c => new PlanChange(c.Batch, c.Account, c.Change))],
-                settings,
+                [.. outcome.People.Select(c => new PlanChange(c.Batch, c.Account, c.Change))],
+                outcome.Settings,
                 dryRun ? null : await NextAsync(db, cancel)
             )
         );
@@ -103,19 +102,22 @@ internal static class PlanApi
     }
 
     /// <summary>
-    /// Which plans may be in force, by If-Match (RFC 9110 §13.1.1): null for any. A tag that is not one of ours fits no plan. False when
-    /// the header cannot be read.
+    /// Which plan has to be in force, by If-Match (RFC 9110 §13.1.1); null without it. A tag that is not one of ours fits no plan. False
+    /// when the header cannot be read.
     /// </summary>
-    private static bool TryReadExpected(string? ifMatch, out HashSet<long>? expected)
+    private static bool TryReadExpected(string? ifMatch, out ExpectedPlan? expected)
     {
         expected = null;
         if (ifMatch is null)
             return true;
         if (!EntityTagHeaderValue.TryParseStrictList([ifMatch], out var tags))
             return false;
-        if (!tags.Any(t => t.Equals(EntityTagHeaderValue.Any)))
-            expected = [.. tags.Select(t => long.TryParse(t.Tag.AsSpan().Trim('"'), CultureInfo.InvariantCulture, out var id) ? id : -1)];
+        var isAny = tags.Any(t => t.Equals(EntityTagHeaderValue.Any));
+        expected = new ExpectedPlan(isAny ? null : tags.Select(IdOf).OfType<long>().ToHashSet());
         return true;
+
+        static long? IdOf(EntityTagHeaderValue tag) =>
+            long.TryParse(tag.Tag.AsSpan().Trim('"'), NumberStyles.None, CultureInfo.InvariantCulture, out var id) ? id : null;
     }
 
     private static async Task<Results<Ok<PlanView>, ProblemHttpResult>> ShowAsync(

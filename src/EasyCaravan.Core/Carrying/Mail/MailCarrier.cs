@@ -493,7 +493,9 @@ internal sealed class MailCarrier(
 
     private async Task LeaveTooLargeAsync(LedgerFolder page, Dictionary<uint, ItemInfo> items, CancellationToken cancel)
     {
-        var limit = Math.Min(to.Traits.LargestMessage ?? long.MaxValue, order.To.Service.Limits.LargestMessage ?? long.MaxValue);
+        // The smaller of those that are set.
+        if (new[] { to.Traits.LargestMessage, order.To.Service.Limits.LargestMessage }.Min() is not { } limit)
+            return;
         var tooLarge = items.Values.Where(i => i.Size > limit).ToList();
         if (tooLarge.Count == 0)
             return;

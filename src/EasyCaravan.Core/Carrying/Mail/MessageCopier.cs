@@ -222,7 +222,7 @@ internal sealed class MessageCopier(
         var writer = await to.AddMessagesAsync([.. some.Select(s => s.Part.Page.To!)], batchSize, ending.Token);
         try
         {
-            var folder = -1;
+            int? folder = null;
             _isReading = true;
             while (!cancel.IsCancellationRequested && await reader.NextAsync(ending.Token) is { } message)
             {
@@ -242,7 +242,7 @@ internal sealed class MessageCopier(
                 var octets = default(PeculiarOctets);
                 octets.Take(first.Span);
                 _isReading = false;
-                await writer.BeginAsync(folder, Marked(part.Items[message.Number]), message.Size, first, ending.Token);
+                await writer.BeginAsync(message.Folder, Marked(part.Items[message.Number]), message.Size, first, ending.Token);
                 _isReading = true;
                 while (first.Length > 0 && await reader.ReadAsync(ending.Token) is { Length: > 0 } piece)
                 {
