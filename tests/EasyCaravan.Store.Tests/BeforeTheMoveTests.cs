@@ -12,15 +12,14 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
 {
     private static readonly CancellationToken None = CancellationToken.None;
 
-    private readonly string _folder = Directory.CreateTempSubdirectory("caravan-store").FullName;
-    private Database _database = null!;
+    private TestDatabase _test = null!;
     private Journal _journal = null!;
 
     public async ValueTask InitializeAsync()
     {
-        _database = await Database.OpenAsync(Path.Combine(_folder, "caravan.db"), None);
-        _journal = new Journal(_database, TimeProvider.System);
-        await _database.WriteAsync(
+        _test = await TestDatabase.OpenAsync();
+        _journal = new Journal(Stored, TimeProvider.System);
+        await Stored.WriteAsync(
             db =>
             {
                 foreach (var name in new[] { "aoife", "bram" })
@@ -42,17 +41,14 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
         );
     }
 
-    public ValueTask DisposeAsync()
-    {
-        _database.Dispose();
-        Directory.Delete(_folder, recursive: true);
-        return ValueTask.CompletedTask;
-    }
+    public ValueTask DisposeAsync() => _test.DisposeAsync();
+
+    private Database Stored => _test.Database;
 
     [Fact]
     public async Task A_survey_comes_back_as_it_was_and_a_lost_lease_keeps_none()
     {
-        var store = new MoveStore(_database, TimeProvider.System);
+        var store = new MoveStore(Stored, TimeProvider.System);
         var claim = (await store.ClaimAsync("one", [], None))!;
         var folder = new FolderInventory(
             "Überfahrten/März",
@@ -75,10 +71,10 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
             null,
             new Fault(Cause.AppPasswordNeeded, "b", "refused", "X") { Help = "Make one" }
         );
-        var surveys = new Surveys(_database);
+        var surveys = new Surveys(Stored);
         await surveys.SaveAsync(claim, inventory, None);
         await surveys.SaveAsync(claim, inventory, None);
-        await using var db = _database.Read();
+        await using var db = Stored.Read();
         var back = Surveys.InventoryOf(await db.Surveys.SingleAsync());
         Assert.Equal(
             (folder.Path, folder.Cells[0], "$Ropes"),
@@ -94,7 +90,7 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
     [Fact]
     public async Task A_name_keeps_its_number_for_good_and_accounts_do_not_mix()
     {
-        var numbers = new ItemNumbers(_database);
+        var numbers = new ItemNumbers(Stored);
         Assert.Equal([1u, 2, 3], await numbers.NumberAsync("s", "a", ["x", "y", "z"], None));
         Assert.Equal([3u, 4, 1], await numbers.NumberAsync("s", "a", ["z", "new", "x"], None));
         Assert.Equal([1u], await numbers.NumberAsync("s", "b", ["z"], None));
@@ -104,13 +100,13 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
     [Fact]
     public async Task A_decision_holds_where_it_was_made_and_the_last_word_stands()
     {
-        var decisions = new Decisions(_database, _journal, TimeProvider.System);
+        var decisions = new Decisions(Stored, _journal, TimeProvider.System);
         var plan = new Plan(
             [],
             [new Route("r", "a", "b", [], new MailRules(null, null), Doubles.Pair)],
             [new Batch("crew", "r", "crew.csv", [], null)]
         );
-        await using (var db = _database.Read())
+        await using (var db = Stored.Read())
         {
             var aoife = await db.Moves.SingleAsync(m => m.Name == "aoife");
             await decisions.DecideAsync(
@@ -148,7 +144,7 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
             );
         }
         Assert.Equal([("Older", Doubles.Pair), (null, Doubles.KeepBoth)], await RulesAsync());
-        await using (var db = _database.Read())
+        await using (var db = Stored.Read())
             await decisions.DecideAsync(
                 plan,
                 "crew",
@@ -161,12 +157,12 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
                 None
             );
         Assert.Equal([(null, Doubles.KeepBoth), (null, Doubles.KeepBoth)], await RulesAsync());
-        await using var read = _database.Read();
+        await using var read = Stored.Read();
         Assert.Equal(5, await read.Journal.CountAsync());
 
         async Task<List<(string?, Doubles)>> RulesAsync()
         {
-            await using var db = _database.Read();
+            await using var db = Stored.Read();
             var of = await Decisions.RulesAsync(db, plan, "crew", None);
             return [.. (await db.Moves.OrderBy(m => m.Name).ToListAsync()).Select(of).Select(r => (r.Under?.ToString(), r.Doubles))];
         }
@@ -175,7 +171,7 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
     [Fact]
     public async Task A_token_that_took_the_place_of_a_rosters_is_used_until_the_roster_changes()
     {
-        var consents = new Consents(_database, _journal, new Plain(), TimeProvider.System);
+        var consents = new Consents(Stored, _journal, new Plain(), TimeProvider.System);
         Assert.Equal("first", await consents.CurrentAsync("s", "a", "first", None));
         await consents.RotateAsync("s", "a", "first", "second", None);
         await consents.RotateAsync("s", "a", "second", "third", None);
@@ -185,7 +181,7 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
         await consents.GiveAsync("s", "a", "given", "mail", "admin", None);
         await consents.RotateAsync("s", "a", "given", "given later", None);
         Assert.Equal("given later", await consents.FindAsync("s", "a", None));
-        await using var db = _database.Read();
+        await using var db = Stored.Read();
         Assert.DoesNotContain(await db.Journal.Select(j => j.Text).ToListAsync(), t => t.Contains("given later", StringComparison.Ordinal));
     }
 

@@ -15,25 +15,21 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
 {
     private static readonly FolderPath Inbox = FolderPath.Inbox;
 
-    private readonly string _folder = Directory.CreateTempSubdirectory("caravan-store").FullName;
-    private Database _database = null!;
+    private TestDatabase _test = null!;
     private MoveStore _store = null!;
 
     public async ValueTask InitializeAsync()
     {
-        _database = await Database.OpenAsync(Path.Combine(_folder, "caravan.db"), None);
-        _store = new MoveStore(_database, TimeProvider.System);
+        _test = await TestDatabase.OpenAsync();
+        _store = new MoveStore(Stored, TimeProvider.System);
     }
 
     private static readonly PassEnd Ended = new([new LegEnd(Kind.Mail)], Stopped: false),
         Stopped = new([], Stopped: true);
 
-    public ValueTask DisposeAsync()
-    {
-        _database.Dispose();
-        Directory.Delete(_folder, recursive: true);
-        return ValueTask.CompletedTask;
-    }
+    public ValueTask DisposeAsync() => _test.DisposeAsync();
+
+    private Database Stored => _test.Database;
 
     [Fact]
     public async Task What_is_recorded_is_settled_claimed_and_counted()
@@ -67,7 +63,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
         Assert.Equal(new FolderCounts(1003, 1000, 1, 1, 1, 0, 0), counts);
         Assert.True(counts.Closes);
         await _store.EndAsync(claim, [new Tally()], Ended, s => s.End(Ended, _ => null, 0.5, null, default), None);
-        await using var db = _database.Read();
+        await using var db = Stored.Read();
         Assert.Equal(
             (1003, 1000, 1),
             ((await db.Moves.SingleAsync()).Found, (await db.Moves.SingleAsync()).Carried, (await db.Moves.SingleAsync()).LeftBehind)
@@ -88,7 +84,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
             None
         );
         await ledger.LeaveBehindAsync(page.Id, [Left(21)], None);
-        await using var db = _database.Read();
+        await using var db = Stored.Read();
         Assert.Equal(1, (await db.Moves.SingleAsync()).LeftBehind);
         var tally = new Tally();
         tally.Expect(70);
@@ -132,7 +128,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
         );
         await _store.EndAsync(claim, [new Tally()], Ended, s => s.End(Ended, _ => null, 0.5, null, default).CatchUp(null, default), None);
         await _store.LedgerOf((await _store.ClaimAsync("one", [], None))!, Kind.Mail).ForgetEntriesAsync(pages[1].Id, 11, 10, None);
-        await using var db = _database.Read();
+        await using var db = Stored.Read();
         var move = await db.Moves.SingleAsync();
         Assert.Equal((1, 1, 0), (move.Found, move.Carried, move.Paired));
         Assert.Equal(
@@ -169,7 +165,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
         Assert.Equal(ends.Select(e => e.Cursor), complete.Select(p => p.Cursor!));
         Assert.Equal([null, new Membership(10, 73, 2)], complete.Select(p => p.Seen));
         Assert.All(await ledger.OpenAsync(openings, None), p => Assert.False(p.IsNew));
-        await using var db = _database.Read();
+        await using var db = Stored.Read();
         Assert.Empty(await db.LeftBehind.ToListAsync());
 
         // The second page does not exist: nothing of the first may stand either, nor may what failed be written with what comes next.
@@ -180,7 +176,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
             )
         );
         await Assert.ThrowsAsync<InvalidOperationException>(() =>
-            _database.WriteAsync(
+            Stored.WriteAsync(
                 db =>
                 {
                     db.LedgerFolders.Add(
@@ -224,7 +220,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
         Assert.Empty(await ledger.LandedAsync(Inbox, 10, None));
         await _store.ReleaseAsync("one", None);
         Assert.NotNull(await _store.ClaimAsync("two", [], None));
-        await using var db = _database.Read();
+        await using var db = Stored.Read();
         Assert.Equal((3_000L, 2L), ((await db.Moves.SingleAsync()).Octets, (await db.Moves.SingleAsync()).Carried));
     }
 
@@ -258,7 +254,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
             (counts.Counts.Missing, counts.Counts.Twice, counts.Counts.Altered, counts.Counts.Undecided, counts.Seen)
         );
 
-        var moves = new Moves(_database, new Journal(_database, TimeProvider.System), TimeProvider.System);
+        var moves = new Moves(Stored, new Journal(Stored, TimeProvider.System), TimeProvider.System);
         Assert.Equal(1, (await moves.DecideDifferencesAsync("b", null, null, null, DifferenceDecision.RemoveSecond, "admin", None)).Items);
         Assert.Equal(
             1,
@@ -272,7 +268,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
             [DifferenceState.Remove, DifferenceState.Open, DifferenceState.Accepted],
             (await ledger.DifferencesAsync(None)).Select(d => d.State)
         );
-        await using var db = _database.Read();
+        await using var db = Stored.Read();
         Assert.Equal(1, (await db.Moves.SingleAsync()).Undecided);
 
         // Seen again as it was, a decision stands; what is not seen any more is gone. Altered ones are another look's to tell.
@@ -296,15 +292,15 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
         var page = (await ledger.OpenAsync([new PageOpening(Inbox, null, 7, null, 0) { Found = 5 }], None))[0];
         await ledger.LeaveFolderBehindAsync(page.Id, NumberSet.OfRange(1, 5), new Fault(Cause.FolderRefused, "b", "no such name"), None);
         await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(7, 6, 1, 5), 5, null)], None);
-        await using var db = _database.Read();
+        await using var db = Stored.Read();
         Assert.Equal((5L, 5L), ((await db.Moves.SingleAsync()).LeftBehind, (await db.Moves.SingleAsync()).OpenLeftBehind));
         Assert.Equal(
             (5L, true),
             ((await ledger.FoldersAsync(None)).Single().Counts.LeftBehind, (await ledger.FoldersAsync(None)).Single().LeftWhole)
         );
-        var moves = new Moves(_database, new Journal(_database, TimeProvider.System), TimeProvider.System);
+        var moves = new Moves(Stored, new Journal(Stored, TimeProvider.System), TimeProvider.System);
         Assert.Equal(5, (await moves.DecideLeftBehindAsync("b", null, null, accept: true, "admin", None)).Items);
-        await using var after = _database.Read();
+        await using var after = Stored.Read();
         Assert.Equal((5L, 0L), ((await after.Moves.SingleAsync()).LeftBehind, (await after.Moves.SingleAsync()).OpenLeftBehind));
         await ledger.RetryFolderAsync(page.Id, None);
         Assert.Equal((0L, false), ((await ledger.SettledAsync(page.Id, None)).Count, (await ledger.FoldersAsync(None)).Single().LeftWhole));
@@ -315,7 +311,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
     {
         var ledger = _store.LedgerOf(await ClaimAsync(), Kind.Mail);
         var page = (await ledger.OpenAsync([new PageOpening(Inbox, Inbox, 7, 9, 1)], None))[0];
-        await using var db = _database.Read();
+        await using var db = Stored.Read();
         var before = await SizeAsync(db);
         foreach (var some in Enumerable.Range(1, 50_000).Chunk(500))
             await ledger.RecordAsync(
@@ -336,14 +332,14 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
 
     protected override async Task<IReadOnlyList<(long Folder, uint Number)>> LeftBehindAsync()
     {
-        await using var db = _database.Read();
+        await using var db = Stored.Read();
         return [.. (await db.LeftBehind.OrderBy(l => l.Number).ToListAsync()).Select(l => (l.FolderId, (uint)l.Number))];
     }
 
     [Fact]
     public void The_migrations_are_those_of_the_model()
     {
-        using var db = _database.Read();
+        using var db = Stored.Read();
         Assert.False(db.Database.HasPendingModelChanges());
     }
 
@@ -354,27 +350,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
 
     private async Task<Claim> ClaimAsync()
     {
-        await AddMoveAsync();
+        await _test.AddMoveAsync("a");
         return (await _store.ClaimAsync("one", [], None))!;
     }
-
-    private Task AddMoveAsync() =>
-        _database.WriteAsync(
-            db =>
-            {
-                var row = new MoveRow
-                {
-                    Batch = "b",
-                    Name = "n",
-                    FromAccount = "a",
-                    ToAccount = "t",
-                    FromLogin = "a",
-                    ToLogin = "t",
-                };
-                MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, default), default);
-                db.Moves.Add(row);
-                return Task.CompletedTask;
-            },
-            None
-        );
 }

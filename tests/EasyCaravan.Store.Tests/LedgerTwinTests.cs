@@ -15,23 +15,19 @@ public sealed class LedgerTwinTests : IAsyncLifetime
     private static readonly CancellationToken None = CancellationToken.None;
     private static readonly FolderPath[] s_places = [FolderPath.Inbox, FolderPath.Of("Work")];
 
-    private readonly string _folder = Directory.CreateTempSubdirectory("caravan-store").FullName;
-    private Database _database = null!;
+    private TestDatabase _test = null!;
     private MoveStore _store = null!;
     private int _moves;
 
     public async ValueTask InitializeAsync()
     {
-        _database = await Database.OpenAsync(Path.Combine(_folder, "caravan.db"), None);
-        _store = new MoveStore(_database, TimeProvider.System);
+        _test = await TestDatabase.OpenAsync();
+        _store = new MoveStore(Stored, TimeProvider.System);
     }
 
-    public ValueTask DisposeAsync()
-    {
-        _database.Dispose();
-        Directory.Delete(_folder, recursive: true);
-        return ValueTask.CompletedTask;
-    }
+    public ValueTask DisposeAsync() => _test.DisposeAsync();
+
+    private Database Stored => _test.Database;
 
     [Fact]
     public Task After_any_history_both_tell_the_same() =>
@@ -125,25 +121,7 @@ public sealed class LedgerTwinTests : IAsyncLifetime
 
     private async Task<ILedger> NewLedgerAsync()
     {
-        var account = $"p{++_moves}";
-        await _database.WriteAsync(
-            db =>
-            {
-                var row = new MoveRow
-                {
-                    Batch = "b",
-                    Name = account,
-                    FromAccount = account,
-                    ToAccount = account,
-                    FromLogin = account,
-                    ToLogin = account,
-                };
-                MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, default), default);
-                db.Moves.Add(row);
-                return Task.CompletedTask;
-            },
-            None
-        );
+        await _test.AddMoveAsync($"p{++_moves}");
         return _store.LedgerOf((await _store.ClaimAsync("one", [], None))!, Kind.Mail);
     }
 }

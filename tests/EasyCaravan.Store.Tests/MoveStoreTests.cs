@@ -13,23 +13,19 @@ namespace EasyCaravan.Store.Tests;
 /// <summary>The store of moves keeps its contract, and what workers and the clock are told beyond it.</summary>
 public sealed class MoveStoreTests : MoveStoreContract, IAsyncLifetime
 {
-    private readonly string _folder = Directory.CreateTempSubdirectory("caravan-store").FullName;
     private readonly FakeTimeProvider _time = new(new DateTimeOffset(2027, 2, 1, 8, 0, 0, TimeSpan.Zero));
-    private Database _database = null!;
+    private TestDatabase _test = null!;
     private MoveStore _store = null!;
 
     public async ValueTask InitializeAsync()
     {
-        _database = await Database.OpenAsync(Path.Combine(_folder, "caravan.db"), None);
-        _store = new MoveStore(_database, _time);
+        _test = await TestDatabase.OpenAsync();
+        _store = new MoveStore(Stored, _time);
     }
 
-    public ValueTask DisposeAsync()
-    {
-        _database.Dispose();
-        Directory.Delete(_folder, recursive: true);
-        return ValueTask.CompletedTask;
-    }
+    public ValueTask DisposeAsync() => _test.DisposeAsync();
+
+    private Database Stored => _test.Database;
 
     [Fact]
     public async Task A_service_that_answers_again_makes_every_move_due_that_waited_for_it_and_no_other()
@@ -63,7 +59,7 @@ public sealed class MoveStoreTests : MoveStoreContract, IAsyncLifetime
         await _store.ClaimAsync("one", [], None);
         LetLeasesEnd();
         await _store.ClaimAsync("two", [], None);
-        await using var db = _database.Read();
+        await using var db = Stored.Read();
         var passes = await db.Passes.OrderBy(p => p.Id).ToListAsync();
         Assert.Equal([(true, true), (false, false)], passes.Select(p => (p.Stopped, p.EndedAt is not null)));
     }
@@ -74,17 +70,17 @@ public sealed class MoveStoreTests : MoveStoreContract, IAsyncLifetime
 
     protected override async Task<MoveState> StateOfAsync(string account)
     {
-        await using var db = _database.Read();
+        await using var db = Stored.Read();
         return MoveStates.StateOf(await db.Moves.Include(m => m.Legs).SingleAsync(m => m.FromAccount == account));
     }
 
     protected override Task StepAsync(Func<MoveState, MoveState> step) =>
-        new Moves(_database, new Journal(_database, _time), _time).StepAsync("b", null, "someone", "changed", (s, _) => step(s), None);
+        new Moves(Stored, new Journal(Stored, _time), _time).StepAsync("b", null, "someone", "changed", (s, _) => step(s), None);
 
     protected override Instant Now => Instant.FromDateTimeOffset(_time.GetUtcNow());
 
     private Task WaitForServiceAsync(string account, string service) =>
-        _database.WriteAsync(
+        Stored.WriteAsync(
             async db =>
             {
                 var row = await db.Moves.AsTracking().Include(m => m.Legs).FirstAsync(m => m.FromAccount == account);
@@ -99,25 +95,10 @@ public sealed class MoveStoreTests : MoveStoreContract, IAsyncLifetime
         );
 
     protected override Task AddAsync(string account, long rank = 0, Duration? dueIn = null, string batch = "b") =>
-        _database.WriteAsync(
-            db =>
-            {
-                var row = new MoveRow
-                {
-                    Batch = batch,
-                    Name = "n",
-                    FromAccount = account,
-                    ToAccount = account,
-                    FromLogin = account,
-                    ToLogin = account,
-                    Rank = rank,
-                };
-                MoveStates.Apply(row, MoveState.New(Kind.Mail).Start(null, Now), Now);
-                if (dueIn is { } later)
-                    row.DueAt = (Now + later).ToUnixTimeMilliseconds();
-                db.Moves.Add(row);
-                return Task.CompletedTask;
-            },
-            None
-        );
+        _test.AddMoveAsync(account, Now, row =>
+        {
+            (row.Batch, row.Rank) = (batch, rank);
+            if (dueIn is { } later)
+                row.DueAt = (Now + later).ToUnixTimeMilliseconds();
+        });
 }
