@@ -25,7 +25,7 @@ public sealed class TwoServers : IAsyncLifetime
         ("Ropes &- tides", "Ropes &- tides"),
     ];
 
-    private const int Pool = 80;
+    private const int Pool = 140;
 
     private int _accounts;
 
