@@ -2,7 +2,7 @@ namespace EasyCaravan.Contract;
 
 /// <summary>What the accounts of a batch hold, as their surveys found it.</summary>
 /// <param name="Surveyed">People whose two accounts were both looked at.</param>
-/// <param name="Closed">People one of whose accounts could not be entered.</param>
+/// <param name="Closed">People with an account at which the sign-in failed.</param>
 /// <param name="Oldest">When the oldest of the surveys was taken.</param>
 /// <param name="Messages">On the from side.</param>
 /// <param name="Octets">On the from side.</param>
@@ -48,7 +48,7 @@ public sealed record KindTotal(MoveKind Kind, long Items, long Octets, int Conta
 /// <param name="TakenAt">Null when nobody looked yet.</param>
 /// <param name="FreeOctets">Room on the new side; null where it has no limit, or tells none.</param>
 /// <param name="Findings">How many findings nobody has decided about, notes left out.</param>
-/// <param name="Problem">Why an account could not be entered.</param>
+/// <param name="Problem">Why the sign-in to an account failed; null: it did not.</param>
 /// <param name="Account">The from account, by which a move is known within its batch.</param>
 /// <param name="ToAccount">The to account.</param>
 /// <param name="Name">The person's name, as in the roster.</param>

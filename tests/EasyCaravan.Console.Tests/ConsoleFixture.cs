@@ -6,7 +6,7 @@ using EasyCaravan.Tests.Shared;
 using Microsoft.Playwright;
 
 [assembly: AssemblyFixture(typeof(EasyCaravan.Console.Tests.ConsoleFixture))]
-// One world for all: a test that closes a service or slows it down would be felt in a page that another test looks at.
+// All tests share one demonstration: a test that closes or slows down a service would disturb a test that runs beside it.
 [assembly: Xunit.v3.Parallelization(Mode = Xunit.Sdk.ParallelMode.None)]
 
 namespace EasyCaravan.Console.Tests;
@@ -25,7 +25,7 @@ public sealed class ConsoleFixture : IAsyncLifetime
         "--disable-sync",
     ];
 
-    /// <summary>How long a page may take. Far more than it ever needs: what is awaited is the page, never a speed.</summary>
+    /// <summary>How long to wait for a page. Far more than it needs: speed is not tested here.</summary>
     private static readonly TimeSpan s_patience = TimeSpan.FromMinutes(1);
 
     private readonly Lazy<Task<string>> _session;
@@ -48,7 +48,7 @@ public sealed class ConsoleFixture : IAsyncLifetime
         _demo = await DemoService.StartAsync();
         Api = new HttpClient { BaseAddress = Address };
         Api.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", Token);
-        // Three thousand people who do not move yet, beside the demonstration's batches: the table must bear them.
+        // Three thousand people who do not move yet, beside the batches of the demonstration, for the tests of long tables.
         var roster =
             "name,from_account,to_account\n"
             + string.Concat(Enumerable.Range(1, 3000).Select(i => $"Passenger {i},p{i}@saltmarsh.example,p{i}@saltmarsh.example\n"));
@@ -102,7 +102,7 @@ public sealed class ConsoleFixture : IAsyncLifetime
     public Task<IPage> OpenAsync(bool dark = false) => OpenAsync(dark, null);
 
     /// <summary>
-    /// A page of its own in a session that was opened by signing in once: the service slows down who signs in again and again.
+    /// A new page in a session that is signed in once for all tests: the service slows down repeated sign-ins.
     /// </summary>
     public async Task<IPage> SignInAsync(string path, bool dark = false)
     {
@@ -137,7 +137,7 @@ public sealed class ConsoleFixture : IAsyncLifetime
         );
         context.SetDefaultTimeout((float)s_patience.TotalMilliseconds);
         var page = await context.NewPageAsync();
-        // What a page throws would else be seen only in what it does not show.
+        // An exception of the page would otherwise only show as a missing element.
         page.PageError += (_, error) => TestContext.Current.SendDiagnosticMessage(error);
         page.Console += (_, said) =>
         {

@@ -21,7 +21,7 @@ public sealed class PagesTests(ConsoleFixture fixture)
     public async Task A_session_that_has_ended_shows_the_way_in_and_after_it_the_page_that_was_asked_for()
     {
         var page = await fixture.SignInAsync("/batches");
-        // No event shall ask for anything before the person does.
+        // Without events no request is sent before the person clicks.
         await page.RouteAsync("**/api/v1/live", route => route.AbortAsync());
         await page.ReloadAsync();
         await page.GetByRole(AriaRole.Link, new() { Name = "Journal" }).WaitForAsync();
@@ -58,7 +58,7 @@ public sealed class PagesTests(ConsoleFixture fixture)
         await Expect(rows).ToContainTextAsync("Siobhán Weir");
         await page.GetByLabel("Search people").FillAsync("");
         await page.GetByRole(AriaRole.Button, new() { Name = "Show only In step" }).ClickAsync();
-        // Three cannot be entered or have no room.
+        // At three the sign-in fails, or there is no room.
         await Expect(rows).ToHaveCountAsync(9);
         await page.GetByRole(AriaRole.Button, new() { Name = "Name", Exact = true }).ClickAsync();
         await Expect(rows.First).ToContainTextAsync("Dara Whin");
@@ -75,7 +75,7 @@ public sealed class PagesTests(ConsoleFixture fixture)
         await page.GetByRole(AriaRole.Menuitem, new() { Name = "Hold" }).ClickAsync();
         var row = page.Locator("tbody tr").Filter(new() { HasText = "Tomas Ankerman" });
         await Expect(row.Locator(".condition-held")).ToBeVisibleAsync();
-        // From elsewhere: only the live stream can bring this to the page.
+        // Done outside of this page: only the live stream can show it here.
         await fixture.ActAsync("engineers", MoveAction.Resume, "Tomas Ankerman");
         await Expect(row.Locator(".condition-idle")).ToBeVisibleAsync();
     }

@@ -30,7 +30,7 @@ public sealed class SurveyPagesTests(ConsoleFixture fixture)
     public async Task A_closed_door_shows_the_remedy_of_the_services_own_definition()
     {
         var page = await fixture.SignInAsync("/batches/engineers/survey");
-        var finding = page.GetByRole(AriaRole.Region, new() { Name = "Accounts that cannot be entered" });
+        var finding = page.GetByRole(AriaRole.Region, new() { Name = "Accounts at which the sign-in fails" });
         await finding.GetByRole(AriaRole.Button, new() { Name = "Whom it touches" }).ClickAsync();
         await Expect(finding).ToContainTextAsync("Have its owner make an app password at my.lanternpost.example");
         await Expect(finding).ToContainTextAsync("Have mail over this protocol switched on");
@@ -84,7 +84,7 @@ public sealed class SurveyPagesTests(ConsoleFixture fixture)
         var folder = page.GetByRole(AriaRole.Region, new() { Name = "Folders", Exact = true })
             .Locator("tbody tr")
             .Filter(new() { HasText = "Engines/Port/Overhaul - 2019" });
-        // Once, with where it lands and its sums.
+        // The folder has one row, with its place on the new side and its sums.
         await Expect(folder).ToHaveCountAsync(1);
         await Expect(folder).ToContainTextAsync("close");
     }

@@ -1,6 +1,6 @@
 namespace EasyCaravan.Core.Tests;
 
-/// <summary>The dependency rule of the house, held by what the projects really refer to.</summary>
+/// <summary>The dependency rules between the projects, checked against their compiled references.</summary>
 public sealed class DependencyTests
 {
     private static readonly string Root = FindRoot();
@@ -63,7 +63,7 @@ public sealed class DependencyTests
             foreach (var (method, file) in methods.Zip(files))
             {
                 var name = method.Split('.')[1];
-                // Declared, not only called.
+                // The method is declared there, not only called.
                 Assert.Matches($@"(public|private|internal)[^;={{}}\n]* {name}\(", File.ReadAllText(Path.Combine(Root, file)));
             }
         }

@@ -231,7 +231,7 @@ public sealed class DestinationCheckTests
         _road.Run();
         Assert.Equal(["Tide 0", "Tide 1", "Tide 2", "Tide 3", "Tide 8"], There.Messages.Select(Subject).Order());
         Assert.Empty(_road.Ledger.Differences);
-        // Then the ones that were lost come back under other numbers.
+        // Then the lost messages come back under other UIDs.
         There.Add(MemoryRoad.Message(2), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         There.Add(MemoryRoad.Message(3), FlagSet.Empty, DateTimeOffset.UnixEpoch);
         _road.Run();
@@ -262,7 +262,7 @@ public sealed class DestinationCheckTests
             _road.Ledger.FoldersLeft.Values.Select(f => (f.Fault.What, f.Messages))
         );
         Assert.Equal((15L, 6L, true), (_road.Waybill().Total.Found, _road.Waybill().Total.LeftBehind, _road.Waybill().Closes));
-        // Left alone while nothing happens in it, tried again as soon as something does.
+        // The folder is left alone while nothing changes in it, and tried again when something does.
         _road.To.Calls.Clear();
         _road.Run();
         Assert.DoesNotContain("create", _road.To.Calls);

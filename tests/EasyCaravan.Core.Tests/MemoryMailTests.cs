@@ -7,7 +7,7 @@ using EasyCaravan.Tests.Shared;
 namespace EasyCaravan.Core.Tests;
 
 /// <summary>
-/// The twin in memory keeps what every adapter promises; else the rules that are tested with it would be tested with a fiction.
+/// The twin in memory keeps the contract of the adapters: the tests of the core that use it would prove nothing otherwise.
 /// </summary>
 public sealed class MemoryMailTests : RefusalContract
 {

@@ -113,7 +113,7 @@ public sealed partial class CourierServer : IAsyncDisposable
             }
             catch (Exception e) when (e is OperationCanceledException or IOException or SocketException or ObjectDisposedException)
             {
-                // The client or the test has ended.
+                // The client or the test ended the connection.
             }
         }
     }
@@ -142,7 +142,7 @@ public sealed partial class CourierServer : IAsyncDisposable
         return null;
     }
 
-    /// <summary>Octet by octet: what comes after the sign-in is Courier's.</summary>
+    /// <summary>Octet by octet: what follows the sign-in is read by Courier.</summary>
     private async Task<string?> ReadLineAsync(NetworkStream stream)
     {
         var line = new StringBuilder();

@@ -28,7 +28,7 @@ public sealed class CutTests(TwoServers servers)
         var account = servers.NewAccounts(1)[0];
         var chance = new Random(4711);
         var peace = false;
-        // Lives of connections from a greeting to some hundred messages: as many die in a sign-in as in a long answer.
+        // Connections live from the greeting up to some hundred messages: cuts come in sign-ins as often as in long answers.
         long? Life() => peace || chance.Next(4) == 0 ? null : (long)Math.Exp(chance.NextDouble() * Math.Log(600_000)) + 200;
         await using var from = new CuttingProxy(servers.From.PlainPort, Life);
         await using var to = new CuttingProxy(servers.To.PlainPort, Life);
@@ -65,7 +65,7 @@ public sealed class CutTests(TwoServers servers)
                 whole++;
             if (passes % 10 != 0)
                 continue;
-            // Life goes on at the old side: new mail, other flags, and messages that move.
+            // Meanwhile the owner uses the old side: new mail, other flags, moved messages.
             await owner.AppendAsync("Projects/Ramp 2", Enumerable.Range(planted, 5).Select(i => TwoServers.Message(account, i, 1500)));
             planted += 5;
             await owner.RunAsync("SELECT INBOX");
@@ -133,7 +133,7 @@ public sealed class CutTests(TwoServers servers)
         }
         catch (FaultException e) when (e.Fault.Action is FaultAction.RetryLater)
         {
-            // What a cut may be taken for; anything that would need a person ends the test.
+            // The causes that a cut may be reported as. Any other cause would need a person, and fails the test.
             fault = e.Fault;
         }
         var end = new PassEnd([new LegEnd(Kind.Mail)], Stopped: false);

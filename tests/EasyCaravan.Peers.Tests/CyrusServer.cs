@@ -37,7 +37,7 @@ public sealed class CyrusServer : IAsyncDisposable
             Directory.CreateDirectory(Path.Combine(server._folder, part));
         await File.WriteAllTextAsync(Path.Combine(server._folder, "imapd.conf"), server.Configuration());
         await File.WriteAllTextAsync(Path.Combine(server._folder, "cyrus.conf"), server.Services());
-        // A copy where everybody may go: the repository may lie where nobody but its owner can look.
+        // A copy in a folder that every user can read: the repository may be readable by its owner alone.
         foreach (var part in new[] { "usr/lib/cyrus/bin", "usr/lib/x86_64-linux-gnu", "usr/sbin" })
         {
             Directory.CreateDirectory(Path.Combine(server.Root, Path.GetDirectoryName(part)!));

@@ -103,7 +103,7 @@ public sealed class DovecotServer : IAsyncDisposable
 
     public static async Task<DovecotServer> StartAsync(char separator, DovecotManners manners)
     {
-        // Short, as the paths of sockets below it may have 107 octets only.
+        // A short path: a socket's path may have 107 octets at most.
         var folder = Directory.CreateTempSubdirectory("dv").FullName;
         File.SetUnixFileMode(
             folder,
@@ -207,7 +207,7 @@ public sealed class DovecotServer : IAsyncDisposable
                 ),
             ]
         );
-        // Dovecot looks at whole seconds: each change gets one of its own.
+        // Dovecot compares file times in whole seconds: each change gets a second of its own.
         File.SetLastWriteTimeUtc(file, DateTime.UnixEpoch.AddSeconds(Interlocked.Increment(ref _changes)));
     }
 
@@ -356,7 +356,7 @@ public sealed class DovecotServer : IAsyncDisposable
                   location = sdbox:~/archive
                 }
                 """;
-        // Before the others: whoever acts for an account is looked for first.
+        // Stands before the others, because Dovecot looks for the administrator first.
         var administrators = manners.Administrator is null
             ? ""
             : $$"""

@@ -4,7 +4,7 @@ using EasyCaravan.Testing;
 
 namespace EasyCaravan.Peers.Tests;
 
-/// <summary>What keeps people out: each told plainly, and the others move on.</summary>
+/// <summary>Sign-ins that fail: each is reported with its cause, and the other people go on.</summary>
 [Collection("one at a time: a server that is killed serves all")]
 public sealed class GettingInTests(TwoServers servers)
 {

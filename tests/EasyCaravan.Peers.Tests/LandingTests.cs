@@ -40,7 +40,7 @@ public sealed class LandingTests(TwoServers servers)
             Assert.Equal(here, there);
         }
         Assert.Empty(await shared.ReadFolderAsync("INBOX"));
-        // A second pass finds everything where it is.
+        // A second pass finds every folder where the first one put it.
         await TwoServers.RunToEndAsync(service, "catch-up");
         Assert.All(await service.MovesAsync("crew"), m => Assert.Equal(m.Counts.Found, m.Counts.Carried));
     }

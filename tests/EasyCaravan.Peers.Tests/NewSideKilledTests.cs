@@ -43,7 +43,7 @@ public sealed partial class NewSideKilledTests(TwoServers servers)
             using (var from = await servers.AtFromAsync(account))
                 await from.AppendAsync("INBOX", Enumerable.Range(planted, 400).Select(Message));
             planted += 400;
-            var reached = way.PassedAsync(chance.Next(1, FreshOctets / 2));
+            var reached = way.PassedAsync(chance.Next(1, FreshOctets));
             await service.RunAsync(life == 0 ? "start" : "catch-up", "crew");
             await service.RunAsync("retry", "crew");
             await reached;

@@ -56,7 +56,7 @@ public sealed class OtherMakeTests(TwoServers servers)
         foreach (var folder in s_folders.Where(f => f != "INBOX/below"))
             await AssertSameAsync(from, folder, to, folder);
 
-        // What moves, changes and comes later.
+        // Later messages move, change flags, and arrive.
         await from.RunAsync("SELECT INBOX");
         await from.RunAsync("STORE 1:3 +FLAGS (\\Flagged)");
         await from.RunAsync("MOVE 4:9 \"Work\"");
@@ -123,7 +123,7 @@ public sealed class OtherMakeTests(TwoServers servers)
             );
     }
 
-    /// <summary>A message that nobody writes and servers hold all the same.</summary>
+    /// <summary>A message that no program writes, but that servers store.</summary>
     private static (string Flags, DateTimeOffset Date, byte[] Octets) Odd(int i) =>
         (
             "\\Seen Odd",

@@ -51,7 +51,7 @@ public sealed class PlainServerTests(TwoServers servers)
             )
         );
         Assert.True(applied.Code == 0, applied.Error);
-        // Courier ends the last line of a message that has no end of line: told without being asked, and nothing else with it.
+        // Courier adds a line end to a message that ends without one. This is reported unasked, and nothing else is.
         Assert.Equal(3, (await service.RunAsync("start", "crew", "--wait")).Code);
         Assert.All(await service.ListAsync<DifferenceView>("batches/crew/differences"), d =>
             Assert.Equal(
@@ -148,7 +148,7 @@ public sealed class PlainServerTests(TwoServers servers)
                     + $"Aoife,{Account},{Account},{TwoServers.Password},{TwoServers.Password}\n"
             )
         );
-        // Nobody asked for it: what a server alters is found by reading back, and a person decides.
+        // Reading back finds what the server altered without a comparison being asked for; a person decides.
         Assert.Equal(3, (await service.RunAsync("start", "crew", "--wait")).Code);
         var altered = Assert.Single(await service.ListAsync<DifferenceView>("batches/crew/differences"));
         Assert.Equal(DifferenceWord.Altered, altered.Kind);

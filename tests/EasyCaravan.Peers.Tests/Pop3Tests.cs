@@ -19,7 +19,7 @@ public sealed class Pop3Tests(TwoServers servers)
         from.SetUser(account, TwoServers.Password);
         using var imap = await PlainImap.SignInAsync(from.PlainPort, account, TwoServers.Password);
         var mail = Enumerable.Range(0, 60).Select(i => TwoServers.Message(account, i, 1500)).ToList();
-        // Lines that begin with dots are what POP3 has to wrap.
+        // POP3 has to escape lines that begin with a dot (RFC 1939 §3).
         mail.Add(("", DateTimeOffset.UtcNow, "Message-ID: <dots@saltmarsh.example>\r\n\r\n.\r\n..\r\n.x\r\nno end"u8.ToArray()));
         mail.Add(
             (

@@ -38,7 +38,7 @@ public sealed class ProofTests(TwoServers servers)
         await service.RunAsync("start", "crew", "--wait");
         await AgreesAsync(service, from, there, account);
 
-        // A server's own ways, if it has any, are accepted; then something is broken on purpose.
+        // What this make of server alters by itself is accepted first; then something is broken on purpose.
         await service.RunAsync("differences", "crew", "--accept");
         Assert.True((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
         using (var to = await there.SignInAsync())
@@ -68,7 +68,7 @@ public sealed class ProofTests(TwoServers servers)
         Assert.Equal((3L, 2L, false), (waybill.Missing, waybill.Twice, waybill.Closes));
         Assert.Contains("wait for a decision", waybill.Sentence, StringComparison.Ordinal);
 
-        // Mended: carried again, and the second copies removed.
+        // It is mended: missing messages are carried again, second copies are removed.
         Assert.Equal(0, (await service.RunAsync("differences", "crew", "--carry-again")).Code);
         Assert.Equal(0, (await service.RunAsync("differences", "crew", "--remove-second")).Code);
         await service.RunAsync("catch-up", "crew", "--wait");
@@ -78,7 +78,7 @@ public sealed class ProofTests(TwoServers servers)
         using (var to = await there.SignInAsync())
             Assert.Equal(Messages + 1, (await ReadAsync(to, there)).Count);
 
-        // Emptied as a whole.
+        // The whole folder is emptied.
         using (var to = await there.SignInAsync())
             foreach (var folder in s_folders)
                 await ExpungeAsync(to, there.Path(folder), null);

@@ -52,7 +52,7 @@ public sealed class RuleTests(TwoServers servers)
         var waybill = await service.GetAsync<BatchWaybill>("batches/crew/waybill");
         Assert.Equal((true, 50L, 30L, 20L), (waybill.Closes, waybill.Total.Found, waybill.Total.Carried, waybill.Total.Paired));
 
-        // A label more, and one message that leaves the inbox: it lives on under its label.
+        // One more label, and one message leaves the inbox: it remains under its label.
         await from.RunAsync("COPY 20 Work");
         await from.RunAsync("STORE 1 +FLAGS (\\Deleted)");
         await from.RunAsync("UID EXPUNGE 1");
@@ -124,7 +124,7 @@ public sealed class RuleTests(TwoServers servers)
         from.SetUser(account, TwoServers.Password);
         using var imap = await PlainImap.SignInAsync(from.PlainPort, account, TwoServers.Password);
         await imap.AppendAsync("INBOX", Enumerable.Range(0, 50).Select(i => TwoServers.Message(account, i, 1500)));
-        // Too large for the new side: it is left behind, and so it stays where it is.
+        // Too large for the new side: it is left behind, so it is not deleted on the old side.
         await imap.AppendAsync(
             "INBOX",
             [
@@ -166,7 +166,7 @@ public sealed class RuleTests(TwoServers servers)
         var folder = Directory.CreateTempSubdirectory("caravan-full").FullName;
         await using (var service = await TestService.StartAsync(folder))
             await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster([account])));
-        // No file may grow beyond what the store has now and a little: what a write beyond it meets is the error of a disk without room.
+        // No file may grow much beyond the size of the store now: a larger write fails as on a full disk.
         var blocks = (Directory.GetFiles(folder, "caravan.db*").Max(f => new FileInfo(f).Length) / 1024) + 150;
         using var process = await ServiceProcess.StartAsync(
             folder,

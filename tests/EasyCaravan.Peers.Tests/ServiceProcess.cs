@@ -46,7 +46,7 @@ public sealed class ServiceProcess : IDisposable
         {
             if (!line.StartsWith(Before, StringComparison.Ordinal))
                 continue;
-            // Nobody reads what it says later: a full pipe would stop it.
+            // The output is read to its end: a full pipe would stop the process.
             _ = process.StandardOutput.ReadToEndAsync();
             return new ServiceProcess(
                 process,

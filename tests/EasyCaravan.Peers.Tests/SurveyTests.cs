@@ -37,7 +37,7 @@ public sealed class SurveyTests
         ("same-person", 84, 6),
         ("unused", 96, 6),
         ("nothing-there", 102, 6),
-        // The point in the name that clashes is the new side's separator.
+        // The dot in the name is the separator of the new side.
         ("illegal-name", 54, 6),
     ];
 
@@ -186,7 +186,7 @@ public sealed class SurveyTests
             using var there = await PlainImap.SignInAsync(to.PlainPort, Account(i), Password);
             if (Is("to-not-empty", i))
                 await there.AppendAsync("INBOX", [("\\Seen", date, Message(i, 0)), ("", date, Message(i, 77))]);
-            // An account's folder is there once something was done with it.
+            // Dovecot creates an account's folder at its first use.
             if (Is("missing-right", i) || Is("keywords-lost", i))
                 await there.RunAsync("SELECT INBOX");
             if (Is("missing-right", i))
@@ -247,7 +247,7 @@ public sealed class SurveyTests
         {
             var count = (await there.ReadFolderAsync(folder)).Count;
             var promise = expected.GetValueOrDefault(folder);
-            // The one over the limit stays behind; of what was there one is the same and one is not.
+            // The message over the limit stays behind. Of those that were there before, one is the same and one is not.
             if (folder == "INBOX" && Is("message-too-large", person))
                 promise--;
             if (folder == "INBOX" && Is("to-not-empty", person))

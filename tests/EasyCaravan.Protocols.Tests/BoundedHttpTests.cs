@@ -45,7 +45,7 @@ public sealed class BoundedHttpTests
         await Assert.ThrowsAsync<FaultException>(() =>
             tokens.GetAsync(service, new Credentials("a", "a", "s"), null, CancellationToken.None)
         );
-        // Buffers on the way take some of it; nothing like all.
+        // Some of it fits into buffers on the way, but far from all.
         Assert.InRange(await serving, 0, 30_000_000);
     }
 

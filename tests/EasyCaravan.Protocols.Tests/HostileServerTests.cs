@@ -47,7 +47,7 @@ public sealed class HostileServerTests
                     var body = new Pop3Body(wire);
                     while (await body.ReadAsync(None) is { Length: > 0 } piece)
                         text.Write(piece.Span);
-                    // Nothing is made up: what is read was sent, dots aside.
+                    // Nothing is added: what is read was sent, apart from escaped dots.
                     Assert.True(text.Length <= octets.Length);
                     ReceivedDate.Of(text.ToArray());
                 }
@@ -104,7 +104,7 @@ public sealed class HostileServerTests
         Assert.False(string.IsNullOrWhiteSpace(fault.Fault.What));
     }
 
-    /// <summary>A connection on which the server says this and then leaves; what it is told is lost.</summary>
+    /// <summary>A connection on which the server sends this and then closes; what the client sends is discarded.</summary>
     private sealed class Said(byte[] octets) : MemoryStream(octets, writable: false)
     {
         public override bool CanWrite => true;

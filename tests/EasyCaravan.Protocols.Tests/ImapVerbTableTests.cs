@@ -16,7 +16,7 @@ public sealed class ImapVerbTableTests
         Assert.Equal(ImapVerbs.All.Count, ImapVerbs.All.Select(v => v.Name).Distinct().Count());
         Assert.Equal(typeof(ImapVerbs).GetFields().Length, ImapVerbs.All.Count);
         Assert.All(ImapVerbs.All, v => Assert.Matches(@"^RFC \d{4} §[\d.]+(, RFC \d{4}( §[\d.]+)?)?$", v.Rfc));
-        // What adds, copies or moves a message comes twice if it is sent twice.
+        // A command that adds, copies or moves a message would do it twice if it were sent twice.
         Assert.Equal(["APPEND", "UID COPY", "UID MOVE"], ImapVerbs.All.Where(v => !v.SafeToReplay).Select(v => v.Name));
     }
 

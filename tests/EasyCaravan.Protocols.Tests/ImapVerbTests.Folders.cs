@@ -44,7 +44,7 @@ public sealed partial class ImapVerbTests
                 ("T EXAMINE \"A\"", "* 1 EXISTS\r\n§ OK [READ-ONLY] done\r\n"),
                 ("T UID FETCH 5 (UID BODY.PEEK[])", "* 1 FETCH (UID 5 BODY[] {1}\r\na)\r\n§ OK done\r\n"),
                 ("T EXAMINE \"B\"", "§ NO [NONEXISTENT] no such folder\r\n"),
-                // A lenient server goes on in the folder that was open.
+                // A lenient server keeps the folder open that was open before.
                 ("T UID FETCH 5 (UID BODY.PEEK[])", "* 1 FETCH (UID 5 BODY[] {1}\r\na)\r\n§ OK done\r\n"),
             ]
         );

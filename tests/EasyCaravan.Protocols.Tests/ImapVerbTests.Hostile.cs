@@ -97,7 +97,7 @@ public sealed partial class ImapVerbTests
         var reader = await account.ReadMessagesAsync([(FolderPath.Inbox, new NumberSet([1]))], CancellationToken.None);
         Assert.Equal(3, (await reader.NextAsync(CancellationToken.None))!.Value.Size);
         Assert.Equal(3, (await reader.ReadAsync(CancellationToken.None)).Length);
-        // Not after the end of the message was told: by then it would have been handed over.
+        // The fault must come before the end of the message is reported: after that the message counts as read.
         var fault = await Assert.ThrowsAsync<FaultException>(async () => await reader.ReadAsync(CancellationToken.None));
         Assert.Equal((Cause.ProtocolBroken, Verdict.Close), (fault.Fault.Cause, fault.Verdict));
     }

@@ -682,7 +682,7 @@ public sealed partial class ImapVerbTests
         int folder = 0
     )
     {
-        // In two pieces, as messages come.
+        // The message comes in two pieces.
         var octets = Encoding.Latin1.GetBytes(text);
         await writer.BeginAsync(
             folder,

@@ -98,7 +98,7 @@ public sealed class Pop3AccountTests
         Assert.Equal((Cause.ProtocolBroken, Verdict.Close), (fault.Fault.Cause, fault.Verdict));
     }
 
-    /// <summary>Lets everybody in, and answers each command after that as it is told.</summary>
+    /// <summary>Accepts every sign-in, and answers the commands after it as the test says.</summary>
     private sealed class Server : IAsyncDisposable, IItemNumbers
     {
         private readonly TcpListener _listener = new(IPAddress.Loopback, 0);

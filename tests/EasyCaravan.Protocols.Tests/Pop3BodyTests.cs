@@ -26,7 +26,7 @@ public sealed class Pop3BodyTests
         var octets = new MemoryStream();
         while (await body.ReadAsync(CancellationToken.None) is { Length: > 0 } piece)
             octets.Write(piece.Span);
-        // What follows the end is the next answer's.
+        // What follows the end belongs to the next answer.
         if (after is not null)
             Assert.True(await Pop3Body.IsOkAsync(connection, CancellationToken.None));
         return octets.ToArray();
@@ -51,7 +51,8 @@ public sealed class Pop3BodyTests
             .Sample(
                 (letters, size) =>
                 {
-                    // As a server wraps it (RFC 1939 §3): a dot before each line that begins with one, and a line end before the end.
+                    // As a server escapes it (RFC 1939 §3): a dot before each line that begins with one, and a line end before the final
+                    // dot.
                     var message = new string(letters) + "\r\n";
                     var wrapped =
                         (message.StartsWith('.') ? "." : "") + message.Replace("\r\n.", "\r\n..", StringComparison.Ordinal) + ".\r\n";

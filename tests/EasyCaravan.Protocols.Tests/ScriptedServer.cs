@@ -93,7 +93,7 @@ internal sealed class ScriptedServer : IAsyncDisposable
                     await SayAsync(stream, $"{tag} OK [CAPABILITY {capabilities}] in\r\n", Pieces.Whole);
                     continue;
                 }
-                // What is asked around the sign-in is not what is tested: our own commands have short tags.
+                // Commands of the sign-in are not part of the script: the tags of those that are tested are shorter.
                 if (steps.Count == 0 || (tag.Length > 4 && tag[1..].All(char.IsAsciiDigit)))
                 {
                     if (command == "LOGOUT")

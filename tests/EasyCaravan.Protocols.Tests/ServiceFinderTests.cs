@@ -19,7 +19,7 @@ public sealed class ServiceFinderTests
     [Fact]
     public async Task A_record_is_shown_with_its_source_and_nothing_is_trusted_that_TLS_does_not_verify()
     {
-        // A listener that speaks no TLS stands for whoever a forged record leads to.
+        // A listener without TLS stands for the host to which a forged record points.
         var listener = new System.Net.Sockets.TcpListener(System.Net.IPAddress.Loopback, 0);
         listener.Start();
         var port = ((System.Net.IPEndPoint)listener.LocalEndpoint).Port;

@@ -7,7 +7,7 @@ using EasyCaravan.StandIns;
 
 namespace EasyCaravan.Protocols.Tests;
 
-/// <summary>The adapter with and without each extension: servers differ, what it does must not.</summary>
+/// <summary>The adapter with and without each extension: the result must be the same.</summary>
 public sealed class StandInTests
 {
     [Theory]

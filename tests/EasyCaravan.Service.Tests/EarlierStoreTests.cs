@@ -53,7 +53,7 @@ public sealed class EarlierStoreTests : IAsyncLifetime
         {
             await using var service = await TestService.StartAsync(data);
 
-            // Everything is known as it was.
+            // The store still knows everything.
             var moves = (await service.MovesAsync("crew")).ToDictionary(m => m.Account);
             Assert.Equal(
                 [MoveStage.InStep, MoveStage.InStep, MoveStage.Surveyed, MoveStage.Copying, MoveStage.Listed],

@@ -11,7 +11,7 @@ using Microsoft.Extensions.DependencyInjection;
 
 namespace EasyCaravan.Service.Tests;
 
-/// <summary>A move of two kinds, of which one is scripted here: what it cannot do keeps mail from nothing.</summary>
+/// <summary>A move of two kinds, one of them scripted here: what that one cannot do does not stop mail.</summary>
 public sealed class LegTests : IAsyncLifetime
 {
     private const string Aoife = "aoife@saltmarsh.example",
@@ -76,7 +76,7 @@ public sealed class LegTests : IAsyncLifetime
         );
         Assert.Equal(5, _to.Find(Aoife)!.Find("INBOX")!.Messages.Count);
 
-        // The catch-up that somebody asks for carries mail, and leaves contacts to whoever sees to them.
+        // A catch-up that somebody asks for carries mail; contacts still wait for a person.
         Deliver(_from.Find(Aoife)!, 100, 1);
         var tried = _contacts.Tried(Aoife);
         await _service.RunAsync("catch-up", "crew", "--move", Aoife);
@@ -93,7 +93,7 @@ public sealed class LegTests : IAsyncLifetime
             StringComparison.Ordinal
         );
 
-        // Mended, it goes on by itself, and the sums of each kind are told apart though both have an INBOX.
+        // Once mended it goes on by itself. The sums of the kinds are separate, although both have an INBOX.
         _contacts.Refuses = _ => false;
         Assert.Equal(0, (await _service.RunAsync("retry", "crew", "--wait")).Code);
         var waybill = await _service.GetAsync<BatchWaybill>("batches/crew/waybill");
@@ -130,7 +130,7 @@ public sealed class LegTests : IAsyncLifetime
         await TestService.UntilAsync(() => Task.FromResult(_contacts.Tried(Bram) >= 3));
         var bram = (await _service.MovesAsync("crew")).Single(m => m.Account == Bram);
         Assert.True(bram.Legs[0].Attempts >= 2);
-        // Tries of the one kind are no passes of the other.
+        // A repeated try of one kind is no pass of the other.
         var passes = (await _service.GetAsync<MoveDetail>($"batches/crew/moves/{Bram}")).Passes;
         Assert.Single(passes, p => p.Legs.Any(l => l.Kind is MoveKind.Mail));
     }
@@ -163,7 +163,7 @@ public sealed class LegTests : IAsyncLifetime
             (await mailOnly.ApplyAsync(Plan(), ("crew.csv", Roster))).Error,
             StringComparison.Ordinal
         );
-        // A service may have what is not carried.
+        // A service may have a kind that the route does not carry.
         var unsaid = Plan().Replace(", carry: [contacts, mail]", "", StringComparison.Ordinal);
         Assert.Equal(0, (await mailOnly.ApplyAsync(unsaid, ("crew.csv", Roster))).Code);
     }

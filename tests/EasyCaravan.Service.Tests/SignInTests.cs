@@ -6,7 +6,7 @@ using EasyCaravan.Testing;
 
 namespace EasyCaravan.Service.Tests;
 
-/// <summary>Every way in, and every closed door with its remedy.</summary>
+/// <summary>Every way to sign in, and every refusal with its remedy.</summary>
 public sealed class SignInTests : IAsyncLifetime
 {
     private const string Aoife = "aoife@saltmarsh.example";
@@ -178,7 +178,7 @@ public sealed class SignInTests : IAsyncLifetime
         await ArrivesAsync();
         Assert.True(_tokens.Given >= 2, $"{_tokens.Given} tokens");
         Assert.Equal(53, _to.Find(Aoife)!.Folders.Sum(f => f.Messages.Count));
-        // The changed refresh token is the one that a later life of the service uses.
+        // After a restart the service uses the changed refresh token.
         Assert.Equal(0, (await _service.RunAsync("catch-up", "crew", "--wait")).Code);
     }
 
@@ -223,7 +223,7 @@ public sealed class SignInTests : IAsyncLifetime
                 await _service.Api.PostAsJsonAsync("/api/v1/services/lanternpost/consent", new ConsentRequest(Aoife), ContractJson.Options)
             ).Content.ReadFromJsonAsync<ConsentBegun>(ContractJson.Options)
         )!;
-        // A browser without any session of ours, as after the way over another site.
+        // A browser without our session cookie, as it comes back from another site.
         using var browser = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false });
         using var atTheService = await browser.GetAsync(begun.Where);
         using var back = await browser.GetAsync(atTheService.Headers.Location);
@@ -247,7 +247,7 @@ public sealed class SignInTests : IAsyncLifetime
         Assert.Equal(1, tried.Code);
         Assert.Contains("did not grant mail.read", tried.Out, StringComparison.Ordinal);
 
-        // The same told by the mail server alone: the plan does not ask for the scope that it wants.
+        // The same reported by the mail server alone: the plan does not ask for the scope that the server wants.
         await ApplyAsync(OAuth("refresh-token"), _tokens.Consent(Aoife, "mail"));
         tried = await _service.RunAsync("service", "try", "lanternpost", "--account", Aoife);
         Assert.Contains("wants the permission mail.read", tried.Out, StringComparison.Ordinal);
@@ -266,7 +266,7 @@ public sealed class SignInTests : IAsyncLifetime
         var move = Assert.Single(await _service.MovesAsync("crew"));
         Assert.Equal((MoveStage.Listed, MoveCondition.NeedsYou, cause), (move.Stage, move.Condition, move.Problem!.Cause));
         Assert.Contains(remedy, move.Problem.Remedy, StringComparison.Ordinal);
-        // Opened and asked again, nothing is left of it.
+        // After the account was opened and the survey repeated, the problem is gone.
         _from.Find(Aoife)!.Door = StandInDoor.Open;
         var again = await _service.RunAsync("survey", "crew", "--wait");
         Assert.True(again.Code == 0, again.Out + again.Error);

@@ -83,9 +83,9 @@ public sealed class SurveyRoadTests : IAsyncLifetime
     {
         var survey = await _service.RunAsync("survey", "crew", "--wait");
         Assert.Equal(3, survey.Code);
-        Assert.Contains("2 of 3 looked at, 1 cannot be entered", survey.Out, StringComparison.Ordinal);
+        Assert.Contains("2 of 3 looked at, the sign-in fails for 1", survey.Out, StringComparison.Ordinal);
         Assert.Equal(["cannot-get-in", "no-room", "message-too-large", "keywords-lost", "reserved-name", "too-deep"], await OpenAsync());
-        // Reads only: nothing was made or changed on either side.
+        // A survey only reads: nothing was created or changed on either side.
         Assert.All([_from, _to], server =>
             Assert.DoesNotContain(server.Commands.Keys, verb => verb is "CREATE" or "APPEND" or "STORE" or "DELETE" or "SUBSCRIBE")
         );
@@ -173,7 +173,7 @@ public sealed class SurveyRoadTests : IAsyncLifetime
     public async Task A_plan_takes_the_place_of_the_one_that_was_read_or_of_none()
     {
         using var read = await _service.Api.GetAsync("/api/v1/plan");
-        // Somebody else is quicker.
+        // Another administrator changed the rules in between.
         const string Rules = "- {match: {use: trash}, leave: true}\n";
         await _service.Api.PutAsJsonAsync("/api/v1/routes/crossing/folders", new FolderRulesRequest(Rules), ContractJson.Options);
         Assert.Equal(HttpStatusCode.PreconditionFailed, await ApplyInPlaceOfAsync(read.Headers.ETag!.ToString()));
@@ -289,7 +289,7 @@ public sealed class SurveyRoadTests : IAsyncLifetime
         // Two messages of 400 octets fit in a thousand.
         Assert.Equal(2, _to.Find("bram@saltmarsh.example")!.Find("INBOX")!.Messages.Count);
         Assert.Equal(DateTimeOffset.UtcNow.Date.AddDays(1), bram.Until!.Value.UtcDateTime);
-        // Asked again on the same day, nothing more is carried.
+        // Asked for again on the same day, nothing more is carried: the day's limit is used up.
         await _service.RunAsync("retry", "crew", "--move", "Bram Tolland");
         await TestService.UntilAsync(async () =>
             (await _service.MovesAsync("crew")).Single(m => m.Name == "Bram Tolland").Condition is MoveCondition.Waiting

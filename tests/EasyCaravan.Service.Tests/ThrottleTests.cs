@@ -35,7 +35,7 @@ public sealed class ThrottleTests : IAsyncLifetime
         for (var i = 0; i < People; i++)
         {
             var box = _from.AddAccount($"p{i}@saltmarsh.example", "s").Find("INBOX")!;
-            // The first on the list has the largest mailbox.
+            // The first person of the roster has the largest mailbox.
             for (var m = 0; m < People - i; m++)
                 box.Add(Message(m), [], DateTimeOffset.UnixEpoch);
             _to.AddAccount($"p{i}@saltmarsh.example", "s");
@@ -57,7 +57,7 @@ public sealed class ThrottleTests : IAsyncLifetime
         await service.ApplyAsync(Plan(), ("crew.csv", Roster()));
         await service.RunAsync("start", "crew");
         var moves = new List<MoveView>();
-        // One look: a moment later one of them may be trying for all.
+        // Read once: a moment later one of them may try the service for all.
         await TestService.UntilAsync(async () =>
             (moves = await service.MovesAsync("crew")).TrueForAll(m => m.Condition is MoveCondition.Waiting)
         );
@@ -69,7 +69,7 @@ public sealed class ThrottleTests : IAsyncLifetime
         });
         var view = (await service.GetAsync<List<ServiceView>>("services")).Single(s => s.Name == "northquay");
         Assert.NotNull(view.PausedUntil);
-        // Those that ran side by side when it closed, and then one at a time: not each of the people for itself.
+        // The moves that ran when the service closed tried again, then one at a time for all: not each move by itself.
         var calls = _to.Calls;
         Assert.InRange(calls, 1, 10);
         await TestService.UntilAsync(() => Task.FromResult(_to.Calls >= calls + 2));
@@ -129,7 +129,7 @@ public sealed class ThrottleTests : IAsyncLifetime
     {
         await using var service = await TestService.StartAsync();
         var account = _from.Find("p0@saltmarsh.example")!;
-        // Too many to travel with the small folder, so that the inbox is done before the other is begun.
+        // Too many to be copied together with the small folder: the inbox is complete before the other folder is begun.
         for (var m = 0; m < 2_500; m++)
             account.Find("INBOX")!.Add(Message(1000 + m), [], DateTimeOffset.UnixEpoch);
         account.Make("For'bid\\den").Add(Message(1), [], DateTimeOffset.UnixEpoch);
@@ -149,13 +149,13 @@ public sealed class ThrottleTests : IAsyncLifetime
         Assert.True(waybill.Closes);
         Assert.Equal(3, (await service.RunAsync("waybill", "crew")).Code);
 
-        // The remedy's rule, as it stands there, sends the folder elsewhere.
+        // The rule in the remedy, taken as it is written, sends the folder to another place.
         var rule = System.Text.RegularExpressions.Regex.Match(left.Problem.Remedy, @"\{match: \{.*?\}, to: '.*?'\}").Value;
         await service.ApplyAsync(Plan(route: $", folders: [{rule}]"), ("crew.csv", Roster(1)));
         Assert.Equal(0, (await service.RunAsync("catch-up", "crew", "--wait")).Code);
         Assert.Single(_to.Find("p0@saltmarsh.example")!.Find("Another name")!.Messages);
 
-        // The same later on: a folder that its owner has made since. Once the new side takes it, it is tried again.
+        // The same for a folder that its owner creates later. It is carried as soon as the new side accepts it.
         account.Make("Not here").Add(Message(2), [], DateTimeOffset.UnixEpoch);
         _to.Manners = _to.Manners with { Reserved = new HashSet<string> { "Not here" } };
         Assert.Equal(3, (await service.RunAsync("catch-up", "crew", "--wait")).Code);
@@ -174,7 +174,7 @@ public sealed class ThrottleTests : IAsyncLifetime
         _from.Manners = _from.Manners with { TellsShort = octets => octets.AsSpan().IndexOf("Subject: Tide 5\r"u8) >= 0 };
         await service.ApplyAsync(Plan(), ("crew.csv", Roster(1)));
         await service.RunAsync("start", "crew");
-        // Several passes, each some seconds after the one before: whether the message is at fault shows only in time.
+        // Several passes, some seconds apart: only repeated failures show that the message is the reason.
         await TestService.UntilAsync(
             async () => (await service.MovesAsync("crew"))[0] is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle },
             seconds: 120
@@ -207,7 +207,7 @@ public sealed class ThrottleTests : IAsyncLifetime
                         .Started
                 )
             );
-        // The last on the list is the smallest; the order of starts is theirs, from the back.
+        // The last person of the roster has the smallest mailbox: moves start in the reverse order of the roster.
         Assert.Equal(ended.Select(e => e.Account).Reverse(), ended.OrderBy(e => e.At).Select(e => e.Account));
     }
 
@@ -222,7 +222,7 @@ public sealed class ThrottleTests : IAsyncLifetime
             passes.Add((await service.GetAsync<MoveDetail>($"batches/crew/moves/{move.Account}")).Passes[0]);
         var messages = passes.Sum(p => p.Legs.Sum(l => l.Carried));
         Assert.Equal(24 + 23 + 22 + 21, messages);
-        // A second's worth may go at once; the rest takes its time, however many moves share it.
+        // One second of the rate may pass at once; the rest is slowed down, however many moves share the limit.
         Assert.True(passes.Max(p => p.Ended!.Value) - passes.Min(p => p.Started) > TimeSpan.FromSeconds((messages - 25) / 25.0 * 0.9));
         Assert.Contains("At most 25 messages/s", (await service.RunAsync("service", "list")).Out, StringComparison.Ordinal);
     }

@@ -101,7 +101,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
         }
         var counts = (await db.LedgerFolders.ToListAsync()).Select(Pages.PageOf).Single().Counts;
         Assert.Equal(new FolderCounts(50, 20, 0, 0, 1, 0, 0), counts);
-        // Twenty that it expected are in folders to which it did not come; who was killed could not tell.
+        // It had not reached the folders with twenty of the expected messages; a killed worker cannot say so.
         Assert.Equal(
             (killed ? 50 : 70, 20, 1),
             ((await db.Moves.SingleAsync()).Found, (await db.Moves.SingleAsync()).Carried, (await db.Moves.SingleAsync()).LeftBehind)
@@ -168,7 +168,8 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
         await using var db = Stored.Read();
         Assert.Empty(await db.LeftBehind.ToListAsync());
 
-        // The second page does not exist: nothing of the first may stand either, nor may what failed be written with what comes next.
+        // The second page does not exist: nothing may be kept of the first either, and the failed rows must not be written by the next
+        // write.
         await Assert.ThrowsAnyAsync<Exception>(() =>
             ledger.RecordAsync(
                 [new(pages[0].Id, [new(99, 99, Outcome.Carried, FlagSet.Empty)]), new(4711, [new(1, 1, Outcome.Carried, FlagSet.Empty)])],
@@ -261,7 +262,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
             (await moves.DecideDifferencesAsync("b", null, null, DifferenceKind.Altered, DifferenceDecision.Accept, "admin", None)).Items
         );
         Assert.Equal(1, (await moves.DecideDifferencesAsync("b", null, null, null, DifferenceDecision.CarryAgain, "admin", None)).Items);
-        // Struck out it is fresh again; what is to be removed waits for the pass that does it.
+        // Deleted from the ledger, the message counts as new. A second copy is removed by the next pass.
         Assert.Equal("2:4", (await ledger.SettledAsync(page.Id, None)).ToString());
         Assert.True((await ledger.FoldersAsync(None)).Single().Reopened);
         Assert.Equal(
@@ -271,7 +272,8 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
         await using var db = Stored.Read();
         Assert.Equal(1, (await db.Moves.SingleAsync()).Undecided);
 
-        // Seen again as it was, a decision stands; what is not seen any more is gone. Altered ones are another look's to tell.
+        // A decision is kept while the difference is seen again; a difference that is not seen any more is deleted. This look cannot see
+        // altered messages.
         await ledger.RecordLooksAsync([new PageLook(page.Id, null, [])], None);
         Assert.Equal(3, (await ledger.DifferencesAsync(None)).Count);
         Assert.Null((await ledger.FoldersAsync(None))[0].Seen);

@@ -40,6 +40,7 @@ export function MovesTable({ batch, people, filters, onFilters }: Props) {
             placeholder="Search name, account or note"
             value={filters.search ?? ""}
             onSearch={(search) => change({ search: search === "" ? undefined : search })}
+            width={250}
           />
           <Select
             aria-label="Filter by condition"
@@ -49,7 +50,7 @@ export function MovesTable({ batch, people, filters, onFilters }: Props) {
             data={Object.entries(CONDITIONS).map(([value, look]) => ({ value, label: look.word }))}
             value={filters.condition ?? null}
             onChange={(value) => change({ condition: (value as Condition | null) ?? undefined })}
-            w={170}
+            w={150}
           />
           <Checkbox
             label="Needs somebody"

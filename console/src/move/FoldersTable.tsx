@@ -34,7 +34,7 @@ export function FoldersTable({ account, folders, landings }: Props) {
   return (
     <>
       <GridSheet label="Folders">
-        <table className="grid tall">
+        <table className="grid tall tight">
           <thead>
             <tr>
               {several && <th scope="col">Kind</th>}
@@ -63,7 +63,7 @@ export function FoldersTable({ account, folders, landings }: Props) {
                 {COUNTS.map((c) => {
                   const count = line.sums ? c.of(line.sums) : null;
                   return (
-                    <td key={c.csv} className={c.bad && count ? "num bad" : "num"}>
+                    <td key={c.csv} className={!count ? "num soft" : c.bad ? "num bad" : "num"}>
                       {count === null ? "" : number(count)}
                     </td>
                   );

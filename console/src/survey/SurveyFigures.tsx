@@ -8,7 +8,7 @@ export function SurveyFigures({ survey }: { survey: Schemas["BatchSurvey"] }) {
     { label: "messages to carry", value: number(survey.carryMessages) },
     { label: "to carry in size", value: size(survey.carryOctets) },
     { label: "on the new side already", value: number(survey.toMessages) },
-    { label: "cannot be entered", value: number(survey.closed) },
+    { label: "sign-in fails", value: number(survey.closed) },
   ];
   return (
     <div className="sheet padded figures">

@@ -31,7 +31,7 @@ export const inventoryColumns = (batch: string): GridColumn<Account>[] => [
     by: "findings",
     cell: (a) =>
       a.problem ? (
-        <span className="bad">cannot be entered</span>
+        <span className="bad">sign-in fails</span>
       ) : a.takenAt ? (
         a.findings
       ) : (
@@ -50,5 +50,5 @@ export const inventoryCsv: CsvColumn<Account>[] = [
   { title: "carry_octets", value: (a) => a.carryOctets },
   { title: "newest", value: (a) => a.newestMessage },
   { title: "largest_message", value: (a) => a.largestMessage },
-  { title: "open_findings", value: (a) => (a.problem ? "closed" : a.findings) },
+  { title: "open_findings", value: (a) => (a.problem ? "sign-in fails" : a.findings) },
 ];

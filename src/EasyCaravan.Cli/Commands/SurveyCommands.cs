@@ -170,7 +170,7 @@ internal static class SurveyCommands
                     "To decide",
                     "findings",
                     a =>
-                        a.Problem is not null && !plain ? "[red]closed[/]"
+                        a.Problem is not null && !plain ? "[red]no sign-in[/]"
                         : a.Findings > 0 && !plain ? $"[yellow]{a.Findings}[/]"
                         : $"{a.Findings}",
                     Right: true
@@ -178,7 +178,7 @@ internal static class SurveyCommands
             ]
         );
         writer.Say(
-            $"{survey.Surveyed} of {survey.People} looked at{(survey.Closed > 0 ? $", [red]{survey.Closed} cannot be entered[/]" : "")}: "
+            $"{survey.Surveyed} of {survey.People} looked at{(survey.Closed > 0 ? $", [red]the sign-in fails for {survey.Closed}[/]" : "")}: "
                 + $"{Words.Number(survey.Messages)} messages, {Words.Size(survey.Octets)}; to carry {Words.Number(survey.CarryMessages)}"
                 + $", {Words.Size(survey.CarryOctets)}."
         );

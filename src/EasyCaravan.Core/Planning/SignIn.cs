@@ -2,7 +2,7 @@ using System.Collections.Immutable;
 
 namespace EasyCaravan.Core.Planning;
 
-/// <summary>How accounts of a service are entered.</summary>
+/// <summary>How the service signs in to accounts.</summary>
 public abstract record SignIn
 {
     private SignIn() { }
@@ -18,7 +18,7 @@ public abstract record SignIn
     /// </param>
     public sealed record OnBehalf(string Admin, SecretReference Secret, string? LoginPattern) : SignIn
     {
-        /// <summary>The login by which the account is entered.</summary>
+        /// <summary>The login with which the sign-in to the account is made.</summary>
         public string LoginFor(string account) =>
             LoginPattern?.Replace("{account}", account, StringComparison.Ordinal).Replace("{admin}", Admin, StringComparison.Ordinal)
             ?? Admin;

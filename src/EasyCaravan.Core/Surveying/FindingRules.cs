@@ -45,7 +45,7 @@ public static class FindingRules
             ),
             FindingCode.CannotGetIn => new(
                 Weight.Blocks,
-                "Accounts that cannot be entered",
+                "Accounts at which the sign-in fails",
                 "The move stops at the sign-in and needs you",
                 s_withdraw
             ),

@@ -99,7 +99,7 @@ public sealed record ToInventory(
 }
 
 /// <summary>What one look at both accounts of a move gave.</summary>
-/// <param name="From">Null when its account could not be entered; then the fault says why.</param>
+/// <param name="From">Null when the sign-in to its account failed; then the fault says why.</param>
 /// <param name="To">The same for the to side.</param>
 public sealed record Inventory(DateTimeOffset TakenAt, FromInventory? From, Fault? FromFault, ToInventory? To, Fault? ToFault)
 {

@@ -13,7 +13,7 @@ public sealed class SurveyRow
     public int Folders { get; set; }
     public long ToMessages { get; set; }
 
-    /// <summary>Both accounts could be entered.</summary>
+    /// <summary>The sign-in to both accounts succeeded.</summary>
     public bool Whole { get; set; }
     public required string InventoryJson { get; set; }
 }
