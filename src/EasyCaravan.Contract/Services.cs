@@ -1,49 +1,75 @@
+using System.Text.Json.Serialization;
+
 namespace EasyCaravan.Contract;
 
+/// <summary>Which protocol mail is read and written with.</summary>
+[JsonConverter(typeof(KebabWord<MailProtocolWord>))]
+public enum MailProtocolWord
+{
+    Imap,
+    Pop3,
+}
+
+/// <summary>How a connection is protected.</summary>
+[JsonConverter(typeof(KebabWord<SecurityWord>))]
+public enum SecurityWord
+{
+    /// <summary>TLS from the first octet.</summary>
+    Tls,
+
+    /// <summary>Plain at first, then upgraded before anyone signs in.</summary>
+    Starttls,
+
+    /// <summary>Not protected.</summary>
+    None,
+}
+
+/// <summary>Where the mail of a service is.</summary>
+/// <param name="Speaks">The protocol.</param>
+/// <param name="Host">Host name or address.</param>
+/// <param name="Port">TCP port.</param>
+/// <param name="Security">How the connection is protected.</param>
+public sealed record MailConnectionView(MailProtocolWord Speaks, string Host, int Port, SecurityWord Security);
+
+/// <summary>What the plan lets a service be used for.</summary>
+/// <param name="Connections">The most connections that may be open.</param>
+/// <param name="PerAccount">The most connections to one account.</param>
+/// <param name="LargestMessage">In octets; null when no limit is set.</param>
+/// <param name="BytesPerDay">Octets for one account; null when no limit is set.</param>
+public sealed record ServiceLimitsView(int Connections, int PerAccount, long? LargestMessage, long? BytesPerDay);
+
+/// <summary>How a service is used now.</summary>
+/// <param name="Connections">Connections open now.</param>
+/// <param name="Waiting">Moves that wait for it to answer again, or until it takes more.</param>
+/// <param name="Trouble">What it did last to one of those; null when none waits.</param>
+/// <param name="PausedUntil">When one move tries it again for all; null when it is not in trouble.</param>
+/// <param name="Pace">What slows its use, by the plan or because it asked for less; null: nothing does.</param>
+public sealed record ServiceUseView(int Connections, int Waiting, string? Trouble, DateTimeOffset? PausedUntil, string? Pace);
+
 /// <summary>A service and how it is used now.</summary>
-/// <param name="Speaks">imap or pop3; with host, port and security it is null for a service without mail.</param>
+/// <param name="Name">The service's name in the plan.</param>
+/// <param name="Mail">Where its mail is; null: it has none.</param>
 /// <param name="Contacts">Where its address books are; null: it has none.</param>
 /// <param name="Calendars">Where its calendars are; null: it has none.</param>
 /// <param name="SignIn">password, on-behalf or oauth, with the grant where there is one.</param>
 /// <param name="Consent">How a person can sign in at the service from here: device-code, authorization-code, or null.</param>
-/// <param name="Rules">Where its forwarding rules are kept; null: nobody can look.</param>
-/// <param name="Warnings">What makes the service less safe than it could be, in words that must be shown with it.</param>
-/// <param name="InUse">Connections open now.</param>
-/// <param name="Connections">The most that may be open.</param>
-/// <param name="LargestMessage">In octets; null when no limit is set.</param>
-/// <param name="BytesPerDay">Octets for one account; null when no limit is set.</param>
-/// <param name="Waiting">Moves that wait for it to answer again, or to bear more.</param>
-/// <param name="Trouble">What it did last to one of those; null when none waits.</param>
-/// <param name="PausedUntil">When one move tries it again for all; null when it is not in trouble.</param>
-/// <param name="Pace">What holds it back, by the plan or because it asked for less; null: nothing does.</param>
-/// <param name="Help">What the plan says to do about things that it says.</param>
-/// <param name="Name">The service's name in the plan.</param>
-/// <param name="Host">Host name or address.</param>
-/// <param name="Port">TCP port.</param>
-/// <param name="Security">tls, starttls or none.</param>
 /// <param name="Trust">system, none, or the file with the authorities.</param>
-/// <param name="PerAccount">The most connections to one account.</param>
+/// <param name="Rules">Where its forwarding rules are kept; null: nobody can look.</param>
+/// <param name="Limits">What the plan lets it be used for.</param>
+/// <param name="Use">How it is used now.</param>
+/// <param name="Warnings">What makes the service less safe than it could be, in words that must be shown with it.</param>
+/// <param name="Help">What the plan says to do about things that it says.</param>
 public sealed record ServiceView(
     string Name,
-    string? Speaks,
-    string? Host,
-    int? Port,
-    string? Security,
+    MailConnectionView? Mail,
     string? Contacts,
     string? Calendars,
     string SignIn,
     string? Consent,
     string Trust,
     string? Rules,
-    int InUse,
-    int Connections,
-    int PerAccount,
-    long? LargestMessage,
-    long? BytesPerDay,
-    int Waiting,
-    string? Trouble,
-    DateTimeOffset? PausedUntil,
-    string? Pace,
+    ServiceLimitsView Limits,
+    ServiceUseView Use,
     IReadOnlyList<string> Warnings,
     IReadOnlyList<HelpView> Help
 );

@@ -69,6 +69,7 @@ public sealed class ContractTests : IAsyncLifetime
         Same<DecisionReach, DecisionScope>();
         Same<FolderUse, SpecialUse>();
         Same<Bottleneck, HeldBackBy>();
+        Same<MailProtocolWord, MailProtocol>();
     }
 
     [Theory]

@@ -296,7 +296,7 @@ public sealed class SurveyRoadTests : IAsyncLifetime
         );
         Assert.Equal(2, _to.Find("bram@saltmarsh.example")!.Find("INBOX")!.Messages.Count);
         var service = (await _service.GetAsync<List<ServiceView>>("services")).Single(s => s.Name == "lanternpost");
-        Assert.Equal((1, 1_000), (service.Waiting, service.BytesPerDay));
+        Assert.Equal((1, 1_000), (service.Use.Waiting, service.Limits.BytesPerDay));
     }
 
     [Fact]

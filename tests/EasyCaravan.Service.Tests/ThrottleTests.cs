@@ -68,7 +68,7 @@ public sealed class ThrottleTests : IAsyncLifetime
             Assert.NotNull(m.Until);
         });
         var view = (await service.GetAsync<List<ServiceView>>("services")).Single(s => s.Name == "northquay");
-        Assert.NotNull(view.PausedUntil);
+        Assert.NotNull(view.Use.PausedUntil);
         // The moves that ran when the service closed tried again, then one at a time for all: not each move by itself.
         var calls = _to.Calls;
         Assert.InRange(calls, 1, 10);
@@ -79,7 +79,7 @@ public sealed class ThrottleTests : IAsyncLifetime
         await TestService.UntilAsync(async () =>
             (await service.MovesAsync("crew")).TrueForAll(m => m is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle })
         );
-        Assert.Null((await service.GetAsync<List<ServiceView>>("services")).Single(s => s.Name == "northquay").PausedUntil);
+        Assert.Null((await service.GetAsync<List<ServiceView>>("services")).Single(s => s.Name == "northquay").Use.PausedUntil);
     }
 
     [Fact]
@@ -91,7 +91,7 @@ public sealed class ThrottleTests : IAsyncLifetime
         await service.RunAsync("start", "crew");
         await TestService.UntilAsync(async () =>
             (await service.GetAsync<List<ServiceView>>("services")).Any(s =>
-                s.Pace?.Contains("fewer for a minute", StringComparison.Ordinal) == true
+                s.Use.Pace?.Contains("fewer for a minute", StringComparison.Ordinal) == true
             )
         );
         await TestService.UntilAsync(async () => (await service.MovesAsync("crew")).TrueForAll(m => m.Stage is MoveStage.InStep));

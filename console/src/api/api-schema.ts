@@ -762,7 +762,7 @@ export interface components {
             surveyed: number;
             /**
              * Format: int32
-             * @description People one of whose accounts could not be entered.
+             * @description People with an account at which the sign-in failed.
              */
             closed: number;
             /**
@@ -1685,6 +1685,25 @@ export interface components {
              */
             octets: number;
         };
+        /** @description Where the mail of a service is. */
+        MailConnectionView: {
+            /** @description The protocol. */
+            speaks: components["schemas"]["MailProtocolWord"];
+            /** @description Host name or address. */
+            host: string;
+            /**
+             * Format: int32
+             * @description TCP port.
+             */
+            port: number;
+            /** @description How the connection is protected. */
+            security: components["schemas"]["SecurityWord"];
+        };
+        /**
+         * @description Which protocol mail is read and written with.
+         * @enum {unknown}
+         */
+        MailProtocolWord: "imap" | "pop3";
         /**
          * @description What people can ask of moves.
          * @enum {unknown}
@@ -2349,58 +2368,16 @@ export interface components {
              */
             longestSaved: number;
         };
-        /** @description Every connection of a service tried, step by step. */
-        ServiceTrial: {
-            /** @description The service's name in the plan. */
-            service: string;
-            /** @description Whose sign-in was tried; null: none. */
-            account: null | string;
-            /** @description All went well. */
-            ok: boolean;
-            /** @description Every step. */
-            steps: components["schemas"]["TrialStep"][];
-            problem: null | components["schemas"]["Problem"];
-        };
-        /** @description What is to be tried. */
-        ServiceTryRequest: {
-            /** @description Whose sign-in is tried; null: only what needs none. */
-            account: null | string;
-        };
-        /** @description A service and how it is used now. */
-        ServiceView: {
-            /** @description The service's name in the plan. */
-            name: string;
-            /** @description imap or pop3; with host, port and security it is null for a service without mail. */
-            speaks: null | string;
-            /** @description Host name or address. */
-            host: null | string;
+        /**
+         * @description How a connection is protected.
+         * @enum {unknown}
+         */
+        SecurityWord: "tls" | "starttls" | "none";
+        /** @description What the plan lets a service be used for. */
+        ServiceLimitsView: {
             /**
              * Format: int32
-             * @description TCP port.
-             */
-            port: null | number;
-            /** @description tls, starttls or none. */
-            security: null | string;
-            /** @description Where its address books are; null: it has none. */
-            contacts: null | string;
-            /** @description Where its calendars are; null: it has none. */
-            calendars: null | string;
-            /** @description password, on-behalf or oauth, with the grant where there is one. */
-            signIn: string;
-            /** @description How a person can sign in at the service from here: device-code, authorization-code, or null. */
-            consent: null | string;
-            /** @description system, none, or the file with the authorities. */
-            trust: string;
-            /** @description Where its forwarding rules are kept; null: nobody can look. */
-            rules: null | string;
-            /**
-             * Format: int32
-             * @description Connections open now.
-             */
-            inUse: number;
-            /**
-             * Format: int32
-             * @description The most that may be open.
+             * @description The most connections that may be open.
              */
             connections: number;
             /**
@@ -2418,9 +2395,34 @@ export interface components {
              * @description Octets for one account; null when no limit is set.
              */
             bytesPerDay: null | number;
+        };
+        /** @description Every connection of a service tried, step by step. */
+        ServiceTrial: {
+            /** @description The service's name in the plan. */
+            service: string;
+            /** @description Whose sign-in was tried; null: none. */
+            account: null | string;
+            /** @description All went well. */
+            ok: boolean;
+            /** @description Every step. */
+            steps: components["schemas"]["TrialStep"][];
+            problem: null | components["schemas"]["Problem"];
+        };
+        /** @description What is to be tried. */
+        ServiceTryRequest: {
+            /** @description Whose sign-in is tried; null: only what needs none. */
+            account: null | string;
+        };
+        /** @description How a service is used now. */
+        ServiceUseView: {
             /**
              * Format: int32
-             * @description Moves that wait for it to answer again, or to bear more.
+             * @description Connections open now.
+             */
+            connections: number;
+            /**
+             * Format: int32
+             * @description Moves that wait for it to answer again, or until it takes more.
              */
             waiting: number;
             /** @description What it did last to one of those; null when none waits. */
@@ -2430,8 +2432,30 @@ export interface components {
              * @description When one move tries it again for all; null when it is not in trouble.
              */
             pausedUntil: null | string;
-            /** @description What holds it back, by the plan or because it asked for less; null: nothing does. */
+            /** @description What slows its use, by the plan or because it asked for less; null: nothing does. */
             pace: null | string;
+        };
+        /** @description A service and how it is used now. */
+        ServiceView: {
+            /** @description The service's name in the plan. */
+            name: string;
+            mail: null | components["schemas"]["MailConnectionView"];
+            /** @description Where its address books are; null: it has none. */
+            contacts: null | string;
+            /** @description Where its calendars are; null: it has none. */
+            calendars: null | string;
+            /** @description password, on-behalf or oauth, with the grant where there is one. */
+            signIn: string;
+            /** @description How a person can sign in at the service from here: device-code, authorization-code, or null. */
+            consent: null | string;
+            /** @description system, none, or the file with the authorities. */
+            trust: string;
+            /** @description Where its forwarding rules are kept; null: nobody can look. */
+            rules: null | string;
+            /** @description What the plan lets it be used for. */
+            limits: components["schemas"]["ServiceLimitsView"];
+            /** @description How it is used now. */
+            use: components["schemas"]["ServiceUseView"];
             /** @description What makes the service less safe than it could be, in words that must be shown with it. */
             warnings: string[];
             /** @description What the plan says to do about things that it says. */

@@ -9,6 +9,7 @@ import { ConsentBox } from "./ConsentBox";
 import { TrialSteps } from "./TrialSteps";
 
 export function ServiceCard({ service }: { service: Service }) {
+  const { mail, limits, use } = service;
   const [account, setAccount] = useState("");
   const named = account.trim() === "" ? null : account.trim();
   const trial = useMutation({
@@ -25,8 +26,7 @@ export function ServiceCard({ service }: { service: Service }) {
     <section className="sheet padded stack" aria-label={service.name}>
       <h2 style={{ margin: 0 }}>{service.name}</h2>
       <div>
-        {service.speaks &&
-          `${service.speaks.toUpperCase()} at ${service.host}:${service.port}, security ${service.security}; `}
+        {mail && `${mail.speaks.toUpperCase()} at ${mail.host}:${mail.port}, security ${mail.security}; `}
         {service.contacts && `contacts at ${service.contacts}; `}
         {service.calendars && `calendars at ${service.calendars}; `}
         trust {service.trust}, sign-in by {service.signIn}
@@ -38,28 +38,28 @@ export function ServiceCard({ service }: { service: Service }) {
         </p>
       ))}
       <div className="row">
-        <Bar share={service.inUse / service.connections} label={`${service.name}: connections in use`} />
+        <Bar share={use.connections / limits.connections} label={`${service.name}: connections in use`} />
         <span className="soft">
-          {service.inUse} of {service.connections} connections, {service.perAccount} to one account
-          {service.largestMessage !== null && `, messages up to ${size(service.largestMessage)}`}
-          {service.bytesPerDay !== null && `, ${size(service.bytesPerDay)} a day for one account`}
+          {use.connections} of {limits.connections} connections, {limits.perAccount} to one account
+          {limits.largestMessage !== null && `, messages up to ${size(limits.largestMessage)}`}
+          {limits.bytesPerDay !== null && `, ${size(limits.bytesPerDay)} a day for one account`}
         </span>
       </div>
-      {service.pausedUntil ? (
+      {use.pausedUntil ? (
         <p className="warn-note" style={{ margin: 0 }}>
-          In trouble: {service.trouble}. All moves over it wait until {time(service.pausedUntil)}; then one of them
-          tries for all.
+          In trouble: {use.trouble}. All moves over it wait until {time(use.pausedUntil)}; then one of them tries for
+          all.
         </p>
-      ) : service.waiting > 0 ? (
+      ) : use.waiting > 0 ? (
         <p className="warn-note" style={{ margin: 0 }}>
-          {plural(service.waiting, "move waits", "moves wait")} for it: {service.trouble}. They go on by themselves.
+          {plural(use.waiting, "move waits", "moves wait")} for it: {use.trouble}. They go on by themselves.
         </p>
       ) : (
         <div className="good">✓ No move waits for it.</div>
       )}
-      {service.pace && (
+      {use.pace && (
         <p className="soft" style={{ margin: 0 }}>
-          {service.pace}
+          {use.pace}
         </p>
       )}
       <form className="row" onSubmit={submit}>

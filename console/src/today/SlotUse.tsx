@@ -10,10 +10,13 @@ export function SlotUse({ services }: { services: Service[] }) {
           <span>
             <strong>{service.name}</strong>{" "}
             <span className="soft">
-              {service.inUse} of {service.connections} connections
+              {service.use.connections} of {service.limits.connections} connections
             </span>
           </span>
-          <Bar share={service.inUse / service.connections} label={`${service.name}: connections in use`} />
+          <Bar
+            share={service.use.connections / service.limits.connections}
+            label={`${service.name}: connections in use`}
+          />
         </div>
       ))}
     </div>

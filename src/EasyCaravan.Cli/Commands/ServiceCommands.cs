@@ -44,6 +44,12 @@ internal static class ServiceCommands
         };
     }
 
+    private static string Security(ServiceView service)
+    {
+        var word = service.Mail is { } mail ? Words.Word(mail.Security) : "";
+        return service.Warnings.Count > 0 ? $"[red]{word}[/]" : word;
+    }
+
     private static int List(List<ServiceView> services, Writer writer)
     {
         writer.Rows(
@@ -51,22 +57,22 @@ internal static class ServiceCommands
             "The plan has no services.",
             [
                 new("Service", "service", s => Words.Safe(s.Name)),
-                new("Mail", "mail", s => s.Host is { } mailHost ? $"{s.Speaks} {Words.Safe(mailHost)}:{s.Port}" : ""),
-                new("Security", "security", s => s.Warnings.Count > 0 ? $"[red]{s.Security}[/]" : s.Security ?? ""),
+                new("Mail", "mail", s => s.Mail is { } m ? $"{Words.Word(m.Speaks)} {Words.Safe(m.Host)}:{m.Port}" : ""),
+                new("Security", "security", s => Security(s)),
                 new("Trust", "trust", s => Words.Safe(s.Trust)),
                 new("Rules", "rules", s => Words.Safe(s.Rules ?? "")),
                 new("Sign-in", "sign_in", s => Words.Safe(s.SignIn)),
-                new("In use", "in_use", s => $"{s.InUse} of {s.Connections}", Right: true),
+                new("In use", "in_use", s => $"{s.Use.Connections} of {s.Limits.Connections}", Right: true),
             ]
         );
         foreach (var service in services)
         {
-            if (service.PausedUntil is { } until)
+            if (service.Use.PausedUntil is { } until)
                 writer.Say(
-                    $"[yellow]! {Words.Safe(service.Name)} is in trouble:[/] {Words.Safe(service.Trouble ?? "")}. All moves over it wait "
+                    $"[yellow]! {Words.Safe(service.Name)} is in trouble:[/] {Words.Safe(service.Use.Trouble ?? "")}. All moves over it wait "
                         + $"until {until.LocalDateTime:HH:mm:ss}, then one tries for all."
                 );
-            if (service.Pace is { } pace)
+            if (service.Use.Pace is { } pace)
                 writer.Say($"{Words.Safe(service.Name)}: {Words.Safe(pace)}");
         }
         foreach (var service in services)

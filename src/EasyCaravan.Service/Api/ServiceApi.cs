@@ -108,29 +108,40 @@ internal static class ServiceApi
         };
         return new ServiceView(
             service.Name,
-            service.Mail is { } mail ? KebabWord.Of(mail.Speaks) : null,
-            service.Mail?.Host,
-            service.Mail?.Port,
-            service.Mail?.Security.ToString().ToLowerInvariant(),
+            service.Mail is { } mail
+                ? new MailConnectionView(ContractWord.To<MailProtocolWord>(mail.Speaks), mail.Host, mail.Port, WordOf(mail.Security))
+                : null,
             service.Contacts?.Url.ToString(),
             service.Calendars?.Url.ToString(),
             signIn,
             consent,
             trust,
             service.Rules is { } rules ? $"managesieve {rules.Host}:{rules.Port}" : null,
-            slots.InUse(service.Name),
-            service.Limits.Connections,
-            service.Limits.PerAccount,
-            service.Limits.LargestMessage,
-            service.Limits.BytesPerDay,
-            waiting,
-            pause?.Fault.What ?? trouble,
-            pause?.Until.ToDateTimeOffset(),
-            PaceText(service, slots, throttle),
+            new ServiceLimitsView(
+                service.Limits.Connections,
+                service.Limits.PerAccount,
+                service.Limits.LargestMessage,
+                service.Limits.BytesPerDay
+            ),
+            new ServiceUseView(
+                slots.InUse(service.Name),
+                waiting,
+                pause?.Fault.What ?? trouble,
+                pause?.Until.ToDateTimeOffset(),
+                PaceText(service, slots, throttle)
+            ),
             warnings,
             [.. service.Help.Select(h => new HelpView(h.Says, h.Remedy))]
         );
     }
+
+    private static SecurityWord WordOf(Security security) =>
+        security switch
+        {
+            Security.Tls => SecurityWord.Tls,
+            Security.StartTls => SecurityWord.Starttls,
+            Security.None => SecurityWord.None,
+        };
 
     /// <summary>What limits its use, by the plan or because the service asked for less; null: nothing does.</summary>
     private static string? PaceText(Core.Planning.Service service, ServiceSlots slots, ServiceThrottle throttle)
