@@ -12,7 +12,7 @@ export function ServicesPage() {
     <>
       <header>
         <h1>Services</h1>
-        <p className="lede">The mail systems of the plan, what they bear, and whether they let us in.</p>
+        <p className="lede">The mail systems of the plan: how much of them is in use, and whether the sign-in works.</p>
       </header>
       <ConsentEnded />
       {services.error ? (

@@ -69,8 +69,8 @@ internal static class ServiceCommands
         {
             if (service.Use.PausedUntil is { } until)
                 writer.Say(
-                    $"[yellow]! {Words.Safe(service.Name)} is in trouble:[/] {Words.Safe(service.Use.Trouble ?? "")}. All moves over it wait "
-                        + $"until {until.LocalDateTime:HH:mm:ss}, then one tries for all."
+                    $"[yellow]! {Words.Safe(service.Name)} is in trouble:[/] {Words.Safe(service.Use.Trouble ?? "")}. All moves over it "
+                        + $"wait until {until.LocalDateTime:HH:mm:ss}, then one tries for all."
                 );
             if (service.Use.Pace is { } pace)
                 writer.Say($"{Words.Safe(service.Name)}: {Words.Safe(pace)}");

@@ -177,9 +177,10 @@ internal static class SurveyCommands
                 ),
             ]
         );
+        var failing = survey.Closed > 0 ? $", [red]the sign-in fails for {survey.Closed}[/]" : "";
         writer.Say(
-            $"{survey.Surveyed} of {survey.People} looked at{(survey.Closed > 0 ? $", [red]the sign-in fails for {survey.Closed}[/]" : "")}: "
-                + $"{Words.Number(survey.Messages)} messages, {Words.Size(survey.Octets)}; to carry {Words.Number(survey.CarryMessages)}"
+            $"{survey.Surveyed} of {survey.People} looked at{failing}: {Words.Number(survey.Messages)} messages, "
+                + $"{Words.Size(survey.Octets)}; to carry {Words.Number(survey.CarryMessages)}"
                 + $", {Words.Size(survey.CarryOctets)}."
         );
     }
