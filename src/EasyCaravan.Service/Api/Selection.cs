@@ -15,17 +15,8 @@ internal static class Selection
     )
     {
         await using var db = database.Read();
-        var people = await db
-            .Moves.Where(m => m.Batch == batch)
-            .Select(m => new
-            {
-                m.Id,
-                m.FromAccount,
-                m.ToAccount,
-                m.Name,
-            })
-            .ToListAsync(cancel);
-        if (people.Count == 0)
+        var own = db.Moves.Where(m => m.Batch == batch);
+        if (!await own.AnyAsync(cancel))
             return (
                 null,
                 Problems.NotFound(
@@ -33,8 +24,17 @@ internal static class Selection
                     "See 'caravan plan show' for the batches of the plan"
                 )
             );
+        // Everybody: nobody has to be looked up.
         if (who is null)
             return (null, null);
+        var people = await own.Select(m => new
+            {
+                m.Id,
+                m.FromAccount,
+                m.ToAccount,
+                m.Name,
+            })
+            .ToListAsync(cancel);
         var chosen = new List<long>();
         foreach (var word in who)
         {
