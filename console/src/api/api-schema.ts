@@ -2943,7 +2943,7 @@ export interface operations {
             query?: {
                 /** @description 'next' of the page before. Default: the first page. */
                 cursor?: string;
-                /** @description Rows of the list to be left out before the page, for a place in its middle; added to the cursor's. Default: 0. */
+                /** @description Rows of the list to be left out before the page, for a place in its middle. Not together with a cursor, which counts alone. Default: 0. */
                 skip?: number;
                 /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
                 limit?: number;
@@ -3096,7 +3096,7 @@ export interface operations {
             query?: {
                 /** @description 'next' of the page before. Default: the first page. */
                 cursor?: string;
-                /** @description Rows of the list to be left out before the page, for a place in its middle; added to the cursor's. Default: 0. */
+                /** @description Rows of the list to be left out before the page, for a place in its middle. Not together with a cursor, which counts alone. Default: 0. */
                 skip?: number;
                 /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
                 limit?: number;
@@ -3213,7 +3213,7 @@ export interface operations {
                 search?: string;
                 /** @description 'next' of the page before. Default: the first page. */
                 cursor?: string;
-                /** @description Rows of the list to be left out before the page, for a place in its middle; added to the cursor's. Default: 0. */
+                /** @description Rows of the list to be left out before the page, for a place in its middle. Not together with a cursor, which counts alone. Default: 0. */
                 skip?: number;
                 /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
                 limit?: number;

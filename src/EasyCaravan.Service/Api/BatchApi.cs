@@ -78,14 +78,14 @@ internal static class BatchApi
             return unknown;
         if (MoveFilters.ReadOrder(sort, out MoveOrder order) is { } noOrder)
             return noOrder;
-        var (after, wrong) = Paging.Read(cursor);
+        // In the order of the rosters a page begins behind a move, so that none is missed or met twice while moves change.
+        var isByMove = order is MoveOrder.Roster && !descending && (cursor is null ? skip == 0 : !Paging.IsPlace(cursor));
+        var (after, wrong) = isByMove ? Paging.Read(cursor) : Paging.ReadPlace(cursor);
         if (wrong is not null)
             return wrong;
         var (query, size) = (db.Moves.Where(m => m.Batch == batch).Fitting(filter), Paging.SizeOf(limit));
         var total = await query.CountAsync(cancel);
-        // In the order of the rosters a page begins behind a move, so that none is missed or met twice while moves change.
-        var isByMove = order is MoveOrder.Roster && !descending && skip == 0;
-        var start = isByMove ? 0 : Math.Max(0, skip) + (after ?? 0);
+        var start = isByMove ? 0 : after ?? Math.Max(0, skip);
         query = isByMove && after is not null ? query.Where(m => m.Id > after) : query;
         query = query.InOrder(order, descending).Skip((int)Math.Min(start, int.MaxValue)).Take(size + 1);
         var moves = await MoveViews.LoadAsync(

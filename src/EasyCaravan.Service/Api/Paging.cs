@@ -5,8 +5,8 @@ using Microsoft.AspNetCore.Http.HttpResults;
 namespace EasyCaravan.Service.Api;
 
 /// <summary>
-/// Long lists page by page. A cursor is a number: what the next page begins behind, in the order of the list. That is the last row's own
-/// number where rows keep their order while people read, and its place where they do not.
+/// Long lists page by page. A cursor says behind what the next page begins: the number of the last row where rows keep their order while
+/// people read, and its place in the list, written with an @ before it, where they do not.
 /// </summary>
 internal static class Paging
 {
@@ -22,6 +22,16 @@ internal static class Paging
         : long.TryParse(cursor, NumberStyles.None, CultureInfo.InvariantCulture, out var after) ? (after, null)
         : (null, Problems.Invalid("The cursor is not one that this list gave.", "Leave it out for the first page"));
 
+    public static bool IsPlace(string cursor) => cursor.StartsWith('@');
+
+    /// <summary>The place in a cursor; null for the first page.</summary>
+    public static (long? After, ProblemHttpResult? Problem) ReadPlace(string? cursor) =>
+        Read(
+            cursor is not null && IsPlace(cursor) ? cursor[1..]
+            : cursor is null ? null
+            : ""
+        );
+
     /// <param name="rows">One more than fits the page, where there are more.</param>
     /// <param name="number">A row's own number.</param>
     public static Page<T> Of<T>(List<T> rows, int size, Func<T, long> number, long? total) =>
@@ -33,7 +43,7 @@ internal static class Paging
 
     /// <summary>A page that begins at a place.</summary>
     public static Page<T> Placed<T>(IReadOnlyList<T> rows, long skip, long total) =>
-        new(rows, skip + rows.Count < total ? Written(skip + rows.Count) : null, total);
+        new(rows, skip + rows.Count < total ? $"@{Written(skip + rows.Count)}" : null, total);
 
     private static string Written(long number) => number.ToString(CultureInfo.InvariantCulture);
 }

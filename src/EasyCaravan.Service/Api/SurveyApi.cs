@@ -110,13 +110,11 @@ internal static class SurveyApi
             return BatchApi.NoBatch(batch);
         if (MoveFilters.ReadOrder(sort, out InventoryOrder order) is { } noOrder)
             return noOrder;
-        var (after, wrong) = Paging.Read(cursor);
+        var (after, wrong) = Paging.ReadPlace(cursor);
         if (wrong is not null)
             return wrong;
         var accounts = surveyed.Moves.Select(AccountOf).Where(a => Fits(search, a.Name, a.Account, a.ToAccount));
-        return TypedResults.Ok(
-            Paging.Window([.. InOrder(accounts, order, descending)], Math.Max(0, skip) + (after ?? 0), Paging.SizeOf(limit))
-        );
+        return TypedResults.Ok(Paging.Window([.. InOrder(accounts, order, descending)], after ?? Math.Max(0, skip), Paging.SizeOf(limit)));
     }
 
     private static bool Fits(string? search, params ReadOnlySpan<string> texts)
@@ -302,7 +300,7 @@ internal static class SurveyApi
         int limit = Paging.Usual
     )
     {
-        var (after, wrong) = Paging.Read(cursor);
+        var (after, wrong) = Paging.ReadPlace(cursor);
         if (wrong is not null)
             return wrong;
         if (await cache.LoadAsync(batch, cancel) is not { } surveyed)
@@ -314,7 +312,7 @@ internal static class SurveyApi
             .Moves.Where(m => only is null || only.Contains(m.Move.Id))
             .SelectMany(RowsOf)
             .Where(r => (code is null || r.Code == code) && Fits(search, r.Name, r.Account, r.What));
-        return TypedResults.Ok(Paging.Window([.. rows], Math.Max(0, skip) + (after ?? 0), Paging.SizeOf(limit)));
+        return TypedResults.Ok(Paging.Window([.. rows], after ?? Math.Max(0, skip), Paging.SizeOf(limit)));
     }
 
     private static async Task<Results<Ok<DecisionResult>, ProblemHttpResult>> DecideAsync(
