@@ -6,7 +6,7 @@ import { fetchMoves, movesKey } from "../api/queries";
 import { Failure } from "../parts/Failure";
 import { Grid } from "../parts/Grid";
 import { SearchBox } from "../parts/SearchBox";
-import { plural } from "../words/format";
+import { number, plural } from "../words/format";
 import { CONDITIONS } from "../words/states";
 import { BulkActions } from "./BulkActions";
 import { columns } from "./columns";
@@ -61,7 +61,7 @@ export function MovesTable({ batch, people, filters, onFilters }: Props) {
             {pages.total === undefined
               ? ""
               : isFiltered(filters)
-                ? `${shown.toLocaleString("en")} of ${plural(people, "person", "people")}`
+                ? `${number(shown)} of ${plural(people, "person", "people")}`
                 : plural(shown, "person", "people")}
           </span>
         </div>

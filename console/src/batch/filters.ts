@@ -1,4 +1,5 @@
 import type { Condition, Schemas, Stage } from "../api/client";
+import { readSearch } from "../journal/address";
 import type { Sort } from "../parts/Grid";
 import { CONDITIONS, STAGE_WORDS } from "../words/states";
 
@@ -29,9 +30,8 @@ export function readFilters(address: Record<string, unknown>): Filters {
   const word = <T extends string>(value: unknown, known: Record<T, unknown>) =>
     typeof value === "string" && Object.hasOwn(known, value) ? (value as T) : undefined;
   const sort = word(address.sort, ORDERS);
-  const search = typeof address.search === "string" || typeof address.search === "number" ? `${address.search}` : "";
   return {
-    search: search === "" ? undefined : search,
+    ...readSearch(address),
     stage: word(address.stage, STAGE_WORDS),
     condition: word(address.condition, CONDITIONS),
     needsYou: address.needsYou === true ? true : undefined,
