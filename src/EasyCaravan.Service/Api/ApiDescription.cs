@@ -36,7 +36,8 @@ internal static class ApiDescription
         ["route"] = "The route's name in the plan.",
         ["search"] = "Only rows with this in what people read in them: names, accounts, notes, texts. Upper and lower case are the same.",
         ["skip"] =
-            "Rows of the list to be left out before the page, for a place in its middle. Not together with a cursor, which counts alone. Default: 0.",
+            "Rows of the list to be left out before the page, for a place in its middle. Not together with a cursor, which counts alone. "
+            + "Default: 0.",
         ["sort"] = "By what the list is put in order. Default: as the rosters have it.",
         ["stage"] = "Only moves at this stage. Default: at any.",
     }.ToFrozenDictionary();
