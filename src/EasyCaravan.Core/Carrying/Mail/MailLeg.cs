@@ -299,30 +299,13 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
             while (work.TryDequeue(out var next))
             {
                 stop.Token.ThrowIfCancellationRequested();
-                await CarryFolderBatchAsync(carrier, next, stop.Token);
+                await carrier.CarryFolderBatchAsync(next, stop.Token);
             }
         }
         catch
         {
             await stop.CancelAsync();
             throw;
-        }
-    }
-
-    private static async Task CarryFolderBatchAsync(MailCarrier carrier, FolderBatch batch, CancellationToken cancel)
-    {
-        try
-        {
-            await carrier.CarryFolderBatchAsync(batch, cancel);
-        }
-        catch (FaultException e) when (e is { Verdict: Verdict.Keep, Fault.Cause: Cause.FolderRefused or Cause.NotPermitted })
-        {
-            // Only one folder of the batch was refused: each is tried by itself.
-            if (batch.Folders.Count == 1)
-                await carrier.LeaveFolderAsync(batch.Folders[0], e.Fault, cancel);
-            else
-                foreach (var folder in batch.Folders)
-                    await CarryFolderBatchAsync(carrier, new FolderBatch([folder]), cancel);
         }
     }
 }

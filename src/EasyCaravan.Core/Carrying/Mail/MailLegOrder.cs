@@ -23,4 +23,7 @@ public sealed record MailLegOrder(bool IsFirst, Side From, Side To, CarryRules R
     /// Set after repeated failures: the first messages are then carried one by one, to find the one that breaks the connection.
     /// </summary>
     public PoisonMessages? PoisonMessages { get; init; }
+
+    /// <summary>Of a message's flags, those that the rules of the move carry.</summary>
+    internal FlagSet CarriedFlags(FlagSet flags) => Rules.Mail.DropKeywords ? flags.WithoutKeywords() : flags;
 }
