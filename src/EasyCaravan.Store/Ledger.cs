@@ -6,7 +6,8 @@ using Microsoft.EntityFrameworkCore;
 namespace EasyCaravan.Store;
 
 /// <summary>
-/// The ledger of one kind of a claimed move; here its pages, one for each folder. Every write first proves that the lease still holds, in the same transaction.
+/// The ledger of one kind of a claimed move; here its pages, one for each folder. Every write first proves that the
+/// lease still holds, in the same transaction.
 /// </summary>
 internal sealed partial class Ledger(Database database, FlagSets flagSets, TimeProvider time, Claim claim, Kind kind) : ILedger
 {

@@ -59,7 +59,7 @@ public sealed class DependencyTests
         foreach (var cells in stages)
         {
             var (methods, files) = (Quoted(cells[3]), Quoted(cells[4]));
-            Assert.Equal(files.Select(f => Path.GetFileNameWithoutExtension(f)), methods.Select(m => m.Split('.')[0]));
+            Assert.Equal(files.Select(f => Path.GetFileName(f).Split('.')[0]), methods.Select(m => m.Split('.')[0]));
             foreach (var (method, file) in methods.Zip(files))
             {
                 var name = method.Split('.')[1];
