@@ -29,7 +29,7 @@ internal static class Differences
                 (uint)row.Landed,
                 row.Kind,
                 row.What,
-                row.Size,
+                new ByteCount(row.Size),
                 row.Received is { } at ? DateTimeOffset.Parse(at, CultureInfo.InvariantCulture) : null,
                 row.Subject,
                 row.Sender
@@ -85,7 +85,7 @@ internal static class Differences
                     Number = difference.Number,
                     Landed = difference.Landed,
                     What = difference.What,
-                    Size = difference.Size,
+                    Size = difference.Size.Count,
                     Received = difference.Received?.ToString("O", CultureInfo.InvariantCulture),
                     Subject = difference.Subject,
                     Sender = difference.Sender,

@@ -1,3 +1,4 @@
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using Microsoft.EntityFrameworkCore;
 
@@ -63,7 +64,7 @@ internal sealed partial class Ledger
             ? new ComparisonProgress(row.Share, row.Page, (uint)row.Number)
             {
                 Compared = row.Compared,
-                Octets = row.Octets,
+                Octets = new ByteCount(row.Octets),
                 Differing = row.Differing,
                 FlagsChanged = row.FlagsChanged,
                 Arrived = row.Arrived,
@@ -81,7 +82,7 @@ internal sealed partial class Ledger
                             set.SetProperty(c => c.Page, progress.Page)
                                 .SetProperty(c => c.Number, progress.Number)
                                 .SetProperty(c => c.Compared, progress.Compared)
-                                .SetProperty(c => c.Octets, progress.Octets)
+                                .SetProperty(c => c.Octets, progress.Octets.Count)
                                 .SetProperty(c => c.Differing, progress.Differing)
                                 .SetProperty(c => c.FlagsChanged, progress.FlagsChanged)
                                 .SetProperty(c => c.Arrived, progress.Arrived)

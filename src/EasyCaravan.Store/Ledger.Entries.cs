@@ -41,7 +41,14 @@ internal sealed partial class Ledger
             from item in db.LedgerItems
             join folder in db.LedgerFolders on item.FolderId equals folder.Id
             where folder.MoveId == Move && folder.Kind == kind && folder.To == place && folder.ToEpoch == (long)epoch && item.Landed != null
-            select new LandedEntry(item.FolderId, (uint)item.Number, (uint)item.Landed!.Value, item.Outcome, item.Gone, item.Size)
+            select new LandedEntry(
+                item.FolderId,
+                (uint)item.Number,
+                (uint)item.Landed!.Value,
+                item.Outcome,
+                item.Gone,
+                new ByteCount(item.Size)
+            )
         ).ToListAsync(cancel);
     }
 
@@ -64,7 +71,7 @@ internal sealed partial class Ledger
                     entries.Add(
                         new LedgerEntry((uint)row.Number, (uint?)row.Landed, row.Outcome, await flagSets.SetOfAsync(db, row.Flags, cancel))
                         {
-                            Size = row.Size,
+                            Size = new ByteCount(row.Size),
                         }
                     );
         }
@@ -161,7 +168,7 @@ internal sealed partial class Ledger
                     .Add((int)e.Entry.Outcome)
                     .Add(false)
                     .Add(ids[e.Entry.Flags])
-                    .Add(e.Entry.Size),
+                    .Add(e.Entry.Size.Count),
             cancel
         );
     }

@@ -74,7 +74,7 @@ internal sealed partial class Ledger
                     await flagSets.SetOfAsync(db, row.Item.Flags, cancel)
                 )
                 {
-                    Size = row.Item.Size,
+                    Size = new ByteCount(row.Item.Size),
                 };
                 found.Add(
                     new KeyedEntry(KeyOf(row.Low, row.High), row.Item.FolderId, row.To.Length == 0 ? null : FolderPath.Parse(row.To), entry)
@@ -90,7 +90,11 @@ internal sealed partial class Ledger
         var unclaimed = new List<UnclaimedMessage>();
         await foreach (var row in db.UnclaimedMessages.Where(s => s.FolderId == folder).AsAsyncEnumerable().WithCancellation(cancel))
             unclaimed.Add(
-                new UnclaimedMessage((uint)row.Number, row.Size, new Core.Carrying.Mail.Identity(KeyOf(row.Low, row.High), row.Certain))
+                new UnclaimedMessage(
+                    (uint)row.Number,
+                    new ByteCount(row.Size),
+                    new Core.Carrying.Mail.Identity(KeyOf(row.Low, row.High), row.Certain)
+                )
             );
         return unclaimed;
     }
@@ -115,7 +119,7 @@ internal sealed partial class Ledger
                     (s, row) =>
                         row.Add(folder)
                             .Add(s.Number)
-                            .Add(s.Size)
+                            .Add(s.Size.Count)
                             .Add((long)(ulong)s.Print.Print)
                             .Add((long)(ulong)(s.Print.Print >> 64))
                             .Add(s.Print.Certain),

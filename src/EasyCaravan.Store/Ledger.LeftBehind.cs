@@ -40,7 +40,7 @@ internal sealed partial class Ledger
                     (row.Cause, row.Whom, row.What, row.Code) = (item.Fault.Cause, item.Fault.Whom, item.Fault.What, item.Fault.Code);
                     row.Help = item.Fault.Help;
                     (row.Size, row.Received, row.Subject, row.Sender) = (
-                        item.Size,
+                        item.Size.Count,
                         item.Received.ToString("O", CultureInfo.InvariantCulture),
                         item.Subject,
                         item.Sender

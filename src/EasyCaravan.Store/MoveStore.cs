@@ -237,7 +237,8 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             $"""
             UPDATE pass_legs SET "Expected" = {tally.Expected}, "Carried" = {tally.Carried}, "Paired" = {tally.Paired},
             "Excluded" = {tally.Excluded},
-            "LeftBehind" = {tally.LeftBehind}, "Octets" = {tally.Octets}, "FlagsChanged" = {tally.FlagsChanged}, "Moved" = {tally.Moved},
+            "LeftBehind" = {tally.LeftBehind},
+            "Octets" = {tally.Octets.Count}, "FlagsChanged" = {tally.FlagsChanged}, "Moved" = {tally.Moved},
             "Removed" = {tally.Removed}, "Looked" = {tally.Looked}, "Differences" = {tally.Differences}, "Folder" = {tally.Folder}
             WHERE "PassId" = {claim.Pass} AND "Kind" = {(int)tally.Kind}
             """,

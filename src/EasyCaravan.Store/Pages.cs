@@ -17,7 +17,7 @@ public static class Pages
             Twice = row.Twice,
             Altered = row.Altered,
             Undecided = row.Undecided,
-            Octets = row.Octets,
+            Octets = new ByteCount(row.Octets),
         };
         return new LedgerFolder(
             row.Id,

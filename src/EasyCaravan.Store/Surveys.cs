@@ -30,7 +30,7 @@ public sealed class Surveys(Database database)
                 row.TakenAt = inventory.TakenAt.ToUnixTimeMilliseconds();
                 (row.Messages, row.Octets, row.Folders) = (
                     inventory.From?.Messages ?? 0,
-                    inventory.From?.Octets ?? 0,
+                    inventory.From?.Octets.Count ?? 0,
                     inventory.From?.Folders.Length ?? 0
                 );
                 (row.ToMessages, row.Whole) = (inventory.To?.Messages ?? 0, inventory is { From: not null, To: not null });

@@ -16,7 +16,7 @@ public sealed class RateLimiterTests
         {
             while (pace.Wait() == TimeSpan.Zero)
             {
-                pace.Take(1);
+                pace.Take(new(1));
                 taken++;
             }
             _clock.Advance(TimeSpan.FromMilliseconds(10));
@@ -28,9 +28,9 @@ public sealed class RateLimiterTests
     [Fact]
     public void A_message_larger_than_a_seconds_worth_goes_and_the_next_waits_for_it()
     {
-        var pace = new RateLimiter(null, 1_000, _clock);
+        var pace = new RateLimiter(null, new(1_000), _clock);
         Assert.Equal(TimeSpan.Zero, pace.Wait());
-        pace.Take(5_000);
+        pace.Take(new(5_000));
         Assert.InRange(pace.Wait().TotalSeconds, 3.9, 4.1);
         _clock.Advance(TimeSpan.FromSeconds(4.1));
         Assert.Equal(TimeSpan.Zero, pace.Wait());
@@ -64,10 +64,10 @@ public sealed class RateLimiterTests
     {
         var (fast, slow) = (new RateLimiter(100, null, _clock), new RateLimiter(1, null, _clock));
         var paces = new RateLimiters([fast, slow], _clock);
-        Assert.True(paces.TryTake(1));
-        Assert.False(paces.TryTake(1));
+        Assert.True(paces.TryTake(new(1)));
+        Assert.False(paces.TryTake(new(1)));
         for (var i = 0; i < 99; i++)
-            fast.Take(1);
+            fast.Take(new(1));
         Assert.NotEqual(TimeSpan.Zero, fast.Wait());
     }
 

@@ -82,14 +82,14 @@ public sealed class SignInPlanTests
     public void An_allowance_is_shared_and_never_overdrawn_but_by_one_message_that_no_day_could_hold()
     {
         var spent = new Fault(Cause.DaySpent, "lanternpost", "used up") { NotBefore = Instant.FromUtc(2027, 2, 13, 7, 0) };
-        var allowance = new Allowance(1000, untouched: true, spent);
-        Assert.True(allowance.TryTake(600));
-        Assert.False(allowance.TryTake(600));
-        Assert.True(allowance.TryTake(400));
+        var allowance = new Allowance(new(1000), untouched: true, spent);
+        Assert.True(allowance.TryTake(new(600)));
+        Assert.False(allowance.TryTake(new(600)));
+        Assert.True(allowance.TryTake(new(400)));
         Assert.Equal(spent, Assert.Throws<FaultException>(allowance.End).Fault);
-        Assert.True(new Allowance(1000, untouched: true, spent).TryTake(5000));
-        Assert.False(new Allowance(1000, untouched: false, spent).TryTake(5000));
-        Assert.True(Allowance.Unlimited.TryTake(long.MaxValue));
+        Assert.True(new Allowance(new(1000), untouched: true, spent).TryTake(new(5000)));
+        Assert.False(new Allowance(new(1000), untouched: false, spent).TryTake(new(5000)));
+        Assert.True(Allowance.Unlimited.TryTake(new(long.MaxValue)));
     }
 
     [Fact]

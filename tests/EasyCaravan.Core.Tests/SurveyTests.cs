@@ -57,7 +57,7 @@ public sealed class SurveyTests
             .Folder("Work")
             .Add(Octets(2_000_000, "Deck plans"), FlagSet.Parse("$Ropes"), new DateTimeOffset(2019, 5, 1, 0, 0, 0, TimeSpan.Zero));
         var inventory = await TakeAsync();
-        Assert.Equal((2, 2_000_500, 2), (inventory.From!.Messages, inventory.From.Octets, inventory.From.Folders.Length));
+        Assert.Equal((2, 2_000_500, 2), (inventory.From!.Messages, inventory.From.Octets.Count, inventory.From.Folders.Length));
         Assert.Equal(("Work", "Deck plans"), (inventory.From.Largest[0].Folder, inventory.From.Largest[0].Subject));
         Assert.Equal(["$Ropes"], inventory.From.Folders.Single(f => f.Path == "Work").Keywords);
         Assert.Empty(Findings.Of(inventory, _rules, Somewhere, _toService));
@@ -73,12 +73,12 @@ public sealed class SurveyTests
         _from.Folder("a/b/c/d");
         _from.Folder("Minutes of the meetings");
         _to.Folder("INBOX").Add(Octets(10), FlagSet.Empty, Today);
-        (_to.Room, _to.KeepsKeywords) = (new Room(3_000_000, 0, null, 0), false);
+        (_to.Room, _to.KeepsKeywords) = (new Room(new(3_000_000), new(0), null, 0), false);
         _toService = _toService with
         {
             Names = new FolderNames(["Outbox"], ":", 3, 20, false),
             Trust = new Trust.Anyone(),
-            Limits = Limits.Default with { LargestMessage = 5_000_000 },
+            Limits = Limits.Default with { LargestMessage = new(5_000_000) },
         };
         Assert.Equal(
             [
@@ -96,7 +96,7 @@ public sealed class SurveyTests
             ],
             await CodesAsync()
         );
-        _toService = _toService with { Limits = Limits.Default with { LargestMessage = 3_000_000 } };
+        _toService = _toService with { Limits = Limits.Default with { LargestMessage = new(3_000_000) } };
         var codes = await CodesAsync();
         Assert.Contains("message-too-large", codes);
         // What does not arrive needs no room.
@@ -125,7 +125,7 @@ public sealed class SurveyTests
         var carry = CarryVolumes.Of(inventory.From!, inventory.MapFor(_rules, FolderNames.Any)!, _rules.Mail);
         Assert.Equal(
             [("All", 2L, 200L), ("Bin", 0L, 0L), ("INBOX", 3L, 300L), ("Starred", 0L, 0L)],
-            carry.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => (c.Key, c.Value.Messages, c.Value.Octets))
+            carry.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => (c.Key, c.Value.Messages, c.Value.Octets.Count))
         );
     }
 
@@ -209,12 +209,12 @@ public sealed class SurveyTests
             .Sample(
                 (messages, year, largest) =>
                 {
-                    var rules = new MailRules(new LocalDate(year, 1, 1), largest);
+                    var rules = new MailRules(new LocalDate(year, 1, 1), new(largest));
                     var builder = new InventoryBuilder(
                         new FolderState(FolderPath.Inbox, SpecialUse.None, true, true, null),
                         Today,
                         [new LocalDate(2015, 6, 15)],
-                        InventoryBuilder.SizesFor([7_654_321]),
+                        InventoryBuilder.SizesFor([new(7_654_321)]),
                         3
                     );
                     var items = messages
@@ -222,7 +222,7 @@ public sealed class SurveyTests
                             (m, i) =>
                                 new ItemInfo(
                                     (uint)i + 1,
-                                    m.Item3,
+                                    new(m.Item3),
                                     new DateTimeOffset(m.Item1, 1, 1, 12, 0, 0, TimeSpan.FromHours(-8)).AddDays(m.Item2 - 1),
                                     FlagSet.Empty
                                 )
@@ -285,14 +285,14 @@ public sealed class SurveyTests
                 (FindingCode.TidyOld, "2022-01-01", 300),
                 (FindingCode.TidyOld, "2017-01-01", 300),
             ],
-            savings.Select(s => (s.Code, s.Value, s.Octets))
+            savings.Select(s => (s.Code, s.Value, s.Octets.Count))
         );
     }
 
     [Fact]
     public void An_estimate_is_a_range_and_names_what_holds_it_back()
     {
-        var even = Enumerable.Range(0, 100).Select(i => new CarryVolume($"{i}", $"{i}", 1000, 10_000_000, 5)).ToList();
+        var even = Enumerable.Range(0, 100).Select(i => new CarryVolume($"{i}", $"{i}", 1000, new(10_000_000), 5)).ToList();
         (string, int)[] connections = [("lanternpost", 4), ("northquay", 16)];
         var estimate = BatchEstimate.Make(even, Rates.Assumed, connections, 2, 8);
         Assert.Equal((HeldBackBy.Connections, 4), (estimate.HeldBackBy, estimate.AtOnce));
@@ -302,7 +302,7 @@ public sealed class SurveyTests
             BatchEstimate.Make(even, Rates.Assumed, [("lanternpost", 40), ("northquay", 16)], 2, 8).HeldBackBy
         );
         var heavy = BatchEstimate.Make(
-            [.. even, new CarryVolume("big", "Imogen Vale", 1_000_000, 90_000_000_000, 40)],
+            [.. even, new CarryVolume("big", "Imogen Vale", 1_000_000, new(90_000_000_000), 40)],
             Rates.Assumed,
             connections,
             2,
@@ -311,7 +311,12 @@ public sealed class SurveyTests
         Assert.Equal(HeldBackBy.OneMailbox, heavy.HeldBackBy);
         Assert.Contains("Imogen Vale", heavy.Detail, StringComparison.Ordinal);
         Assert.Equal(HeldBackBy.Nothing, BatchEstimate.Make([], Rates.Assumed, connections, 2, 8).HeldBackBy);
-        var measured = Rates.Measure([(1000, 10_000_000, 10), (1000, 10_000_000, 12), (1000, 10_000_000, 14), (3, 5, 1)]);
+        var measured = Rates.Measure([
+            (1000, new(10_000_000), 10),
+            (1000, new(10_000_000), 12),
+            (1000, new(10_000_000), 14),
+            (3, new(5), 1),
+        ]);
         Assert.Equal(3, measured.Measured);
         Assert.True(BatchEstimate.Make(even, measured, connections, 2, 8).Longest < estimate.Longest);
     }

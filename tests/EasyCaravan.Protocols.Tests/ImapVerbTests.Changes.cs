@@ -63,7 +63,7 @@ public sealed partial class ImapVerbTests
         var inbox = changes[0]!;
         Assert.Equal("3:4", inbox.GoneOf(new NumberSet([1, 2, 3, 4, 5])).ToString());
         Assert.Equal((5u, "\\Seen"), (Assert.Single(inbox.Flags).Number, inbox.Flags[0].Flags.Written));
-        Assert.Equal(("12", 5u, 9L), (inbox.Fresh.ToString(), inbox.Count, Assert.Single(inbox.Items).Size));
+        Assert.Equal(("12", 5u, 9L), (inbox.Fresh.ToString(), inbox.Count, Assert.Single(inbox.Items).Size.Count));
         Assert.Null(changes[1]);
         Assert.Empty(await EndAsync(account, server));
     }

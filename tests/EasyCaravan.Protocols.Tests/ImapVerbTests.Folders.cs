@@ -134,7 +134,7 @@ public sealed partial class ImapVerbTests
         var read = new List<(int, uint, long)>();
         await account.ReadHeadersAsync(
             [(FolderPath.Of("A"), new NumberSet([5])), (FolderPath.Of("B"), new NumberSet([5]))],
-            (folder, h) => read.Add((folder, h.Number, h.Size)),
+            (folder, h) => read.Add((folder, h.Number, h.Size.Count)),
             CancellationToken.None
         );
         Assert.Equal([(0, 5u, 9L), (1, 5u, 7L)], read);

@@ -85,6 +85,46 @@ public sealed partial class ImapVerbTests
         Assert.Equal((Cause.ProtocolBroken, Verdict.Close), (fault.Fault.Cause, fault.Verdict));
     }
 
+    [Theory]
+    [InlineData("9223372036854775807")]
+    [InlineData("1099511627777")]
+    public async Task A_message_larger_than_any_can_be_is_named_and_the_others_come(string size)
+    {
+        const string Rest = "INTERNALDATE \"30-Mar-2019 23:59:58 -0130\" FLAGS ()";
+        await using var server = new ScriptedServer(
+            Everything,
+            Pieces.Whole,
+            [
+                Examine,
+                (
+                    "T UID FETCH 1:2 (UID RFC822.SIZE INTERNALDATE FLAGS)",
+                    $"* 1 FETCH (UID 1 RFC822.SIZE {size} {Rest})\r\n* 2 FETCH (UID 2 RFC822.SIZE 1099511627776 {Rest})\r\n§ OK done\r\n"
+                ),
+            ]
+        );
+        await using var account = await server.SignInAsync();
+        var unreadable = new Dictionary<uint, Fault>();
+        var items = await account.ListItemsAsync(FolderPath.Inbox, new NumberSet([1, 2]), unreadable, CancellationToken.None);
+        Assert.Equal((2u, 1L << 40), (Assert.Single(items).Number, items[0].Size.Count));
+        Assert.Equal(1u, Assert.Single(unreadable).Key);
+    }
+
+    [Theory]
+    [InlineData("STORAGE 12 2048", 2048L * 1024, 12L * 1024)]
+    [InlineData("STORAGE 12 18446744073709551615", null, 12L * 1024)]
+    [InlineData("STORAGE 12 9223372036854775807", null, 12L * 1024)]
+    public async Task A_quota_that_no_account_can_reach_is_none(string told, long? most, long used)
+    {
+        await using var server = new ScriptedServer(
+            "QUOTA",
+            Pieces.Whole,
+            [("T GETQUOTAROOT INBOX", $"* QUOTAROOT INBOX \"\"\r\n* QUOTA \"\" ({told} MESSAGE 7 100)\r\n§ OK done\r\n")]
+        );
+        await using var account = await server.SignInAsync();
+        var room = (await account.ReadRoomAsync(CancellationToken.None))!;
+        Assert.Equal((most, used, 100, 7), (room.Octets?.Count, room.UsedOctets.Count, room.Messages, room.UsedMessages));
+    }
+
     [Fact]
     public async Task A_message_that_is_longer_than_told_is_not_given_out_as_whole()
     {
@@ -95,7 +135,7 @@ public sealed partial class ImapVerbTests
         );
         await using var account = await server.SignInAsync();
         var reader = await account.ReadMessagesAsync([(FolderPath.Inbox, new NumberSet([1]))], CancellationToken.None);
-        Assert.Equal(3, (await reader.NextAsync(CancellationToken.None))!.Value.Size);
+        Assert.Equal(3, (await reader.NextAsync(CancellationToken.None))!.Value.Size.Count);
         Assert.Equal(3, (await reader.ReadAsync(CancellationToken.None)).Length);
         // The fault must come before the end of the message is reported: after that the message counts as read.
         var fault = await Assert.ThrowsAsync<FaultException>(async () => await reader.ReadAsync(CancellationToken.None));

@@ -63,7 +63,7 @@ public sealed partial class ImapVerbTests
         while (await reader.NextAsync(CancellationToken.None) is not null)
         {
             while (await reader.ReadAsync(CancellationToken.None) is { Length: > 0 }) { }
-            told.Add(reader.Index is { } i ? $"{i.Number} {i.Size} {i.Flags.Written} {i.Received:HH:mm zzz}" : "nothing");
+            told.Add(reader.Index is { } i ? $"{i.Number} {i.Size.Count} {i.Flags.Written} {i.Received:HH:mm zzz}" : "nothing");
         }
         Assert.Equal(["1 1 \\Seen 23:59 -01:30", "2 2 $A 23:59 -01:30", "nothing", "4 2  23:59 -01:30"], told);
         Assert.Empty(await EndAsync(account, server));

@@ -171,7 +171,7 @@ public sealed partial class ImapVerbTests
             var octets = new MemoryStream();
             while (await reader.ReadAsync(CancellationToken.None) is { Length: > 0 } piece)
                 octets.Write(piece.Span);
-            Assert.Equal(message.Size, octets.Length);
+            Assert.Equal(message.Size.Count, octets.Length);
             messages.Add($"{message.Number}:{Encoding.Latin1.GetString(octets.ToArray())}");
         }
         return messages;
@@ -189,8 +189,8 @@ public sealed partial class ImapVerbTests
         var octets = Encoding.Latin1.GetBytes(text);
         await writer.BeginAsync(
             folder,
-            new ItemInfo(number, text.Length, Date, FlagSet.Parse(flags)),
-            text.Length,
+            new ItemInfo(number, new(text.Length), Date, FlagSet.Parse(flags)),
+            new(text.Length),
             octets.AsMemory(0, Math.Max(0, octets.Length - 1)),
             CancellationToken.None
         );

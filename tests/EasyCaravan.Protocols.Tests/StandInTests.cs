@@ -50,8 +50,8 @@ public sealed class StandInTests
             var octets = System.Text.Encoding.ASCII.GetBytes($"Message-ID: <{i}@x.example>\r\n\r\n{new string('y', (int)i * 300)}");
             await writer.BeginAsync(
                 0,
-                new ItemInfo(i, octets.Length, DateTimeOffset.UnixEpoch.AddDays(i), FlagSet.Parse("\\Seen K")),
-                octets.Length,
+                new ItemInfo(i, new(octets.Length), DateTimeOffset.UnixEpoch.AddDays(i), FlagSet.Parse("\\Seen K")),
+                new(octets.Length),
                 octets,
                 CancellationToken.None
             );

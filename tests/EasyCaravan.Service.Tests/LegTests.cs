@@ -213,11 +213,11 @@ public sealed class LegTests : IAsyncLifetime
                     [
                         .. Enumerable
                             .Range(1, 3)
-                            .Select(i => new LedgerEntry((uint)i, (uint)i, Outcome.Carried, FlagSet.Empty) { Size = 10 }),
+                            .Select(i => new LedgerEntry((uint)i, (uint)i, Outcome.Carried, FlagSet.Empty) { Size = new(10) }),
                     ],
                     cancel
                 );
-                order.Tally.Carry(3, 30);
+                order.Tally.Carry(3, new(30));
             }
             await ledger.CompleteAsync([new PageEnd(page.Id, new FolderCursor(1, 4, 1, 3), 3, null)], cancel);
         }

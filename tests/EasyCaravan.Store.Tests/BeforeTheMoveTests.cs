@@ -56,17 +56,17 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
             true,
             false,
             2,
-            300,
+            new(300),
             DateTimeOffset.UnixEpoch,
             DateTimeOffset.UnixEpoch.AddDays(1),
             0,
             ["$Ropes"],
-            [new Cell(new NodaTime.LocalDate(2020, 1, 1), 0, 2, 300)],
+            [new Cell(new NodaTime.LocalDate(2020, 1, 1), new(0), 2, new(300))],
             null
         );
         var inventory = new Inventory(
             DateTimeOffset.UnixEpoch,
-            new FromInventory([folder], [], new Room(10, 5, null, 0), ["x@y.example"]),
+            new FromInventory([folder], [], new Room(new(10), new(5), null, 0), ["x@y.example"]),
             null,
             null,
             new Fault(Cause.AppPasswordNeeded, "b", "refused", "X") { Help = "Make one" }

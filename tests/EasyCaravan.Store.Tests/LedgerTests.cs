@@ -88,7 +88,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
         Assert.Equal(1, (await db.Moves.SingleAsync()).LeftBehind);
         var tally = new Tally();
         tally.Expect(70);
-        tally.Carry(20, 2_000);
+        tally.Carry(20, new(2_000));
         tally.LeaveBehind(1);
         if (killed)
         {
@@ -211,13 +211,13 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
                     .Range(1, 3)
                     .Select(i => new LedgerEntry((uint)i, (uint)i, i == 3 ? Outcome.Paired : Outcome.Carried, FlagSet.Empty)
                     {
-                        Size = i * 1_000,
+                        Size = new(i * 1_000),
                     }),
             ],
             None
         );
-        Assert.Equal([1_000, 2_000, 3_000], (await ledger.FindAsync(page.Id, new NumberSet([1, 2, 3]), None)).Select(e => e.Size));
-        Assert.Equal([1_000, 2_000, 3_000], (await ledger.LandedAsync(Inbox, 9, None)).Select(e => e.Size));
+        Assert.Equal([1_000, 2_000, 3_000], (await ledger.FindAsync(page.Id, new NumberSet([1, 2, 3]), None)).Select(e => e.Size.Count));
+        Assert.Equal([1_000, 2_000, 3_000], (await ledger.LandedAsync(Inbox, 9, None)).Select(e => e.Size.Count));
         Assert.Empty(await ledger.LandedAsync(Inbox, 10, None));
         await _store.ReleaseAsync("one", None);
         Assert.NotNull(await _store.ClaimAsync("two", [], None));
@@ -237,7 +237,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
             None
         );
         Difference Of(uint number, DifferenceKind kind) =>
-            new(page.Id, number, number, kind, "differs", 10, DateTimeOffset.UnixEpoch, "Tide", "desk");
+            new(page.Id, number, number, kind, "differs", new(10), DateTimeOffset.UnixEpoch, "Tide", "desk");
         await ledger.RecordLooksAsync(
             [
                 new PageLook(

@@ -61,7 +61,11 @@ public sealed class LedgerTwinTests : IAsyncLifetime
         Step(s_page, s_numbers, (l, p, numbers) =>
             l.LeaveBehindAsync(
                 p,
-                [.. numbers.Distinct().Select(n => new LeftBehindItem(n, new(Core.Pacing.Cause.NoRoom, "a", "full"), 1, default, "", ""))],
+                [
+                    .. numbers
+                        .Distinct()
+                        .Select(n => new LeftBehindItem(n, new(Core.Pacing.Cause.NoRoom, "a", "full"), new(1), default, "", "")),
+                ],
                 None
             )
         ),
@@ -73,7 +77,7 @@ public sealed class LedgerTwinTests : IAsyncLifetime
         Step(s_page, s_numbers, (l, p, numbers) =>
             l.KeepUnclaimedAsync(
                 p,
-                [.. numbers.Distinct().Where(n => n % 2 == 0).Select(n => new UnclaimedMessage(n, n, new Identity(n, true)))],
+                [.. numbers.Distinct().Where(n => n % 2 == 0).Select(n => new UnclaimedMessage(n, new(n), new Identity(n, true)))],
                 new NumberSet(numbers.Where(n => n % 2 == 1)),
                 None
             )
@@ -111,10 +115,10 @@ public sealed class LedgerTwinTests : IAsyncLifetime
         new((await ledger.FoldersAsync(None)).Single(f => f.Id == page).ToEpoch!.Value, 99, count);
 
     private static LedgerEntry Entry(uint number, Outcome outcome) =>
-        new(number, outcome is Outcome.Excluded ? null : number + 500, outcome, FlagSet.Parse("\\Seen")) { Size = number * 10 };
+        new(number, outcome is Outcome.Excluded ? null : number + 500, outcome, FlagSet.Parse("\\Seen")) { Size = new(number * 10) };
 
     private static Difference Differs(long page, uint number, DifferenceKind kind) =>
-        new(page, number, number, kind, "differs", 10, DateTimeOffset.UnixEpoch, "Tide", "desk");
+        new(page, number, number, kind, "differs", new(10), DateTimeOffset.UnixEpoch, "Tide", "desk");
 
     private static async Task<long> OpenAsync(ILedger ledger) =>
         (await ledger.OpenAsync([.. s_places.Select(p => new PageOpening(p, p, 7, 9, 1) { Found = 3 })], None))[0].Id;

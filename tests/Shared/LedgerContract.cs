@@ -38,7 +38,7 @@ public abstract class LedgerContract
         Assert.Equal([(page, 5u)], await LeftBehindAsync());
         Assert.Equal(
             [(501u, Outcome.Carried, 10L), (502u, Outcome.Carried, 20L), (77u, Outcome.Paired, 0L)],
-            (await ledger.LandedAsync(s_inbox, 9, None)).OrderBy(e => e.Number).Select(e => (e.Landed, e.Outcome, e.Size))
+            (await ledger.LandedAsync(s_inbox, 9, None)).OrderBy(e => e.Number).Select(e => (e.Landed, e.Outcome, e.Size.Count))
         );
     }
 
@@ -66,7 +66,7 @@ public abstract class LedgerContract
         await ledger.CompleteAsync([new PageEnd(page, cursor, 3, new Membership(9, 52, 3))], None);
         var folder = Assert.Single(await ledger.FoldersAsync(None));
         Assert.Equal((cursor, new Membership(9, 52, 3)), (folder.Cursor, folder.Seen));
-        Assert.Equal(new FolderCounts(3, 1, 1, 0, 1, 1, 0) { Octets = 10 }, folder.Counts);
+        Assert.Equal(new FolderCounts(3, 1, 1, 0, 1, 1, 0) { Octets = new(10) }, folder.Counts);
         Assert.Equal("51", (await ledger.ClaimedAsync(s_inbox, 9, None)).Gone.ToString());
     }
 
@@ -167,7 +167,7 @@ public abstract class LedgerContract
     public async Task Messages_that_nobody_claims_are_kept_until_they_leave()
     {
         var (ledger, page) = await OpenPageAsync();
-        UnclaimedMessage[] two = [new(5, 10, new Identity(UInt128.MaxValue - 5, true)), new(6, 20, new Identity(6, false))];
+        UnclaimedMessage[] two = [new(5, new(10), new Identity(UInt128.MaxValue - 5, true)), new(6, new(20), new Identity(6, false))];
         await ledger.KeepUnclaimedAsync(page, two, new NumberSet(), None);
         Assert.Equal(two, (await ledger.UnclaimedAsync(page, None)).OrderBy(u => u.Number));
         await ledger.KeepUnclaimedAsync(page, [], new NumberSet([5]), None);
@@ -284,13 +284,13 @@ public abstract class LedgerContract
     }
 
     protected static LedgerEntry Carried(uint number, uint landed, string flags = "") =>
-        new(number, landed, Outcome.Carried, FlagSet.Parse(flags)) { Size = number * 10 };
+        new(number, landed, Outcome.Carried, FlagSet.Parse(flags)) { Size = new(number * 10) };
 
     protected static LeftBehindItem Left(uint number) =>
-        new(number, new Fault(Cause.MessageTooLarge, "a", "too large"), 10, DateTimeOffset.UnixEpoch, "subject", "sender");
+        new(number, new Fault(Cause.MessageTooLarge, "a", "too large"), new(10), DateTimeOffset.UnixEpoch, "subject", "sender");
 
     protected static Difference Differs(long page, uint number, DifferenceKind kind) =>
-        new(page, number, number, kind, "differs", 10, DateTimeOffset.UnixEpoch, "Tide", "desk");
+        new(page, number, number, kind, "differs", new(10), DateTimeOffset.UnixEpoch, "Tide", "desk");
 
     private async Task<(ILedger Ledger, long Page)> OpenPageAsync()
     {
@@ -304,7 +304,7 @@ public abstract class LedgerContract
         await ledger.RecordAsync(page, [Carried(1, 50, "\\Seen"), Carried(2, 51)], None);
         await ledger.LeaveBehindAsync(page, [Left(3)], None);
         await ledger.RecordKeysAsync(page, new Dictionary<uint, UInt128> { [1] = 1 }, None);
-        await ledger.KeepUnclaimedAsync(page, [new UnclaimedMessage(5, 10, new Identity(5, true))], new NumberSet(), None);
+        await ledger.KeepUnclaimedAsync(page, [new UnclaimedMessage(5, new(10), new Identity(5, true))], new NumberSet(), None);
         await ledger.AddDifferencesAsync([Differs(page, 1, DifferenceKind.Altered)], None);
         await ledger.CompleteAsync([new PageEnd(page, new FolderCursor(7, 4, 3, 3), 3, new Membership(9, 52, 2))], None);
     }

@@ -101,7 +101,7 @@ public abstract class MailAccountContract : MailReadingContract
         Assert.Contains("\\Draft", change.Flags.Single(f => f.Number == flagged).Flags.Flags);
         var fresh = Assert.Single(change.Fresh);
         Assert.True(fresh >= since.Next);
-        Assert.All(change.Items, i => Assert.Equal((fresh, Messages[1].Length), (i.Number, i.Size)));
+        Assert.All(change.Items, i => Assert.Equal((fresh, Messages[1].Length), (i.Number, i.Size.Count)));
         var renumbered = since with { Epoch = since.Epoch + 1 };
         Assert.Null((await account.ReadChangesAsync([new ChangeQuery(Folder, renumbered, now)], None))[0]);
     }
@@ -146,9 +146,9 @@ public abstract class MailAccountContract : MailReadingContract
         for (var i = 0; i < count; i++)
         {
             var octets = octetsOf(i);
-            var item = new ItemInfo((uint)i + 1, octets.Length, s_day.AddDays(i), FlagSet.Parse("\\Seen"));
+            var item = new ItemInfo((uint)i + 1, new(octets.Length), s_day.AddDays(i), FlagSet.Parse("\\Seen"));
             var first = Math.Min(octets.Length, 40);
-            await writer.BeginAsync(i * folders.Count / count, item, octets.Length, octets.AsMemory(0, first), None);
+            await writer.BeginAsync(i * folders.Count / count, item, new(octets.Length), octets.AsMemory(0, first), None);
             for (var at = first; at < octets.Length; at += 30_000)
                 await writer.WriteAsync(octets.AsMemory(at, Math.Min(30_000, octets.Length - at)), None);
             receipts.AddRange(await writer.EndAsync(None));

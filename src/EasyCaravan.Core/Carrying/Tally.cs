@@ -32,7 +32,7 @@ public sealed class Tally(Kind kind = Kind.Mail)
     public long LeftBehind => Interlocked.Read(ref _leftBehind);
 
     /// <summary>Octets of the messages carried.</summary>
-    public long Octets => Interlocked.Read(ref _octets);
+    public ByteCount Octets => new(Interlocked.Read(ref _octets));
 
     /// <summary>Messages whose flags were brought up to date.</summary>
     public long FlagsChanged => Interlocked.Read(ref _flags);
@@ -68,10 +68,10 @@ public sealed class Tally(Kind kind = Kind.Mail)
 
     public void Look(long messages) => Interlocked.Add(ref _looked, messages);
 
-    public void Carry(long messages, long octets)
+    public void Carry(long messages, ByteCount size)
     {
         Interlocked.Add(ref _carried, messages);
-        Interlocked.Add(ref _octets, octets);
+        Interlocked.Add(ref _octets, size.Count);
     }
 
     public void Pair(long messages) => Interlocked.Add(ref _paired, messages);

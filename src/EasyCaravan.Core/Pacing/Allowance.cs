@@ -1,3 +1,5 @@
+using EasyCaravan.Core.Planning;
+
 namespace EasyCaravan.Core.Pacing;
 
 /// <summary>Octets that a pass may still carry today, over both of its accounts. Its lanes share it.</summary>
@@ -6,16 +8,16 @@ namespace EasyCaravan.Core.Pacing;
 /// Nothing was carried today: then one message may be larger than a whole day's limit, or it would never be carried.
 /// </param>
 /// <param name="spent">What to say when it is used up, with the time from which on there is more.</param>
-public sealed class Allowance(long? octets, bool untouched, Fault? spent)
+public sealed class Allowance(ByteCount? octets, bool untouched, Fault? spent)
 {
     private readonly Lock _lock = new();
-    private long _left = octets.GetValueOrDefault();
+    private ByteCount _left = octets.GetValueOrDefault();
     private bool _untouched = untouched;
 
     public static Allowance Unlimited { get; } = new(null, false, null);
 
     /// <summary>Sets aside what a message needs. False when it does not fit: whoever asked waits for another day.</summary>
-    public bool TryTake(long size)
+    public bool TryTake(ByteCount size)
     {
         if (octets is null)
             return true;
@@ -23,7 +25,7 @@ public sealed class Allowance(long? octets, bool untouched, Fault? spent)
         {
             if (size > _left && !_untouched)
                 return false;
-            (_left, _untouched) = (_left - size, false);
+            (_left, _untouched) = (_left.Less(size), false);
             return true;
         }
     }

@@ -1,3 +1,5 @@
+using EasyCaravan.Core.Planning;
+
 namespace EasyCaravan.Core.Pacing;
 
 /// <summary>
@@ -6,7 +8,7 @@ namespace EasyCaravan.Core.Pacing;
 /// </summary>
 /// <param name="messages">Messages a second; null: any number.</param>
 /// <param name="octets">Octets a second; null: any number.</param>
-public sealed class RateLimiter(double? messages, double? octets, TimeProvider time)
+public sealed class RateLimiter(double? messages, ByteCount? octets, TimeProvider time)
 {
     /// <summary>How long what was measured counts.</summary>
     private static readonly TimeSpan s_memory = TimeSpan.FromSeconds(10);
@@ -22,7 +24,7 @@ public sealed class RateLimiter(double? messages, double? octets, TimeProvider t
 
     private readonly Lock _lock = new();
     private readonly Bucket _messages = new(messages, time);
-    private readonly Bucket _octets = new(octets, time);
+    private readonly Bucket _octets = new(octets?.Count, time);
     private readonly Meter _meter = new(time, s_memory);
     private double? _asked,
         _before;
@@ -47,12 +49,12 @@ public sealed class RateLimiter(double? messages, double? octets, TimeProvider t
     }
 
     /// <summary>Takes one message's turn, even one that is not there yet: those that come after wait the longer.</summary>
-    public void Take(long size)
+    public void Take(ByteCount size)
     {
         lock (_lock)
         {
             _messages.Take(1);
-            _octets.Take(size);
+            _octets.Take(size.Count);
             _slowed?.Take(1);
         }
     }
@@ -173,7 +175,7 @@ public sealed class RateLimiters(IEnumerable<RateLimiter> all, TimeProvider time
     public bool Bounds => Array.Exists(_all, p => p.Bounds);
 
     /// <summary>Takes a turn with all of them. False, with none taken, when it has to wait for one.</summary>
-    public bool TryTake(long size)
+    public bool TryTake(ByteCount size)
     {
         if (Array.Exists(_all, p => p.Wait() > TimeSpan.Zero))
             return false;
@@ -182,7 +184,7 @@ public sealed class RateLimiters(IEnumerable<RateLimiter> all, TimeProvider time
         return true;
     }
 
-    public async ValueTask TakeAsync(long size, CancellationToken cancel)
+    public async ValueTask TakeAsync(ByteCount size, CancellationToken cancel)
     {
         while (!TryTake(size))
         {

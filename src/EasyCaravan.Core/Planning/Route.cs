@@ -72,18 +72,18 @@ public enum OldSide
 /// <param name="Since">Messages that the from side received before this day are left out; or null.</param>
 /// <param name="Largest">Messages of more octets are left out; or null.</param>
 /// <param name="DropKeywords">Messages arrive without their keywords; system flags stay.</param>
-public sealed record MailRules(LocalDate? Since, long? Largest, bool DropKeywords = false)
+public sealed record MailRules(LocalDate? Since, ByteCount? Largest, bool DropKeywords = false)
 {
     /// <summary>A keyword that every carried message gets on the to side, to tell where it came from; null: none.</summary>
     public string? Mark { get; init; }
 
     /// <summary>The rule that leaves this message out, in words; null when none does.</summary>
-    public string? Excludes(DateTimeOffset received, long size)
+    public string? Excludes(DateTimeOffset received, ByteCount size)
     {
         if (Since is { } since && DateOnly.FromDateTime(received.DateTime) < since.ToDateOnly())
             return $"mail since {since:uuuu-MM-dd}";
         if (Largest is { } largest && size > largest)
-            return $"mail up to {ByteCount.Write(largest)}";
+            return $"mail up to {largest}";
         return null;
     }
 }

@@ -81,22 +81,22 @@ public abstract record Trust
 /// <param name="Connections">Open at the same time over all accounts.</param>
 /// <param name="PerAccount">Open at the same time to one account.</param>
 /// <param name="LargestMessage">In octets; messages above it are left behind without being sent.</param>
-public sealed record Limits(int Connections, int PerAccount, long? LargestMessage)
+public sealed record Limits(int Connections, int PerAccount, ByteCount? LargestMessage)
 {
     /// <summary>Octets that one account gives out or takes in a day; null: any.</summary>
-    public long? BytesPerDay { get; init; }
+    public ByteCount? BytesPerDay { get; init; }
 
     /// <summary>Messages a second over all accounts; null: any number.</summary>
     public double? MessagesPerSecond { get; init; }
 
     /// <summary>Octets a second over all accounts; null: any number.</summary>
-    public long? BytesPerSecond { get; init; }
+    public ByteCount? BytesPerSecond { get; init; }
 
     /// <summary>Messages a second of one account; null: any number.</summary>
     public double? MessagesPerSecondPerAccount { get; init; }
 
     /// <summary>Octets a second of one account; null: any number.</summary>
-    public long? BytesPerSecondPerAccount { get; init; }
+    public ByteCount? BytesPerSecondPerAccount { get; init; }
 
     /// <summary>When the service's day starts, in UTC.</summary>
     public NodaTime.LocalTime DayStarts { get; init; } = NodaTime.LocalTime.Midnight;

@@ -1,3 +1,5 @@
+using EasyCaravan.Core.Planning;
+
 namespace EasyCaravan.Core.Ports;
 
 /// <summary>
@@ -12,7 +14,7 @@ public sealed record ComparisonProgress(double Share, long Page, uint Number)
     public long Compared { get; init; }
 
     /// <summary>Octets read from the old side.</summary>
-    public long Octets { get; init; }
+    public ByteCount Octets { get; init; }
 
     /// <summary>Messages that are not the same on both sides, or not on the new one.</summary>
     public long Differing { get; init; }

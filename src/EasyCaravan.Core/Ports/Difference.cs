@@ -1,3 +1,5 @@
+using EasyCaravan.Core.Planning;
+
 namespace EasyCaravan.Core.Ports;
 
 /// <summary>How a message differs between the sides. Kept by number: new ones come last.</summary>
@@ -73,7 +75,7 @@ public sealed record Difference(
     uint Landed,
     DifferenceKind Kind,
     string What,
-    long Size,
+    ByteCount Size,
     DateTimeOffset? Received,
     string Subject,
     string Sender

@@ -24,24 +24,24 @@ public enum Outcome
 public sealed record LedgerEntry(uint Number, uint? Landed, Outcome Outcome, FlagSet Flags)
 {
     /// <summary>Octets of the message on the from side; 0 where it was never looked at.</summary>
-    public long Size { get; init; }
+    public ByteCount Size { get; init; }
 }
 
 /// <summary>An entry whose message is, or was, in one folder of the to side.</summary>
 /// <param name="Folder">The ledger's page.</param>
 /// <param name="Gone">It has since left the from side.</param>
-public sealed record LandedEntry(long Folder, uint Number, uint Landed, Outcome Outcome, bool Gone, long Size);
+public sealed record LandedEntry(long Folder, uint Number, uint Landed, Outcome Outcome, bool Gone, ByteCount Size);
 
 /// <summary>A message of the to side that no page claims: somebody else's, or one that an earlier import brought.</summary>
 /// <param name="Print">Its identity, so that it need not be read again in each pass.</param>
-public readonly record struct UnclaimedMessage(uint Number, long Size, Carrying.Mail.Identity Print);
+public readonly record struct UnclaimedMessage(uint Number, ByteCount Size, Carrying.Mail.Identity Print);
 
 /// <summary>An entry of this move whose message has a certain key.</summary>
 /// <param name="To">Where its folder lands; null when it stays behind.</param>
 public sealed record KeyedEntry(UInt128 Key, long Folder, FolderPath? To, LedgerEntry Entry);
 
 /// <summary>A message that could not be carried, described so that its owner knows which one it is.</summary>
-public sealed record LeftBehindItem(uint Number, Fault Fault, long Size, DateTimeOffset Received, string Subject, string Sender);
+public sealed record LeftBehindItem(uint Number, Fault Fault, ByteCount Size, DateTimeOffset Received, string Subject, string Sender);
 
 /// <summary>The ledger's page for one folder.</summary>
 /// <param name="ToEpoch">The epoch of the to side's numbers on this page; null until something landed.</param>
@@ -121,7 +121,7 @@ public sealed record FolderCounts(long Found, long Carried, long Paired, long Ex
     public long Undecided { get; init; }
 
     /// <summary>Octets of the carried messages.</summary>
-    public long Octets { get; init; }
+    public ByteCount Octets { get; init; }
 
     /// <summary>Nothing silently skipped: found = carried + paired + excluded + left behind.</summary>
     public bool Closes => Found == Carried + Paired + Excluded + LeftBehind;

@@ -29,18 +29,18 @@ public sealed record FolderState(FolderPath Path, SpecialUse Use, bool Selectabl
 
 /// <param name="Separator">Between names on this service; null where it has no folders within folders.</param>
 /// <param name="LargestMessage">In octets, as the service announces it; or null.</param>
-public sealed record AccountTraits(char? Separator, long? LargestMessage)
+public sealed record AccountTraits(char? Separator, ByteCount? LargestMessage)
 {
     /// <summary>The service has a name of its own for each message, the same in every folder (RFC 8474 §5).</summary>
     public bool NamesMessages { get; init; }
 }
 
 /// <summary>What a folder's index says of one message.</summary>
-public sealed record ItemInfo(uint Number, long Size, DateTimeOffset Received, FlagSet Flags);
+public sealed record ItemInfo(uint Number, ByteCount Size, DateTimeOffset Received, FlagSet Flags);
 
 /// <summary>What tells a message from others without its body.</summary>
 /// <param name="Header">The header lines Message-ID, Date, From and Subject as the service gave them.</param>
-public sealed record ItemHeader(uint Number, long Size, byte[] Header);
+public sealed record ItemHeader(uint Number, ByteCount Size, byte[] Header);
 
 public sealed record FlagUpdate(uint Number, FlagSet Flags);
 
@@ -107,7 +107,7 @@ public readonly record struct ItemAt(int Folder, uint Number);
 /// <summary>A message whose octets come next.</summary>
 /// <param name="Folder">Of those that were asked for, counted from 0.</param>
 /// <param name="Size">Exactly, in octets.</param>
-public readonly record struct MessageStart(int Folder, uint Number, long Size);
+public readonly record struct MessageStart(int Folder, uint Number, ByteCount Size);
 
 /// <summary>What became of a message that was handed over.</summary>
 /// <param name="Folder">Where it was to go, of the folders named to the writer, counted from 0.</param>
@@ -242,7 +242,7 @@ public interface IMessageWriter
     /// <param name="item">The message as the from side lists it; its flags and date go with it.</param>
     /// <param name="size">The exact number of octets of the message.</param>
     /// <param name="first">The first of them: they show in which form the service has to be given the message.</param>
-    ValueTask BeginAsync(int folder, ItemInfo item, long size, ReadOnlyMemory<byte> first, CancellationToken cancel);
+    ValueTask BeginAsync(int folder, ItemInfo item, ByteCount size, ReadOnlyMemory<byte> first, CancellationToken cancel);
 
     ValueTask WriteAsync(ReadOnlyMemory<byte> piece, CancellationToken cancel);
 

@@ -12,9 +12,11 @@ namespace EasyCaravan.Core.Proving;
 /// </summary>
 public sealed class Comparison(IMailAccounts accounts, ILedger ledger, MailLegOrder order, Tally tally, Action<string> journal)
 {
-    /// <summary>Messages, and octets of them, that are compared before it is written down how far it came.</summary>
-    private const long StepMessages = 8_000,
-        StepOctets = 256 * 1024 * 1024;
+    /// <summary>Messages that are compared before it is written down how far the comparison has come.</summary>
+    private const long StepMessages = 8_000;
+
+    /// <summary>Octets of messages after which it is written down too.</summary>
+    private static readonly ByteCount s_stepSize = new(256 * 1024 * 1024);
 
     /// <summary>Entries asked of the ledger at a time.</summary>
     private const int Slice = 1_000;
@@ -70,7 +72,7 @@ public sealed class Comparison(IMailAccounts accounts, ILedger ledger, MailLegOr
     )
     {
         var step = new List<Part>();
-        var (messages, octets) = (0L, 0L);
+        var (messages, octets) = (0L, ByteCount.Zero);
         foreach (var page in pages)
         {
             var settled = await ledger.SettledAsync(page.Id, cancel);
@@ -85,7 +87,7 @@ public sealed class Comparison(IMailAccounts accounts, ILedger ledger, MailLegOr
                     )
                 );
                 left -= slice.Count;
-                var isFull = messages + entries.Count >= StepMessages || octets + entries.Sum(e => e.Size) >= StepOctets;
+                var isFull = messages + entries.Count >= StepMessages || octets + entries.Sum(e => e.Size) >= s_stepSize;
                 if (left > 0 && !isFull)
                     continue;
                 step.Add(new Part(page, entries, slice.Ranges[^1].Last, left == 0));
@@ -93,7 +95,7 @@ public sealed class Comparison(IMailAccounts accounts, ILedger ledger, MailLegOr
                 if (!isFull)
                     continue;
                 yield return step;
-                (step, messages, octets) = ([], 0, 0);
+                (step, messages, octets) = ([], 0, ByteCount.Zero);
             }
         }
         if (step.Count > 0)

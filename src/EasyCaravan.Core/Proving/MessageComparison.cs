@@ -16,12 +16,12 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
 {
     /// <summary>What one side shows of a message.</summary>
     /// <param name="Index">Its date and flags, where the service told them along.</param>
-    private readonly record struct Octets(UInt128 Digest, long Size, ItemInfo? Index);
+    private readonly record struct Octets(UInt128 Digest, ByteCount Size, ItemInfo? Index);
 
     /// <summary>Messages of the from side that were read, and their octets.</summary>
     public long Compared { get; private set; }
 
-    public long OctetsRead { get; private set; }
+    public ByteCount OctetsRead { get; private set; }
 
     /// <param name="withIndex">Dates and flags are compared too.</param>
     public async Task<List<Difference>> CompareAsync(IReadOnlyList<ComparedPage> pages, bool withIndex, CancellationToken cancel)

@@ -11,10 +11,13 @@ public static class CarryVolumes
     /// By folder, zero for what stays behind. Of a view of all mail it is what the other folders cannot account for; of a view of flagged
     /// mail nothing, as all of it stands in some folder. Which messages those are only the pass finds out.
     /// </summary>
-    public static IReadOnlyDictionary<string, (long Messages, long Octets)> Of(FromInventory from, FolderMap map, MailRules rules)
+    public static IReadOnlyDictionary<string, (long Messages, ByteCount Octets)> Of(FromInventory from, FolderMap map, MailRules rules)
     {
         var carried = map.Landings.Where(l => l.To is not null).Select(l => l.From.Path.ToString()).ToHashSet();
-        var all = from.Folders.ToDictionary(f => f.Path, f => carried.Contains(f.Path) ? f.Under(rules) : (Messages: 0L, Octets: 0L));
+        var all = from.Folders.ToDictionary(
+            f => f.Path,
+            f => carried.Contains(f.Path) ? f.Under(rules) : (Messages: 0L, Octets: ByteCount.Zero)
+        );
         var views = from.Folders.Where(f => carried.Contains(f.Path) && MultiFolderMessages.IsView(f.State)).ToList();
         if (views.Count == carried.Count)
             return all;
@@ -23,8 +26,8 @@ public static class CarryVolumes
         foreach (var view in views)
             all[view.Path] =
                 view.Use is SpecialUse.All
-                    ? (Math.Max(0, all[view.Path].Messages - messages), Math.Max(0, all[view.Path].Octets - octets))
-                    : (0, 0);
+                    ? (Math.Max(0, all[view.Path].Messages - messages), all[view.Path].Octets.Less(octets))
+                    : (0, ByteCount.Zero);
         return all;
     }
 }

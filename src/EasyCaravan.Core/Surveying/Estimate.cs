@@ -1,3 +1,5 @@
+using EasyCaravan.Core.Planning;
+
 namespace EasyCaravan.Core.Surveying;
 
 /// <summary>How fast one move's mail travels, as a range.</summary>
@@ -12,38 +14,38 @@ public sealed record Rates(double MessagesLow, double MessagesHigh, double Octet
 
     /// <summary>From first passes that ran on the same route: the middle half of them.</summary>
     /// <param name="passes">Messages, octets and seconds of each.</param>
-    public static Rates Measure(IReadOnlyCollection<(long Messages, long Octets, double Seconds)> passes)
+    public static Rates Measure(IReadOnlyCollection<(long Messages, ByteCount Octets, double Seconds)> passes)
     {
         var useful = passes.Where(p => p is { Messages: >= 50, Seconds: > 0.5 }).ToList();
         if (useful.Count < 3)
             return Assumed;
         var messages = useful.Select(p => p.Messages / p.Seconds).Order().ToList();
-        var octets = useful.Select(p => p.Octets / p.Seconds).Order().ToList();
+        var octets = useful.Select(p => p.Octets.Count / p.Seconds).Order().ToList();
         return new Rates(At(messages, 0.25), At(messages, 0.75), At(octets, 0.25), At(octets, 0.75), useful.Count);
 
         static double At(List<double> sorted, double part) => sorted[(int)Math.Round((sorted.Count - 1) * part)];
     }
 
     /// <summary>Seconds that so much takes: whichever of count and size is slower decides.</summary>
-    public (double Shortest, double Longest) For(long messages, long octets, int folders)
+    public (double Shortest, double Longest) For(long messages, ByteCount octets, int folders)
     {
         // Opening a folder costs round trips even when nothing is in it.
         var opening = (Short: folders * 0.05, Long: folders * 0.5);
         return Measured > 0
             // Both were measured on whole passes, so either alone tells the time; the lower rate of each belongs to the longer one.
             ? (
-                Math.Min(messages / MessagesHigh, octets / OctetsHigh) + opening.Short,
-                Math.Max(messages / MessagesLow, octets / OctetsLow) + opening.Short
+                Math.Min(messages / MessagesHigh, octets.Count / OctetsHigh) + opening.Short,
+                Math.Max(messages / MessagesLow, octets.Count / OctetsLow) + opening.Short
             )
             : (
-                Math.Max(messages / MessagesHigh, octets / OctetsHigh) + opening.Short,
-                Math.Max(messages / MessagesLow, octets / OctetsLow) + opening.Long
+                Math.Max(messages / MessagesHigh, octets.Count / OctetsHigh) + opening.Short,
+                Math.Max(messages / MessagesLow, octets.Count / OctetsLow) + opening.Long
             );
     }
 }
 
 /// <summary>What one move has to carry.</summary>
-public sealed record CarryVolume(string Account, string Name, long Messages, long Octets, int Folders);
+public sealed record CarryVolume(string Account, string Name, long Messages, ByteCount Octets, int Folders);
 
 /// <summary>How long one move takes by itself, in seconds.</summary>
 public sealed record MoveEstimate(CarryVolume Volume, double Shortest, double Longest);
@@ -90,7 +92,7 @@ public sealed record BatchEstimate(
         IReadOnlyList<(string Service, int Connections)> connections,
         int lanes,
         int workers,
-        (string Service, long Octets)? day = null
+        (string Service, ByteCount Octets)? day = null
     )
     {
         var moves = volumes
@@ -98,7 +100,10 @@ public sealed record BatchEstimate(
             {
                 var (shortest, longest) = l.Messages == 0 ? (0, 0) : rates.For(l.Messages, l.Octets, l.Folders);
                 // What does not fit in today's limit waits for the days after it.
-                var waiting = day is { } limit && l.Octets > 0 ? (l.Octets - 1) / limit.Octets * TimeSpan.FromDays(1).TotalSeconds : 0;
+                var waiting =
+                    day is { } limit && l.Octets > ByteCount.Zero
+                        ? (l.Octets.Count - 1) / limit.Octets.Count * TimeSpan.FromDays(1).TotalSeconds
+                        : 0;
                 return new MoveEstimate(l, Math.Max(shortest, waiting), longest + waiting);
             })
             .OrderByDescending(m => m.Longest)
@@ -118,8 +123,8 @@ public sealed record BatchEstimate(
             day is { } least && heaviest.Volume.Octets > least.Octets
                 ? (
                     HeldBackBy.BytesPerDay,
-                    $"the {Planning.ByteCount.Write(least.Octets)} a day that {least.Service} allows an account: {heaviest.Volume.Name} "
-                        + $"has {Planning.ByteCount.Write(heaviest.Volume.Octets)}"
+                    $"the {least.Octets} a day that {least.Service} allows an account: {heaviest.Volume.Name} "
+                        + $"has {heaviest.Volume.Octets}"
                 )
             : heaviest.Longest > 0.5 * high ? (HeldBackBy.OneMailbox, $"the mailbox of {heaviest.Volume.Name} alone")
             : workers < narrow.Connections ? (HeldBackBy.Workers, $"{workers} moves at a time, as the service was started")

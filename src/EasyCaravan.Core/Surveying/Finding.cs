@@ -89,7 +89,7 @@ public enum Resolution
 /// <param name="Messages">Messages concerned; 0 where it is not about messages.</param>
 /// <param name="Octets">Their octets.</param>
 /// <param name="Remedy">What mends it outside of the plan, where something does; or null.</param>
-public sealed record Finding(FindingCode Code, string What, long Messages = 0, long Octets = 0, string? Remedy = null)
+public sealed record Finding(FindingCode Code, string What, long Messages = 0, ByteCount Octets = default, string? Remedy = null)
 {
     public Weight Weight => FindingRules.Of(Code).Weight;
 }

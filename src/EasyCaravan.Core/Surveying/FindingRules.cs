@@ -237,7 +237,7 @@ public static class FindingRules
         {
             _ when string.IsNullOrEmpty(value) => false,
             Resolution.Since => NodaTime.Text.LocalDatePattern.Iso.Parse(value).Success,
-            Resolution.Largest => ByteCount.TryParse(value, out var octets) && octets > 0,
+            Resolution.Largest => ByteCount.TryParse(value, out var octets) && octets > ByteCount.Zero,
             Resolution.Under => FolderPath.TryParse(value, out var path) && !path!.IsInbox,
             _ => value.Length <= 20 && !value.Any(char.IsControl) && !value.Contains('/', StringComparison.Ordinal),
         };

@@ -135,17 +135,10 @@ public static class Findings
             var fitting = carried.Select(f => f.Under(rules.Mail with { Largest = limit })).ToList();
             var (messages, octets) = (
                 within.Sum(w => w.Messages) - fitting.Sum(f => f.Messages),
-                within.Sum(w => w.Octets) - fitting.Sum(f => f.Octets)
+                within.Sum(w => w.Octets).Less(fitting.Sum(f => f.Octets))
             );
             if (messages > 0)
-                found.Add(
-                    new Finding(
-                        FindingCode.MessageTooLarge,
-                        $"{Count(messages, "message")} over {ByteCount.Write(limit)}",
-                        messages,
-                        octets
-                    )
-                );
+                found.Add(new Finding(FindingCode.MessageTooLarge, $"{Count(messages, "message")} over {limit}", messages, octets));
         }
         if (
             to.KeepsKeywords is false
@@ -164,16 +157,8 @@ public static class Findings
         var mail = to.LargestMessage is { } limit && !(rules.Mail.Largest <= limit) ? rules.Mail with { Largest = limit } : rules.Mail;
         var carried = CarryVolumes.Of(from, map, mail).Values;
         var (messages, octets) = (carried.Sum(c => c.Messages), carried.Sum(c => c.Octets));
-        if (room.Octets is { } most && octets > most - room.UsedOctets)
-            found.Add(
-                new Finding(
-                    FindingCode.NoRoom,
-                    $"{ByteCount.Write(octets)} to carry, {ByteCount.Write(Math.Max(0, most - room.UsedOctets))} free of "
-                        + $"{ByteCount.Write(most)}",
-                    messages,
-                    octets
-                )
-            );
+        if (room.Octets is { } most && octets > most.Less(room.UsedOctets))
+            found.Add(new Finding(FindingCode.NoRoom, $"{octets} to carry, {most.Less(room.UsedOctets)} free of {most}", messages, octets));
         else if (room.Messages is { } many && messages > many - room.UsedMessages)
             found.Add(
                 new Finding(

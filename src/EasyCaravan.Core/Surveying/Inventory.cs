@@ -9,7 +9,7 @@ namespace EasyCaravan.Core.Surveying;
 /// <summary>Messages of one folder that were received in one stretch of time and are of one class of size.</summary>
 /// <param name="From">The first day of the stretch: a year's, or a day from which some rule counts.</param>
 /// <param name="Above">Larger than this many octets, and no larger than the next boundary.</param>
-public sealed record Cell(LocalDate From, long Above, long Messages, long Octets);
+public sealed record Cell(LocalDate From, ByteCount Above, long Messages, ByteCount Octets);
 
 /// <summary>What one folder holds.</summary>
 /// <param name="Future">Messages dated more than a day after the survey.</param>
@@ -20,7 +20,7 @@ public sealed record FolderInventory(
     bool Selectable,
     bool Subscribed,
     long Messages,
-    long Octets,
+    ByteCount Octets,
     DateTimeOffset? Oldest,
     DateTimeOffset? Newest,
     long Future,
@@ -41,7 +41,7 @@ public sealed record FolderInventory(
     /// What the rules let through. Exact where their day and size are boundaries of the cells, as the rules in force at the survey and the
     /// offered ones are.
     /// </summary>
-    public (long Messages, long Octets) Under(MailRules rules)
+    public (long Messages, ByteCount Octets) Under(MailRules rules)
     {
         var kept = Cells
             .Where(c => (rules.Since is not { } since || c.From >= since) && (rules.Largest is not { } largest || c.Above < largest))
@@ -51,10 +51,10 @@ public sealed record FolderInventory(
 }
 
 /// <summary>One of the largest messages of an account.</summary>
-public sealed record LargeMessage(string Folder, long Octets, DateTimeOffset Received, string Subject, string Sender);
+public sealed record LargeMessage(string Folder, ByteCount Octets, DateTimeOffset Received, string Subject, string Sender);
 
 /// <summary>How much room an account has (RFC 9208). Null where it has no limit of that kind.</summary>
-public sealed record Room(long? Octets, long UsedOctets, long? Messages, long UsedMessages);
+public sealed record Room(ByteCount? Octets, ByteCount UsedOctets, long? Messages, long UsedMessages);
 
 /// <summary>What a survey found on the from side.</summary>
 /// <param name="Forwards">Addresses to which mail is forwarded already; null when nobody can look.</param>
@@ -67,7 +67,7 @@ public sealed record FromInventory(
 {
     public long Messages => Folders.Sum(f => f.Messages);
 
-    public long Octets => Folders.Sum(f => f.Octets);
+    public ByteCount Octets => Folders.Sum(f => f.Octets);
 }
 
 /// <summary>A folder that the to side has already.</summary>
@@ -87,7 +87,7 @@ public sealed record LackingRight(string Folder, string What);
 public sealed record ToInventory(
     ImmutableArray<ToFolder> Folders,
     char? Separator,
-    long? LargestMessage,
+    ByteCount? LargestMessage,
     Room? Room,
     bool? KeepsKeywords,
     ImmutableArray<LackingRight> Lacks

@@ -10,31 +10,32 @@ public sealed class InventoryBuilder(
     FolderState folder,
     DateTimeOffset now,
     IReadOnlyList<LocalDate> days,
-    IReadOnlyList<long> sizes,
+    IReadOnlyList<ByteCount> sizes,
     int largest
 )
 {
     /// <summary>Keywords of one folder that are named; a client that makes one for every message shall not fill the store.</summary>
     private const int MostKeywords = 100;
 
-    private readonly Dictionary<(LocalDate, long), (long Messages, long Octets)> _cells = [];
+    private readonly Dictionary<(LocalDate, ByteCount), (long Messages, ByteCount Octets)> _cells = [];
     private readonly SortedSet<string> _keywords = new(StringComparer.OrdinalIgnoreCase);
-    private readonly PriorityQueue<ItemInfo, long> _largest = new();
+    private readonly PriorityQueue<ItemInfo, ByteCount> _largest = new();
     private DateTimeOffset? _oldest,
         _newest;
     private long _future,
         _messages,
-        _octets,
         _unreadable;
+    private ByteCount _octets;
 
     /// <summary>The largest messages seen, largest first.</summary>
     public IEnumerable<ItemInfo> Largest => _largest.UnorderedItems.Select(i => i.Element).OrderByDescending(i => i.Size);
 
     /// <summary>Sizes at which something is decided, in octets: what people commonly leave out, and the limits in force.</summary>
-    public static ImmutableArray<long> SizesFor(IEnumerable<long?> limits) =>
+    public static ImmutableArray<ByteCount> SizesFor(IEnumerable<ByteCount?> limits) =>
         [
             .. new long[] { 0, 1_000_000, 5_000_000, 10_000_000, 25_000_000, 50_000_000, 100_000_000 }
-                .Concat(limits.OfType<long>())
+                .Select(octets => new ByteCount(octets))
+                .Concat(limits.OfType<ByteCount>())
                 .Distinct()
                 .Order(),
         ];

@@ -65,7 +65,7 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
     private async Task<FromInventory> LookAtFromAsync(
         IMailAccount account,
         SurveySide side,
-        long? limit,
+        ByteCount? limit,
         DateTimeOffset now,
         CancellationToken cancel
     )

@@ -5,12 +5,12 @@ namespace EasyCaravan.Core.Surveying;
 
 /// <summary>What leaving something out before the move would save. Nothing is ever deleted on the from side.</summary>
 /// <param name="Value">The value of the way out; null when it takes none.</param>
-public sealed record Saving(FindingCode Code, Resolution Way, string? Value, long Messages, long Octets);
+public sealed record Saving(FindingCode Code, Resolution Way, string? Value, long Messages, ByteCount Octets);
 
 /// <summary>Finds what could be left out.</summary>
 public static class Tidying
 {
-    private static readonly long[] s_large = [10_000_000, 25_000_000, 50_000_000];
+    private static readonly ByteCount[] s_large = [new(10_000_000), new(25_000_000), new(50_000_000)];
     private static readonly int[] s_yearsAgo = [2, 5, 10];
 
     /// <summary>What each way would save of one account, those that save nothing left out.</summary>
@@ -19,9 +19,9 @@ public static class Tidying
         var landing = map.Landings.Where(l => l.To is not null).Select(l => l.From.Path.ToString()).ToHashSet();
         var carried = from.Folders.Where(f => landing.Contains(f.Path)).ToList();
         var savings = new List<Saving>();
-        void Note(FindingCode code, Resolution way, string? value, IEnumerable<(long Messages, long Octets)> saved)
+        void Note(FindingCode code, Resolution way, string? value, IEnumerable<(long Messages, ByteCount Octets)> saved)
         {
-            var (messages, octets) = saved.Aggregate((0L, 0L), (sum, s) => (sum.Item1 + s.Messages, sum.Item2 + s.Octets));
+            var (messages, octets) = saved.Aggregate((0L, ByteCount.Zero), (sum, s) => (sum.Item1 + s.Messages, sum.Item2 + s.Octets));
             if (messages > 0)
                 savings.Add(new Saving(code, way, value, messages, octets));
         }
@@ -50,15 +50,15 @@ public static class Tidying
             Note(
                 FindingCode.TidyLarge,
                 Resolution.Largest,
-                $"{size / 1_000_000}MB",
+                $"{size.Count / 1_000_000}MB",
                 carried.Select(f => Difference(f, rules.Mail, rules.Mail with { Largest = size }))
             );
         return savings;
     }
 
-    private static (long, long) Difference(FolderInventory folder, MailRules now, MailRules then)
+    private static (long, ByteCount) Difference(FolderInventory folder, MailRules now, MailRules then)
     {
         var (a, b) = (folder.Under(now), folder.Under(then));
-        return (a.Messages - b.Messages, a.Octets - b.Octets);
+        return (a.Messages - b.Messages, a.Octets.Less(b.Octets));
     }
 }

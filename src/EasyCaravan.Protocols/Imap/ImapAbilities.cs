@@ -35,7 +35,7 @@ internal static class ImapAbilities
         var words = s_known.Select(k => traits.Can(k.Capability) ? k.With : k.Without).ToList();
         words.Add(traits.Separator is null ? "has no folders within folders" : $"folders within folders ('{traits.Separator}')");
         if (traits.LargestMessage is { } largest)
-            words.Add($"messages up to {Core.Planning.ByteCount.Write(largest)}");
+            words.Add($"messages up to {largest}");
         return string.Join("; ", words);
     }
 }

@@ -297,7 +297,7 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         return rooms
             .Where(r => r.Octets is not null || r.Messages is not null)
             .OrderBy(r => r.Octets is null)
-            .ThenBy(r => r.Octets - r.UsedOctets)
+            .ThenBy(r => r.Octets?.Less(r.UsedOctets))
             .FirstOrDefault();
     }
 

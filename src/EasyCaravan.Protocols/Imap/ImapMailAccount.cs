@@ -293,8 +293,8 @@ public sealed class ImapMailAccount : IMailAccount
                 ];
             await writer.BeginAsync(
                 0,
-                new ItemInfo(1, message.Length, DateTimeOffset.UnixEpoch, FlagSet.Empty),
-                message.Length,
+                new ItemInfo(1, new ByteCount(message.Length), DateTimeOffset.UnixEpoch, FlagSet.Empty),
+                new ByteCount(message.Length),
                 message,
                 cancel
             );

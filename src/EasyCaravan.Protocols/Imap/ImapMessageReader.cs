@@ -213,7 +213,7 @@ internal sealed class ImapMessageReader : IMessageReader
         _whole = inline is not null;
         _inline = inline;
         _left = length ?? inline!.Length;
-        return _current = new MessageStart(open, known, _left);
+        return _current = new MessageStart(open, known, new ByteCount(_left));
     }
 
     /// <summary>Whether the line starts or holds a body, and of which message, if the line says.</summary>

@@ -99,7 +99,7 @@ internal sealed class ImapMessageWriter : IMessageWriter
         public long Since { get; } = Environment.TickCount64;
     }
 
-    public async ValueTask BeginAsync(int folder, ItemInfo item, long size, ReadOnlyMemory<byte> first, CancellationToken cancel)
+    public async ValueTask BeginAsync(int folder, ItemInfo item, ByteCount size, ReadOnlyMemory<byte> first, CancellationToken cancel)
     {
         if (_current is not null && _current.Folder != folder)
             await EndAppendAsync(cancel);
@@ -112,11 +112,11 @@ internal sealed class ImapMessageWriter : IMessageWriter
             await Wire.WriteAsync($"{_current.Tag} {AppendVerb.Begin(_folders[folder].Name)}", cancel);
         }
         _current.Numbers.Add(item.Number);
-        _current.Octets += size;
+        _current.Octets += size.Count;
         // RFC 6855 §4: a header beyond ASCII is announced. RFC 3516 §4.4: NUL goes in a literal8 only.
         _inUtf8 = _traits.Utf8 && HasWideHeader(first.Span);
         var binary = _inUtf8 || (_traits.Can(ImapCapabilities.Binary) && first.Span.Contains((byte)0));
-        var waitless = _literalPlus || (_literalMinus && size <= 4096);
+        var waitless = _literalPlus || (_literalMinus && size.Count <= 4096);
         await Wire.WriteAsync(AppendVerb.BeforeMessage(item, size, new LiteralForm(binary, _inUtf8, waitless)), cancel);
         if (!waitless)
             await AwaitLeaveAsync(cancel);

@@ -19,7 +19,7 @@ internal sealed record ImapTraits(
     string Prefix,
     bool OtherRoot,
     IReadOnlyList<string> Foreign,
-    long? LargestMessage
+    ByteCount? LargestMessage
 )
 {
     /// <summary>Names and headers are in UTF-8 (RFC 6855), because both sides agreed on it.</summary>
@@ -107,7 +107,7 @@ internal static class ImapSignIn
                 prefix,
                 who.Root is not null,
                 [.. all.Select(n => Encoded(n.Path)).Where(p => p.Length > 0 && !prefix.StartsWith(p, StringComparison.Ordinal))],
-                (client.Capabilities & ImapCapabilities.AppendLimit) != 0 ? client.AppendLimit : null
+                (client.Capabilities & ImapCapabilities.AppendLimit) != 0 && client.AppendLimit is { } most ? new ByteCount(most) : null
             )
             {
                 Utf8 = utf8,

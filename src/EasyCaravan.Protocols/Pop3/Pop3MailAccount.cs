@@ -36,7 +36,7 @@ public sealed class Pop3MailAccount : IMailAccount
     private readonly IDisposable? _slot;
 
     /// <summary>By our number: the place in this session, and the size that the server tells.</summary>
-    private Dictionary<uint, (int Place, long Size)>? _items;
+    private Dictionary<uint, (int Place, ByteCount Size)>? _items;
     private FolderCursor? _cursor;
     private Pop3MessageReader? _reader;
 
@@ -221,7 +221,7 @@ public sealed class Pop3MailAccount : IMailAccount
     private static InvalidOperationException ReadOnly() => new("POP3 takes no mail: the plan cannot name it as a to side.");
 
     /// <summary>UIDL and LIST, once a session: the server shows the same messages until it ends (RFC 1939 §3).</summary>
-    private async Task<Dictionary<uint, (int Place, long Size)>> LookAsync(CancellationToken cancel)
+    private async Task<Dictionary<uint, (int Place, ByteCount Size)>> LookAsync(CancellationToken cancel)
     {
         if (_items is not null)
             return _items;
@@ -233,9 +233,11 @@ public sealed class Pop3MailAccount : IMailAccount
         if (!_pipelining)
             await _wire.WriteAsync("LIST\r\n", cancel);
         await MustAsync("its list of sizes", cancel);
-        var sizes = new Dictionary<int, long>();
+        var sizes = new Dictionary<int, ByteCount>();
         await foreach (var (place, rest) in ReadListAsync(cancel))
-            sizes[place] = long.TryParse(rest.Split(' ')[0], NumberStyles.None, CultureInfo.InvariantCulture, out var size) ? size : 0;
+            sizes[place] = uint.TryParse(rest.Split(' ')[0], NumberStyles.None, CultureInfo.InvariantCulture, out var size)
+                ? new ByteCount(size)
+                : ByteCount.Zero;
         // RFC 1939 §7: the same message twice may have the same unique id; the second and third are told apart by their count.
         var counts = new Dictionary<string, int>();
         var unique = names
@@ -276,7 +278,7 @@ public sealed class Pop3MailAccount : IMailAccount
     /// Headers by TOP (RFC 1939 §7), many under way where the server bears it. Not every server has TOP: where it is refused, by RETR.
     /// Messages that are not given at all are left out.
     /// </summary>
-    private async IAsyncEnumerable<(uint Number, long Size, byte[] Header)> ReadTopsAsync(
+    private async IAsyncEnumerable<(uint Number, ByteCount Size, byte[] Header)> ReadTopsAsync(
         NumberSet numbers,
         [System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancel
     )

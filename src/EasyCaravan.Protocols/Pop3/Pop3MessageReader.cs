@@ -1,4 +1,5 @@
 using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Lines;
 
@@ -52,7 +53,7 @@ internal sealed class Pop3MessageReader(
             _asked = _next < messages.Count;
             if (_asked)
                 await AskAsync(_next, cancel);
-            return new MessageStart(0, number, _spool.Length);
+            return new MessageStart(0, number, new ByteCount(_spool.Length));
         }
         return null;
     }

@@ -180,7 +180,7 @@ internal static class BatchApi
             folder.Counts.Twice,
             folder.Counts.Altered,
             folder.Counts.Undecided,
-            folder.Counts.Octets,
+            folder.Counts.Octets.Count,
             folder.Closes
         );
 

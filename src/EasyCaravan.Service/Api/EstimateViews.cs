@@ -22,7 +22,7 @@ internal static class EstimateViews
                 m.Move.FromAccount,
                 m.Move.Name,
                 Left(m.Digest!.CarryMessages, m),
-                (long)(m.Digest.CarryOctets * Share(m)),
+                new ByteCount((long)(m.Digest.CarryOctets * Share(m))),
                 m.Digest.Landing
             ))
             .ToList();
@@ -44,7 +44,7 @@ internal static class EstimateViews
             estimate.Longest,
             unknown,
             volumes.Sum(l => l.Messages),
-            volumes.Sum(l => l.Octets),
+            volumes.Sum(l => l.Octets).Count,
             estimate.AtOnce,
             ContractWord.To<Bottleneck>(estimate.HeldBackBy),
             estimate.Detail,
@@ -58,7 +58,7 @@ internal static class EstimateViews
                     m.Volume.Account,
                     m.Volume.Name,
                     m.Volume.Messages,
-                    m.Volume.Octets,
+                    m.Volume.Octets.Count,
                     m.Shortest,
                     m.Longest
                 )),
@@ -90,16 +90,16 @@ internal static class EstimateViews
         )
             .Take(MostPasses)
             .ToListAsync(cancel);
-        return Rates.Measure([.. passes.Select(p => (p.Carried, p.Octets, (p.EndedAt!.Value - p.StartedAt) / 1000.0))]);
+        return Rates.Measure([.. passes.Select(p => (p.Carried, new ByteCount(p.Octets), (p.EndedAt!.Value - p.StartedAt) / 1000.0))]);
     }
 
     private static (string Service, int Connections)[] Connections(SurveyedBatch surveyed) =>
         [(surveyed.From.Name, surveyed.From.Limits.Connections), (surveyed.To.Name, surveyed.To.Limits.Connections)];
 
-    private static (string Service, long Octets)? DayOf(SurveyedBatch surveyed) =>
+    private static (string Service, ByteCount Octets)? DayOf(SurveyedBatch surveyed) =>
         new[] { surveyed.From, surveyed.To }
             .Where(s => s.Limits.BytesPerDay is not null)
-            .Select(s => ((string, long)?)(s.Name, s.Limits.BytesPerDay!.Value))
+            .Select(s => ((string, ByteCount)?)(s.Name, s.Limits.BytesPerDay!.Value))
             .OrderBy(s => s!.Value.Item2)
             .FirstOrDefault();
 

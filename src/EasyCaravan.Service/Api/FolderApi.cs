@@ -176,7 +176,7 @@ internal static class FolderApi
                 SurveyApi.UseWord(folder.Use),
                 folder.Messages,
                 messages,
-                octets,
+                octets.Count,
                 place,
                 landing.Rule,
                 note

@@ -120,8 +120,8 @@ internal static class ServiceApi
             new ServiceLimitsView(
                 service.Limits.Connections,
                 service.Limits.PerAccount,
-                service.Limits.LargestMessage,
-                service.Limits.BytesPerDay
+                service.Limits.LargestMessage?.Count,
+                service.Limits.BytesPerDay?.Count
             ),
             new ServiceUseView(
                 slots.InUse(service.Name),
@@ -151,11 +151,11 @@ internal static class ServiceApi
         if (limits.MessagesPerSecond is { } messages)
             words.Add($"at most {messages:0.##} messages/s");
         if (limits.BytesPerSecond is { } octets)
-            words.Add($"at most {ByteCount.Write(octets)}/s");
+            words.Add($"at most {octets}/s");
         if (limits.MessagesPerSecondPerAccount is { } own)
             words.Add($"{own:0.##} messages/s an account");
         if (limits.BytesPerSecondPerAccount is { } ownOctets)
-            words.Add($"{ByteCount.Write(ownOctets)}/s an account");
+            words.Add($"{ownOctets}/s an account");
         if (throttle.RateLimiterOf(service).SlowedTo is { } slowed)
             words.Add($"asked for less: slowed to {slowed:0.#} messages/s, faster again by and by");
         if (slots.Withheld(service.Name) is > 0 and var withheld)

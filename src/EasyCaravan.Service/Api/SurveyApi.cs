@@ -174,10 +174,13 @@ internal static class SurveyApi
                 [
                     .. inventory
                         .From?.Folders.Where(f => f.Selectable)
-                        .Select(f => new FolderInventoryView(f.Path, UseWord(f.Use), f.Messages, f.Octets, f.Oldest, f.Newest))
+                        .Select(f => new FolderInventoryView(f.Path, UseWord(f.Use), f.Messages, f.Octets.Count, f.Oldest, f.Newest))
                         ?? [],
                 ],
-                [.. inventory.From?.Largest.Select(l => new LargeMessageView(l.Folder, l.Octets, l.Received, l.Subject, l.Sender)) ?? []],
+                [
+                    .. inventory.From?.Largest.Select(l => new LargeMessageView(l.Folder, l.Octets.Count, l.Received, l.Subject, l.Sender))
+                        ?? [],
+                ],
                 RoomOf(inventory.From?.Room),
                 RoomOf(inventory.To?.Room),
                 inventory.From?.Forwards,
@@ -220,7 +223,7 @@ internal static class SurveyApi
                         group.Select(f => f.Move.Move.Id).Distinct().Count(),
                         group.Where(f => f.Found.Decision is null).Select(f => f.Move.Move.Id).Distinct().Count(),
                         group.Sum(f => f.Found.Finding.Messages),
-                        group.Sum(f => f.Found.Finding.Octets),
+                        group.Sum(f => f.Found.Finding.Octets).Count,
                         [.. rule.Ways.Select(w => new WayView(KebabWord.Of(w.Way), w.Text, w.Value, w.Default))],
                         [.. DecisionsOf(surveyed.Decisions.Where(c => c.Code == group.Key), accounts)],
                         [.. group.Take(MostRows).Select(f => RowOf(f.Move.Move, f.Found))]
@@ -419,7 +422,7 @@ internal static class SurveyApi
                         rule.Ways.First(w => w.Way == g.Key.Way).Text,
                         g.Key.Value,
                         messages,
-                        octets,
+                        octets.Count,
                         g.Count(),
                         shortest / atOnce,
                         longest / atOnce
@@ -473,7 +476,7 @@ internal static class SurveyApi
             move.Name,
             found.Finding.What,
             found.Finding.Messages,
-            found.Finding.Octets,
+            found.Finding.Octets.Count,
             found.Finding.Remedy,
             found.Decision is { } d ? $"{KebabWord.Of(d.Way)}{(d.Value is null ? "" : $" {d.Value}")}" : null
         );
@@ -492,5 +495,5 @@ internal static class SurveyApi
     public static FolderUse? UseWord(SpecialUse use) => use is SpecialUse.None ? null : ContractWord.To<FolderUse>(use);
 
     private static RoomView? RoomOf(Room? room) =>
-        room is null ? null : new RoomView(room.Octets, room.UsedOctets, room.Messages, room.UsedMessages);
+        room is null ? null : new RoomView(room.Octets?.Count, room.UsedOctets.Count, room.Messages, room.UsedMessages);
 }

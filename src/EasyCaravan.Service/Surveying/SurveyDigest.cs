@@ -68,11 +68,11 @@ internal sealed record SurveyDigest(
                     )),
             ],
             carried.Sum(c => c.Messages),
-            carried.Sum(c => c.Octets),
+            carried.Sum(c => c.Octets).Count,
             inventory.From?.Folders.Min(f => f.Oldest),
             inventory.From?.Folders.Max(f => f.Newest),
-            inventory.From?.Largest.FirstOrDefault()?.Octets ?? 0,
-            inventory.To?.Room is { Octets: { } most } room ? Math.Max(0, most - room.UsedOctets) : null,
+            inventory.From?.Largest.FirstOrDefault()?.Octets.Count ?? 0,
+            inventory.To?.Room is { Octets: { } most } room ? most.Less(room.UsedOctets).Count : null,
             map is null ? [] : [.. Tidying.SavingsOf(inventory.From!, rules, map, inventory.TakenAt.Year)],
             inventory.FromFault ?? inventory.ToFault
         );

@@ -13,7 +13,7 @@ internal sealed class Allowances(Database database, CurrentPlan plan, TimeProvid
     /// <exception cref="FaultException">Nothing is left today; the fault says from when on there is more.</exception>
     public async Task<Allowance> OfAsync(MovePerson person, Core.Planning.Service from, Core.Planning.Service to, CancellationToken cancel)
     {
-        var sides = new List<(long Left, bool Untouched, Fault Spent)>();
+        var sides = new List<(ByteCount Left, bool Untouched, Fault Spent)>();
         foreach (var (service, account) in new[] { (from, person.FromAccount), (to, person.ToAccount) })
         {
             if (service.Limits.BytesPerDay is not { } limit)
@@ -24,13 +24,9 @@ internal sealed class Allowances(Database database, CurrentPlan plan, TimeProvid
             var next = day + Duration.FromDays(1);
             sides.Add(
                 (
-                    limit - used,
-                    used == 0,
-                    new Fault(
-                        Cause.DaySpent,
-                        service.Name,
-                        $"the {ByteCount.Write(limit)} that {service.Name} allows {account} in a day are used up"
-                    )
+                    limit.Less(used),
+                    used == ByteCount.Zero,
+                    new Fault(Cause.DaySpent, service.Name, $"the {limit} that {service.Name} allows {account} in a day are used up")
                     {
                         NotBefore = next,
                     }
@@ -40,13 +36,13 @@ internal sealed class Allowances(Database database, CurrentPlan plan, TimeProvid
         if (sides.Count == 0)
             return Allowance.Unlimited;
         var (left, untouched, spent) = sides.MinBy(s => s.Left);
-        if (left <= 0)
+        if (left == ByteCount.Zero)
             throw new FaultException(spent, Verdict.Keep);
         return new Allowance(left, untouched, spent);
     }
 
     /// <summary>A pass that was running when the day began counts completely, so that the limit is never exceeded.</summary>
-    private async Task<long> UsedAsync(string service, string account, Instant day, CancellationToken cancel)
+    private async Task<ByteCount> UsedAsync(string service, string account, Instant day, CancellationToken cancel)
     {
         var since = day.ToUnixTimeMilliseconds();
         var current = (await plan.GetAsync(cancel)).Plan!;
@@ -55,7 +51,7 @@ internal sealed class Allowances(Database database, CurrentPlan plan, TimeProvid
             [.. current.Batches.Where(b => uses(current.Routes.First(r => r.Name == b.Route))).Select(b => b.Name)];
         var (asFrom, asTo) = (BatchesOf(r => r.From == service), BatchesOf(r => r.To == service));
         await using var db = database.Read();
-        return await (
+        var octets = await (
             from pass in db.Passes
             where pass.EndedAt == null || pass.EndedAt >= since
             join move in db.Moves on pass.MoveId equals move.Id
@@ -63,5 +59,6 @@ internal sealed class Allowances(Database database, CurrentPlan plan, TimeProvid
             join leg in db.PassLegs on pass.Id equals leg.PassId
             select leg.Octets
         ).SumAsync(cancel);
+        return new ByteCount(octets);
     }
 }

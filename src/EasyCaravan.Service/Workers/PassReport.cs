@@ -33,7 +33,7 @@ internal sealed class PassReport(Database database)
     {
         await using var db = database.Read();
         var row = await db.Legs.FirstAsync(l => l.MoveId == claim.Person.Id && l.Kind == kind);
-        return $"in all {row.Carried} carried ({ByteCount.Write(row.Octets)}), {row.Paired} paired, {row.Excluded} excluded, "
+        return $"in all {row.Carried} carried ({new ByteCount(row.Octets)}), {row.Paired} paired, {row.Excluded} excluded, "
             + $"{row.LeftBehind} left behind of {row.Found} found";
     }
 
@@ -43,7 +43,7 @@ internal sealed class PassReport(Database database)
         if (tally.Looked > 0)
             did.Add($"{tally.Looked} messages seen");
         if (tally.Carried > 0)
-            did.Add($"{tally.Carried} carried ({ByteCount.Write(tally.Octets)})");
+            did.Add($"{tally.Carried} carried ({tally.Octets})");
         if (tally.Paired > 0)
             did.Add($"{tally.Paired} paired");
         if (tally.Excluded > 0)

@@ -15,8 +15,8 @@ internal sealed record ServicePause(Instant Until, Fault Fault, int Attempts, bo
 /// <summary>What services said about how they want to be used: the pace of each, and which of them want to be left alone for now.</summary>
 internal sealed class ServiceThrottle(ServiceSlots slots, MoveStore store, WorkSignal signal, TimeProvider time)
 {
-    private readonly ConcurrentDictionary<(string Service, double?, long?), RateLimiter> _rateLimiters = new();
-    private readonly ConcurrentDictionary<(string Service, string Account, double?, long?), RateLimiter> _accountRateLimiters = new();
+    private readonly ConcurrentDictionary<(string Service, double?, ByteCount?), RateLimiter> _rateLimiters = new();
+    private readonly ConcurrentDictionary<(string Service, string Account, double?, ByteCount?), RateLimiter> _accountRateLimiters = new();
     private readonly Lock _lock = new();
     private readonly Dictionary<string, ServicePause> _pauses = [];
 

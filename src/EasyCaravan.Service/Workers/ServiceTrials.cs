@@ -89,9 +89,7 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
         note(new ConnectStep("capabilities", account.Capabilities));
         var folders = await account.ListFoldersAsync(patience.Token);
         var room = await account.ReadRoomAsync(patience.Token);
-        var free = room is { Octets: { } most }
-            ? $", {ByteCount.Write(Math.Max(0, most - room.UsedOctets))} free of {ByteCount.Write(most)}"
-            : "";
+        var free = room is { Octets: { } most } ? $", {most.Less(room.UsedOctets)} free of {most}" : "";
         note(new ConnectStep("list", $"{folders.Count} folders, {folders.Sum(f => f.Cursor?.Count ?? 0)} messages{free}"));
         if (writes)
             note(new ConnectStep("write", await account.TryWritingAsync(patience.Token)));

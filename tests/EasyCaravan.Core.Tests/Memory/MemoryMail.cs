@@ -209,7 +209,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         return Task.FromResult<IReadOnlyList<ItemInfo>>([
             .. Chosen(path, numbers)
                 .Where(m => !mail.Hidden.Contains(m.Number))
-                .Select(m => new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags)),
+                .Select(m => new ItemInfo(m.Number, new(m.Octets.Length), m.Received, m.Flags)),
         ]);
     }
 
@@ -222,7 +222,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         mail.Call("headers");
         for (var i = 0; i < folders.Count; i++)
             foreach (var message in Chosen(folders[i].Path, folders[i].Numbers))
-                take(i, new ItemHeader(message.Number, message.Octets.Length, HeaderOf(message.Octets)));
+                take(i, new ItemHeader(message.Number, new(message.Octets.Length), HeaderOf(message.Octets)));
         return Task.CompletedTask;
     }
 
@@ -251,7 +251,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
                     .ToList();
                 var items = folder
                     .Messages.Where(m => m.Number >= f.Since.Next && !mail.Hidden.Contains(m.Number))
-                    .Select(m => new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags))
+                    .Select(m => new ItemInfo(m.Number, new(m.Octets.Length), m.Received, m.Flags))
                     .ToList();
                 return new FolderChange((uint)folder.Messages.Count, null, present, changed, present.From(f.Since.Next), items, null);
             }),
@@ -332,7 +332,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
 
         /// <summary>Of every second message: a service may tell it by itself.</summary>
         public ItemInfo? Index =>
-            _message is { } m && m.Number % 2 == 0 ? new ItemInfo(m.Number, m.Octets.Length, m.Received, m.Flags) : null;
+            _message is { } m && m.Number % 2 == 0 ? new ItemInfo(m.Number, new(m.Octets.Length), m.Received, m.Flags) : null;
 
         public IReadOnlyCollection<ItemAt> Gone => [.. wanted.Except(there.Select(t => t.At))];
 
@@ -349,7 +349,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
             mail.Handle(next.Message.Octets, "from");
             _message = next.Message;
             _current = next.Message.Octets;
-            return ValueTask.FromResult<MessageStart?>(new MessageStart(next.At.Folder, next.At.Number, next.Message.Octets.Length));
+            return ValueTask.FromResult<MessageStart?>(new MessageStart(next.At.Folder, next.At.Number, new(next.Message.Octets.Length)));
         }
 
         public ValueTask<ReadOnlyMemory<byte>> ReadAsync(CancellationToken cancel)
@@ -366,7 +366,7 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         private readonly List<AddReceipt> _receipts = [];
         private int _folder;
 
-        public ValueTask BeginAsync(int folder, ItemInfo item, long size, ReadOnlyMemory<byte> first, CancellationToken cancel)
+        public ValueTask BeginAsync(int folder, ItemInfo item, ByteCount size, ReadOnlyMemory<byte> first, CancellationToken cancel)
         {
             if (folder != _folder)
                 Append();

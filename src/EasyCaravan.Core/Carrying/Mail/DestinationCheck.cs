@@ -103,7 +103,7 @@ internal sealed class DestinationCheck(
         {
             // A message that an earlier look has identified is not read again, unless this is the first look.
             if (!known.TryGetValue(number, out var stranger))
-                place.Surplus.Add(new UnclaimedMessage(number, 0, default));
+                place.Surplus.Add(new UnclaimedMessage(number, ByteCount.Zero, default));
             else if (place.Pages.Any(p => p.Seen is null))
                 place.Surplus.Add(stranger);
         }
@@ -112,12 +112,12 @@ internal sealed class DestinationCheck(
     /// <summary>Size and identity of what nobody claims.</summary>
     private async Task ReadSurplusAsync(List<Place> places, CancellationToken cancel)
     {
-        var asked = places.Where(p => p.Surplus.Exists(s => s.Size == 0)).ToList();
+        var asked = places.Where(p => p.Surplus.Exists(s => s.Size == ByteCount.Zero)).ToList();
         if (asked.Count == 0)
             return;
-        var read = asked.Select(p => p.Surplus.Where(s => s.Size > 0).ToDictionary(s => s.Number)).ToList();
+        var read = asked.Select(p => p.Surplus.Where(s => s.Size > ByteCount.Zero).ToDictionary(s => s.Number)).ToList();
         await to.ReadHeadersAsync(
-            [.. asked.Select(p => (p.Path, new NumberSet(p.Surplus.Where(s => s.Size == 0).Select(s => s.Number))))],
+            [.. asked.Select(p => (p.Path, new NumberSet(p.Surplus.Where(s => s.Size == ByteCount.Zero).Select(s => s.Number))))],
             (i, header) => read[i][header.Number] = new UnclaimedMessage(header.Number, header.Size, Identity.Of(header.Header)),
             cancel
         );
@@ -207,7 +207,7 @@ internal sealed class DestinationCheck(
                 (
                     Original: o,
                     Candidates: arrived[o.Header!.Value.Print]
-                        .Where(c => Math.Abs(c.UnclaimedMessage.Size - o.Header.Value.Size) <= Pairing.SizeSlack)
+                        .Where(c => c.UnclaimedMessage.Size.DistanceTo(o.Header.Value.Size) <= Pairing.SizeSlack)
                         .OrderByDescending(c => ReferenceEquals(c.Place, o.Place))
                         .ToList()
                 )
@@ -340,8 +340,8 @@ internal sealed class DestinationCheck(
     }
 
     /// <summary>Sizes of one message on two services differ by what storing changes: a carriage return for each line at most.</summary>
-    private static bool IsNear(long carried, long there) =>
-        carried == 0 || Math.Abs(carried - there) <= 64 + (Math.Max(carried, there) / 32);
+    private static bool IsNear(ByteCount carried, ByteCount there) =>
+        carried == ByteCount.Zero || carried.DistanceTo(there).Count <= 64 + (Math.Max(carried.Count, there.Count) / 32);
 
     private async Task<IEnumerable<Difference>> DescribeSecondsAsync(
         Place place,

@@ -99,7 +99,7 @@ internal sealed class FreshMessages(
     private Task LeaveUnreadableAsync(LedgerFolder page, Dictionary<uint, Fault> unreadable, CancellationToken cancel) =>
         copier.LeaveBehindAsync(
             page,
-            [.. unreadable.Keys.Select(n => new ItemInfo(n, 0, DateTimeOffset.UnixEpoch, FlagSet.Empty))],
+            [.. unreadable.Keys.Select(n => new ItemInfo(n, ByteCount.Zero, DateTimeOffset.UnixEpoch, FlagSet.Empty))],
             i => unreadable[i.Number],
             cancel
         );
@@ -182,7 +182,7 @@ internal sealed class FreshMessages(
             i => new Fault(
                 Cause.MessageTooLarge,
                 order.To.Credentials.Account,
-                $"a message of {ByteCount.Write(i.Size)} is over the new side's limit of {ByteCount.Write(limit)}"
+                $"a message of {i.Size} is over the new side's limit of {limit}"
             ),
             cancel
         );

@@ -299,7 +299,7 @@ internal sealed class MessageCopier(
     /// <summary>Where a limit makes us wait, what is under way is ended first: no server is kept in mid-command.</summary>
     private async ValueTask<IReadOnlyList<AddReceipt>> WaitTurnAsync(
         IMessageWriter writer,
-        long size,
+        ByteCount size,
         CancellationToken ending,
         CancellationToken cancel
     )

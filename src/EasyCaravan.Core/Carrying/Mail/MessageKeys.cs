@@ -38,7 +38,7 @@ public static class MessageKeys
             header =>
             {
                 var identity = Identity.Of(header.Header);
-                keys[header.Number] = Combine(identity.Print, (UInt128)header.Size);
+                keys[header.Number] = Combine(identity.Print, (UInt128)header.Size.Count);
                 if (!identity.Certain)
                     doubtful.Add(header.Number);
             },

@@ -17,7 +17,7 @@ public sealed class Pairing
     /// <summary>
     /// Copies of one message may differ by this much, in octets, through trace headers and line ends, without a look at their bodies.
     /// </summary>
-    public const long SizeSlack = 4096;
+    public static readonly ByteCount SizeSlack = new(4096);
 
     private readonly LedgerFolder _page;
     private readonly Dictionary<Identity, List<UnclaimedMessage>> _candidates = [];
@@ -168,7 +168,7 @@ public sealed class Pairing
         {
             var here = same.ToList();
             var there = _candidates[same.Key];
-            if (same.Key.Certain && here.Count == 1 && there.Count == 1 && Math.Abs(here[0].Size - there[0].Size) <= SizeSlack)
+            if (same.Key.Certain && here.Count == 1 && there.Count == 1 && here[0].Size.DistanceTo(there[0].Size) <= SizeSlack)
                 Take(items[here[0].Number], there[0], pairs);
             else
                 doubtful.AddRange(here);
@@ -198,7 +198,7 @@ public sealed class Pairing
             // The nearest in size first: of two copies the one with fewer added headers.
             var matches = candidates.Where(c => thereDigests.TryGetValue(c.Number, out var there) && there == digest).ToList();
             if (matches.Count > 0)
-                Take(items[here.Number], matches.MinBy(c => Math.Abs(c.Size - here.Size)), pairs);
+                Take(items[here.Number], matches.MinBy(c => c.Size.DistanceTo(here.Size)), pairs);
         }
     }
 

@@ -1,3 +1,4 @@
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 
 namespace EasyCaravan.Core.Carrying.Mail;
@@ -15,7 +16,7 @@ internal sealed class ReadBackSample
     private const int Most = 60;
 
     /// <summary>One that is larger would take longer to read back than it is worth.</summary>
-    private const long LargestOctets = 8 * 1024 * 1024;
+    private static readonly ByteCount s_largest = new(8 * 1024 * 1024);
 
     /// <summary>Folders of which the largest message is read back.</summary>
     private const int FoldersWithLargest = 8;
@@ -24,11 +25,11 @@ internal sealed class ReadBackSample
     private const int MostUnseen = 8;
 
     /// <summary>One that is larger is not read back on a mere chance.</summary>
-    private const long LargestUnseenOctets = 256 * 1024;
+    private static readonly ByteCount s_largestUnseen = new(256 * 1024);
 
     private sealed class OfFolder
     {
-        public (uint Number, long Size) Largest { get; set; }
+        public (uint Number, ByteCount Size) Largest { get; set; }
 
         public List<uint> Wide { get; } = [];
 
@@ -43,9 +44,9 @@ internal sealed class ReadBackSample
     private readonly Dictionary<long, OfFolder> _folders = [];
     private readonly List<(long Page, uint Number)> _unseen = [];
 
-    public void Offer(LedgerFolder page, uint number, long size, PeculiarOctets octets)
+    public void Offer(LedgerFolder page, uint number, ByteCount size, PeculiarOctets octets)
     {
-        if (size > LargestOctets)
+        if (size > s_largest)
             return;
         lock (_lock)
         {
@@ -66,15 +67,15 @@ internal sealed class ReadBackSample
     /// <summary>
     /// A message of which only the header passed by: nobody knows what its body holds, so a few of them are read back whatever they are.
     /// </summary>
-    public void OfferHeader(LedgerFolder page, uint number, long size, ReadOnlySpan<byte> header)
+    public void OfferHeader(LedgerFolder page, uint number, ByteCount size, ReadOnlySpan<byte> header)
     {
         var octets = new PeculiarOctets();
         octets.Take(header);
         lock (_lock)
         {
-            if (octets.HasWideHeader && size <= LargestOctets && FolderOf(page).Wide is { Count: < OfEachKind } wide)
+            if (octets.HasWideHeader && size <= s_largest && FolderOf(page).Wide is { Count: < OfEachKind } wide)
                 wide.Add(number);
-            else if (size <= LargestUnseenOctets && _unseen.Count < MostUnseen)
+            else if (size <= s_largestUnseen && _unseen.Count < MostUnseen)
                 _unseen.Add((page.Id, number));
         }
     }
@@ -95,7 +96,7 @@ internal sealed class ReadBackSample
                 f.Value.Wide.Concat(f.Value.Nul).Concat(f.Value.BareEnds).Concat(f.Value.OpenEnds).Select(n => (Page: f.Key, Number: n))
             );
             var largest = _folders
-                .Where(f => f.Value.Largest.Size > 0)
+                .Where(f => f.Value.Largest.Size > ByteCount.Zero)
                 .OrderByDescending(f => f.Value.Largest.Size)
                 .Take(FoldersWithLargest)
                 .Select(f => (Page: f.Key, f.Value.Largest.Number));

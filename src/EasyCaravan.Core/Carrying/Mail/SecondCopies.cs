@@ -24,7 +24,7 @@ internal enum SecondCopy
 internal static class SecondCopies
 {
     /// <summary>Octets of a torn message that are held to be compared: larger ones are left alone.</summary>
-    private const long LargestTorn = 4 * 1024 * 1024;
+    private static readonly ByteCount s_largestTorn = new(4 * 1024 * 1024);
 
     /// <summary>
     /// For each pair of numbers, first copy and second, what the second is. A pair of which the service does not give both is left out.
@@ -57,7 +57,7 @@ internal static class SecondCopies
         var reader = await to.ReadMessagesAsync([(path, new NumberSet([pair.First, pair.Second]))], cancel);
         while (await reader.NextAsync(cancel) is { } message)
         {
-            var held = message.Size <= LargestTorn ? new MemoryStream() : null;
+            var held = message.Size <= s_largestTorn ? new MemoryStream() : null;
             while (await reader.ReadAsync(cancel) is { Length: > 0 } piece)
                 held?.Write(piece.Span);
             if (held is not null)

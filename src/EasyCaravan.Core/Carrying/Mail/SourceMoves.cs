@@ -17,7 +17,7 @@ internal sealed class SourceMoves(
     Action<string> journal
 )
 {
-    private sealed record Candidate(VanishedEntries From, LedgerEntry Entry, long Size)
+    private sealed record Candidate(VanishedEntries From, LedgerEntry Entry, ByteCount Size)
     {
         public bool Equals(Candidate? other) => ReferenceEquals(this, other);
 
@@ -88,7 +88,7 @@ internal sealed class SourceMoves(
         CancellationToken cancel
     )
     {
-        var arrived = new Dictionary<uint, (Identity Identity, long Size)>();
+        var arrived = new Dictionary<uint, (Identity Identity, ByteCount Size)>();
         await from.ReadHeadersAsync(
             path,
             fresh,
@@ -116,7 +116,7 @@ internal sealed class SourceMoves(
                 same.Key.Certain
                 && there.Count == 1
                 && same.Count() == 1
-                && Math.Abs(there[0].Size - same.First().Value.Size) <= Pairing.SizeSlack
+                && there[0].Size.DistanceTo(same.First().Value.Size) <= Pairing.SizeSlack
             )
                 Take(same.First().Key, same.Key, there[0]);
             else

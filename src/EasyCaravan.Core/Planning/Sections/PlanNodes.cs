@@ -23,7 +23,7 @@ internal static class PlanNodes
         node.Text(key) is { } text ? int.Parse(text, CultureInfo.InvariantCulture) : null;
 
     /// <summary>In octets.</summary>
-    public static long? Size(this YamlMappingNode node, string key) =>
+    public static ByteCount? Size(this YamlMappingNode node, string key) =>
         node.Text(key) is { } text && ByteCount.TryParse(text, out var octets) ? octets : null;
 
     /// <summary>A number a second.</summary>

@@ -1,4 +1,5 @@
 using System.Text;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Imap.Wire;
 
@@ -18,8 +19,8 @@ internal static class AppendVerb
     public static ImapCommand Begin(string name) => new(ImapVerbs.Append, name);
 
     /// <summary>What stands before a message's octets: flags, date and the literal's length.</summary>
-    public static string BeforeMessage(ItemInfo item, long size, LiteralForm form) =>
-        $" ({item.Flags.Written}) {ImapSyntax.Date(item.Received)} {(form.Utf8 ? "UTF8 (" : "")}{(form.Binary ? "~" : "")}{{{size}"
+    public static string BeforeMessage(ItemInfo item, ByteCount size, LiteralForm form) =>
+        $" ({item.Flags.Written}) {ImapSyntax.Date(item.Received)} {(form.Utf8 ? "UTF8 (" : "")}{(form.Binary ? "~" : "")}{{{size.Count}"
         + $"{(form.Waitless ? "+" : "")}}}\r\n";
 
     /// <summary>

@@ -1,4 +1,5 @@
 using System.Text;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Imap.Wire;
 
@@ -35,7 +36,7 @@ internal static class FetchVerb
 
 /// <summary>What one FETCH response says of a message (RFC 9051 §7.5.2). Items that it leaves out are null.</summary>
 /// <param name="Name">The server's own name of the message (RFC 8474 §5.1).</param>
-internal sealed record FetchRow(uint? Uid, long? Size, DateTimeOffset? Received, FlagSet? Flags, byte[]? Header, string? Name)
+internal sealed record FetchRow(uint? Uid, ByteCount? Size, DateTimeOffset? Received, FlagSet? Flags, byte[]? Header, string? Name)
 {
     public ItemInfo? Item =>
         this is { Uid: { } uid, Size: { } size, Received: { } received, Flags: { } flags }
@@ -64,7 +65,7 @@ internal sealed record FetchRow(uint? Uid, long? Size, DateTimeOffset? Received,
             if (Ascii.EqualsIgnoreCase(name, "UID"u8))
                 row = row with { Uid = tokens.Number32() };
             else if (Ascii.EqualsIgnoreCase(name, "RFC822.SIZE"u8))
-                row = row with { Size = tokens.Number63() };
+                row = row with { Size = tokens.MessageSize() };
             else if (Ascii.EqualsIgnoreCase(name, "INTERNALDATE"u8))
                 row = row with { Received = ImapSyntax.ReadDate(tokens.String()) };
             else if (Ascii.EqualsIgnoreCase(name, "FLAGS"u8))

@@ -1,4 +1,5 @@
 using System.Text;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Surveying;
 using EasyCaravan.Protocols.Imap.Wire;
 
@@ -12,6 +13,9 @@ internal static class GetQuotaRootVerb
     /// <summary>Octets in the unit of STORAGE (RFC 9208 §5.1).</summary>
     private const long StorageUnit = 1024;
 
+    /// <summary>A limit above this means that there is none: servers write one that no account can reach.</summary>
+    private const long MostUnits = long.MaxValue / StorageUnit;
+
     /// <summary>A QUOTA response (RFC 9208 §4.2.1); null for another.</summary>
     public static Room? Read(ImapResponse response)
     {
@@ -21,23 +25,22 @@ internal static class GetQuotaRootVerb
         tokens.String();
         tokens.SkipSpaces();
         tokens.Take('(');
-        var room = new Room(null, 0, null, 0);
+        var room = new Room(null, ByteCount.Zero, null, 0);
         while (!tokens.TryTake(')'))
         {
             var name = Encoding.ASCII.GetString(tokens.Atom()).ToUpperInvariant();
             tokens.SkipSpaces();
             var used = tokens.Number63();
             tokens.SkipSpaces();
-            var limit = tokens.Number63();
+            var limit = tokens.Number();
             tokens.SkipSpaces();
             if (name == "STORAGE")
-                room = room with { Octets = InOctets(limit), UsedOctets = InOctets(used) };
+                room = room with { Octets = limit > MostUnits ? null : InOctets((long)limit), UsedOctets = InOctets(used) };
             else if (name == "MESSAGE")
-                room = room with { Messages = limit, UsedMessages = used };
+                room = room with { Messages = limit > MostUnits ? null : (long)limit, UsedMessages = used };
         }
         return room;
     }
 
-    /// <summary>More than any number can tell is as good as the most.</summary>
-    private static long InOctets(long units) => units > long.MaxValue / StorageUnit ? long.MaxValue : units * StorageUnit;
+    private static ByteCount InOctets(long units) => new(Math.Min(units, MostUnits) * StorageUnit);
 }

@@ -1,11 +1,15 @@
 using System.Buffers.Text;
 using System.Text;
+using EasyCaravan.Core.Planning;
 
 namespace EasyCaravan.Protocols.Imap.Wire;
 
 /// <summary>Walks one response of a server (RFC 9051 §9). Malformed input is a <see cref="FormatException"/>, never a guess.</summary>
 internal ref struct ImapTokens
 {
+    /// <summary>Octets of one message that are still believed: 1 TiB.</summary>
+    private const long MostOctets = 1L << 40;
+
     private readonly IReadOnlyList<byte[]> _literals;
     private ReadOnlySpan<byte> _rest;
     private int _literal;
@@ -116,6 +120,9 @@ internal ref struct ImapTokens
         var number = Number();
         return number <= long.MaxValue ? (long)number : throw new FormatException($"the number {number} does not fit 63 bits");
     }
+
+    /// <summary>The size of one message; null where it is larger than any message can be, so that sums of sizes stay in bounds.</summary>
+    public ByteCount? MessageSize() => Number63() is var octets and <= MostOctets ? new ByteCount(octets) : null;
 
     /// <summary>A quoted string, a literal or an atom; null for NIL.</summary>
     public byte[]? String()
