@@ -77,7 +77,7 @@ public static class CaravanHost
     private static void AddServices(IServiceCollection services, CaravanOptions options, Database database, FileStream held)
     {
         // Registered by a factory, so that it is disposed with the service.
-        services.AddSingleton(options).AddSingleton(_ => database).AddSingleton(TimeProvider.System);
+        services.AddSingleton(options).AddSingleton(_ => database).AddSingleton(options.Time);
         services.AddSingleton(_ => new FolderLock(held));
         services.AddSingleton<Journal>().AddSingleton<MoveStore>().AddSingleton<Moves>().AddSingleton<Plans>().AddSingleton<Tokens>();
         services

@@ -15,6 +15,9 @@ public sealed record CaravanOptions(string DataFolder, Uri Listen, int MovesAtOn
     /// <summary>Only warnings in the log: where people watch something else on the same terminal.</summary>
     public bool Quiet { get; init; }
 
+    /// <summary>The clock of windows, retries and leases.</summary>
+    public TimeProvider Time { get; init; } = TimeProvider.System;
+
     /// <summary>Kinds that can be carried besides mail, and how.</summary>
     public IReadOnlyList<Workers.ILegRunner> Legs { get; init; } = [];
 }

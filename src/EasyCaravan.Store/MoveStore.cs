@@ -157,6 +157,18 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             cancel
         );
 
+    public Task PutBackAsync(Claim claim, Func<MoveState, MoveState> next, CancellationToken cancel) =>
+        database.WriteAsync(
+            async db =>
+            {
+                if (await GiveBackAsync(db, claim, next, cancel) is null)
+                    return;
+                await db.PassLegs.Where(l => l.PassId == claim.Pass).ExecuteDeleteAsync(cancel);
+                await db.Passes.Where(p => p.Id == claim.Pass).ExecuteDeleteAsync(cancel);
+            },
+            cancel
+        );
+
     public Task EndAsync(
         Claim claim,
         IReadOnlyCollection<Tally> tallies,
@@ -167,13 +179,8 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
         database.WriteAsync(
             async db =>
             {
-                var row = await database.Queries.Row(db, claim.Person.Id, cancel);
-                if (row is null || row.Fence != claim.Fence || row.LeaseOwner != claim.Owner)
+                if (await GiveBackAsync(db, claim, next, cancel) is not { } row)
                     return;
-                // Read again: a person may have held or withdrawn the move while the pass ended.
-                MoveStates.Apply(row, next(MoveStates.StateOf(row)), Instant.FromUnixTimeMilliseconds(Now));
-                (row.LeaseOwner, row.LeaseUntil) = (null, null);
-                await db.SaveChangesAsync(cancel);
                 await db.Database.ExecuteSqlAsync(
                     $"""
                     UPDATE passes SET "EndedAt" = {Now}, "Stopped" = {end.Stopped}, "Fault" = {end.Fault?.ToString()}
@@ -186,6 +193,19 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             },
             cancel
         );
+
+    /// <summary>Takes the lease off the move and writes its next state; null where the lease was lost, and nothing is written.</summary>
+    private async Task<MoveRow?> GiveBackAsync(CaravanDb db, Claim claim, Func<MoveState, MoveState> next, CancellationToken cancel)
+    {
+        var row = await database.Queries.Row(db, claim.Person.Id, cancel);
+        if (row is null || row.Fence != claim.Fence || row.LeaseOwner != claim.Owner)
+            return null;
+        // Read again: a person may have held or withdrawn the move meanwhile.
+        MoveStates.Apply(row, next(MoveStates.StateOf(row)), Instant.FromUnixTimeMilliseconds(Now));
+        (row.LeaseOwner, row.LeaseUntil) = (null, null);
+        await db.SaveChangesAsync(cancel);
+        return row;
+    }
 
     private async Task EndLegAsync(CaravanDb db, Claim claim, Tally tally, PassEnd end, LegRow? leg, CancellationToken cancel)
     {

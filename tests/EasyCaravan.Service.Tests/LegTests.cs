@@ -111,27 +111,26 @@ public sealed class LegTests : IAsyncLifetime
     [Fact]
     public async Task By_its_rhythm_mail_catches_up_beside_contacts_that_need_somebody_or_try_again()
     {
+        var clock = new TestClock(DateTimeOffset.UtcNow);
+        await using var service = await clock.StartServiceAsync(o => o with { Legs = [_contacts] });
+        _contacts.Store = service.Services.GetRequiredService<MoveStore>();
         _contacts.Refuses = account => account == Aoife;
         _contacts.IsLost = account => account == Bram;
-        await _service.ApplyAsync(Plan(timetable: ", timetable: {zone: Europe/Dublin, catch-up-every: 1m}"), ("crew.csv", Roster));
-        await _service.RunAsync("start", "crew");
+        await service.ApplyAsync(Plan(timetable: ", timetable: {zone: Europe/Dublin, catch-up-every: 1h}"), ("crew.csv", Roster));
+        await service.RunAsync("start", "crew");
         await TestService.UntilAsync(async () =>
-            (await _service.MovesAsync("crew")).TrueForAll(m => m.Legs.Single(l => l.Kind is MoveKind.Mail).EndedAt is not null)
+            (await service.MovesAsync("crew")).TrueForAll(m => m.Legs.Single(l => l.Kind is MoveKind.Mail).EndedAt is not null)
         );
-        var moves = await _service.MovesAsync("crew");
+        var moves = await service.MovesAsync("crew");
         Assert.All(moves, m =>
-            Assert.InRange(
-                m.Legs.Single(l => l.Kind is MoveKind.Mail).Due!.Value,
-                DateTimeOffset.UtcNow,
-                DateTimeOffset.UtcNow.AddMinutes(1)
-            )
+            Assert.InRange(m.Legs.Single(l => l.Kind is MoveKind.Mail).Due!.Value, clock.GetUtcNow(), clock.GetUtcNow().AddHours(1))
         );
         Assert.Equal((true, null), (moves[0].Legs[0].NeedsYou, moves[0].Legs[0].Due));
-        await TestService.UntilAsync(() => Task.FromResult(_contacts.Tried(Bram) >= 3));
-        var bram = (await _service.MovesAsync("crew")).Single(m => m.Account == Bram);
+        await clock.PassUntilAsync(() => Task.FromResult(_contacts.Tried(Bram) >= 3));
+        var bram = (await service.MovesAsync("crew")).Single(m => m.Account == Bram);
         Assert.True(bram.Legs[0].Attempts >= 2);
         // A repeated try of one kind is no pass of the other.
-        var passes = (await _service.GetAsync<MoveDetail>($"batches/crew/moves/{Bram}")).Passes;
+        var passes = (await service.GetAsync<MoveDetail>($"batches/crew/moves/{Bram}")).Passes;
         Assert.Single(passes, p => p.Legs.Any(l => l.Kind is MoveKind.Mail));
     }
 

@@ -52,7 +52,8 @@ public sealed class ThrottleTests : IAsyncLifetime
     [Fact]
     public async Task A_service_that_is_closed_is_asked_by_one_for_all_and_when_it_opens_all_go_on()
     {
-        await using var service = await TestService.StartAsync();
+        var clock = new TestClock(DateTimeOffset.UtcNow);
+        await using var service = await clock.StartServiceAsync();
         _to.Manners = _to.Manners with { Closed = "[UNAVAILABLE] Maintenance until nine" };
         await service.ApplyAsync(Plan(), ("crew.csv", Roster()));
         await service.RunAsync("start", "crew");
@@ -72,7 +73,7 @@ public sealed class ThrottleTests : IAsyncLifetime
         // The moves that ran when the service closed tried again, then one at a time for all: not each move by itself.
         var calls = _to.Calls;
         Assert.InRange(calls, 1, 10);
-        await TestService.UntilAsync(() => Task.FromResult(_to.Calls >= calls + 2));
+        await clock.PassUntilAsync(() => Task.FromResult(_to.Calls >= calls + 2));
         Assert.InRange(_to.Calls, 1, 16);
         _to.Manners = _to.Manners with { Closed = null };
         await service.RunAsync("retry", "crew");
@@ -170,14 +171,14 @@ public sealed class ThrottleTests : IAsyncLifetime
     [Fact]
     public async Task A_message_over_which_each_pass_breaks_is_named_and_stays_behind_while_all_others_arrive()
     {
-        await using var service = await TestService.StartAsync();
+        var clock = new TestClock(DateTimeOffset.UtcNow);
+        await using var service = await clock.StartServiceAsync();
         _from.Manners = _from.Manners with { TellsShort = octets => octets.AsSpan().IndexOf("Subject: Tide 5\r"u8) >= 0 };
         await service.ApplyAsync(Plan(), ("crew.csv", Roster(1)));
         await service.RunAsync("start", "crew");
         // Several passes, some seconds apart: only repeated failures show that the message is the reason.
-        await TestService.UntilAsync(
-            async () => (await service.MovesAsync("crew"))[0] is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle },
-            seconds: 120
+        await clock.PassUntilAsync(async () =>
+            (await service.MovesAsync("crew"))[0] is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle }
         );
         Assert.Equal(People - 1, _to.Find("p0@saltmarsh.example")!.Find("INBOX")!.Messages.Count);
         var left = await service.RunAsync("left-behind", "crew");

@@ -64,6 +64,17 @@ public sealed class MoveStoreTests : MoveStoreContract, IAsyncLifetime
         Assert.Equal([(true, true), (false, false)], passes.Select(p => (p.Stopped, p.EndedAt is not null)));
     }
 
+    [Fact]
+    public async Task A_move_that_is_put_back_leaves_no_pass()
+    {
+        await AddAsync("anna");
+        var claim = (await _store.ClaimAsync("one", [], None))!;
+        await _store.PutBackAsync(claim, s => s.PutBack(null, Now), None);
+        await using var db = Stored.Read();
+        Assert.Equal((0, 0), (await db.Passes.CountAsync(), await db.PassLegs.CountAsync()));
+        Assert.Equal(["anna"], await ClaimAllAsync());
+    }
+
     protected override IMoveStore Store => _store;
 
     protected override void LetLeasesEnd() => _time.Advance(MoveStore.Lease + TimeSpan.FromSeconds(1));

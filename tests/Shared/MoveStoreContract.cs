@@ -94,6 +94,26 @@ public abstract class MoveStoreContract
     }
 
     [Fact]
+    public async Task A_move_that_is_put_back_waits_for_its_next_window()
+    {
+        await AddAsync("anna");
+        var claim = (await Store.ClaimAsync("one", [], None))!;
+        var opens = Now + Duration.FromHours(10);
+        var nightly = new Timetable(
+            DateTimeZone.Utc,
+            [new Window([.. Enum.GetValues<IsoDayOfWeek>()], opens.InUtc().TimeOfDay, (opens + Duration.FromHours(1)).InUtc().TimeOfDay)],
+            null
+        );
+        await Store.PutBackAsync(claim, s => s.PutBack(nightly, Now), None);
+        var state = await StateOfAsync("anna");
+        Assert.Equal(
+            (Stage.Copying, ConditionKind.Waiting, Wait.Window, opens),
+            (state.Stage, state.Condition.Kind, state.Condition.Wait, state.Condition.Until)
+        );
+        Assert.Null(await Store.ClaimAsync("two", [], None));
+    }
+
+    [Fact]
     public async Task What_a_person_held_stops_and_is_not_claimed_before_the_earlier_lease_has_ended_when_it_goes_on()
     {
         await AddAsync("anna");
@@ -116,6 +136,7 @@ public abstract class MoveStoreContract
         var taken = (await Store.ClaimAsync("two", [], None))!;
         Assert.False(await Store.RenewAsync(old, [new Tally()], None));
         await Store.EndAsync(old, [new Tally()], s_ended, s => s.End(s_ended, _ => null, 0.5, null, Now), None);
+        await Store.PutBackAsync(old, s => s.PutBack(null, Now), None);
         Assert.Equal(ConditionKind.Running, (await StateOfAsync("anna")).Condition.Kind);
         var opening = new PageOpening(FolderPath.Inbox, FolderPath.Inbox, 7, 9, 1);
         await Assert.ThrowsAsync<LeaseLostException>(() => Store.LedgerOf(old, Kind.Mail).OpenAsync([opening], None));

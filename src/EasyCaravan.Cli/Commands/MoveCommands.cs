@@ -125,14 +125,21 @@ internal static class MoveCommands
             : ExitCode.Well;
 
     /// <summary>Waits until every named move has nothing more to do by itself now.</summary>
-    public static async Task<List<MoveView>> AwaitAsync(string batch, string[]? who, CaravanClient client, CancellationToken cancel)
+    /// <param name="forWindows">Also for those that wait for their window to open.</param>
+    public static async Task<List<MoveView>> AwaitAsync(
+        string batch,
+        string[]? who,
+        CaravanClient client,
+        CancellationToken cancel,
+        bool forWindows = true
+    )
     {
         var began = System.Diagnostics.Stopwatch.StartNew();
         while (true)
         {
             var all = await client.GetAllAsync<MoveView>($"batches/{Uri.EscapeDataString(batch)}/moves?limit=1000", cancel);
             var named = who is null ? all : [.. all.Where(m => who.Any(w => IsCalled(m, w)))];
-            if (named.TrueForAll(IsSettled))
+            if (named.TrueForAll(m => IsSettled(m) || (!forWindows && m is { Condition: MoveCondition.Waiting, Problem: null })))
                 return named;
             await Task.Delay(TimeSpan.FromTicks(Math.Clamp(began.Elapsed.Ticks / 10, s_shortestLook.Ticks, s_longestLook.Ticks)), cancel);
         }

@@ -121,7 +121,8 @@ internal static class SurveyCommands
                 writer.Rows(asked.Changed, "", [new Column<string>("Account", "account", Words.Safe)], asked);
             return ExitCode.Well;
         }
-        await MoveCommands.AwaitAsync(batch, moves, client, cancel);
+        // A survey runs at any hour: a move that waits for its window waits for a pass, and was not asked.
+        await MoveCommands.AwaitAsync(batch, moves, client, cancel, forWindows: false);
         var survey = await client.GetAsync<BatchSurvey>($"{Path(batch)}/survey", cancel);
         if (writer.Form is OutputForm.Json)
             writer.Json(survey);

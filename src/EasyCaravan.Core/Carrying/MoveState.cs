@@ -241,6 +241,15 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
             : (this with { Attempts = 0 }).Settle(timetable, now);
     }
 
+    /// <summary>
+    /// It was claimed after its windows had shut, because it had to wait for a worker or because its worker was lost: nothing was begun,
+    /// and it waits for the next window.
+    /// </summary>
+    public MoveState PutBack(Timetable? timetable, Instant now) =>
+        Condition.Kind is not ConditionKind.Running ? this
+        : WantsLook ? Want(Wanted!.Value, timetable, now)
+        : Settle(timetable, now);
+
     /// <summary>The timetable changed: windows open at other times, and a new rhythm counts from now.</summary>
     public MoveState Reschedule(Timetable? timetable, Instant now) =>
         Condition switch

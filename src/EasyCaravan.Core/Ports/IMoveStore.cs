@@ -40,6 +40,10 @@ public interface IMoveStore
     /// </summary>
     Task<bool> RenewAsync(Claim claim, IReadOnlyCollection<Tally> tallies, CancellationToken cancel);
 
+    /// <summary>Gives a claimed move back without a pass: nothing was begun. A lost lease changes nothing.</summary>
+    /// <param name="next">The state that follows from the present one.</param>
+    Task PutBackAsync(Claim claim, Func<MoveState, MoveState> next, CancellationToken cancel);
+
     /// <summary>Ends the pass and gives the lease back; a lost lease changes nothing.</summary>
     /// <param name="next">The state that follows from the present one.</param>
     Task EndAsync(Claim claim, IReadOnlyCollection<Tally> tallies, PassEnd end, Func<MoveState, MoveState> next, CancellationToken cancel);

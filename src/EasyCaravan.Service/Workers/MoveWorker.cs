@@ -50,12 +50,20 @@ internal sealed class MoveWorker(
     private async Task RunClaimedAsync(Claim claim, CancellationToken stopping)
     {
         var person = claim.Person;
+        var timetable = await plan.TimetableOfAsync(person.Batch, CancellationToken.None);
+        // A survey is no pass: it may run at any hour.
+        var isBound = claim.State.Wanted is not PassKind.Survey;
+        if (isBound && timetable?.IsOpen(Now) == false)
+        {
+            await store.PutBackAsync(claim, state => state.PutBack(timetable, Now), CancellationToken.None);
+            live.Touch(person.Id);
+            return;
+        }
         var pass = new RunningPass(claim);
         live.Touch(person.Id);
-        using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping);
-        var timetable = await plan.TimetableOfAsync(person.Batch, CancellationToken.None);
-        if (claim.State.Wanted is not PassKind.Survey && timetable?.ClosesAt(Now) is { } closes)
-            stop.CancelAfter((closes - Now).ToTimeSpan());
+        var open = isBound && timetable?.ClosesAt(Now) is { } closes ? (closes - Now).ToTimeSpan() : Timeout.InfiniteTimeSpan;
+        using var shut = new CancellationTokenSource(open, time);
+        using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping, shut.Token);
         var heart = BeatAsync(pass, stop);
         var end = await runner.RunAsync(pass, stop.Token);
         await stop.CancelAsync();
