@@ -1,7 +1,7 @@
 import { createRootRoute, createRoute, createRouter, lazyRouteComponent } from "@tanstack/react-router";
 import { readFilters } from "./batch/filters";
 import { Frame } from "./frame/Frame";
-import { readSearch } from "./journal/address";
+import { readSearch } from "./frame/searchInAddress";
 import { Loading } from "./parts/Loading";
 import { NotFound } from "./parts/NotFound";
 import { readSurveyAddress } from "./survey/address";

@@ -37,16 +37,29 @@ internal sealed class CaravanClient : IDisposable
     /// <summary>All pages of a list.</summary>
     public async Task<List<T>> GetAllAsync<T>(string path, CancellationToken cancel)
     {
-        var items = new List<T>();
-        string? cursor = null;
-        do
-        {
-            var separator = path.Contains('?', StringComparison.Ordinal) ? '&' : '?';
-            var page = await GetAsync<Page<T>>(cursor is null ? path : $"{path}{separator}cursor={Uri.EscapeDataString(cursor)}", cancel);
-            items.AddRange(page.Items);
-            cursor = page.Next;
-        } while (cursor is not null);
+        var (_, items) = await ReadAllAsync(path, p => GetAsync<Page<T>>(p, cancel), page => page);
         return items;
+    }
+
+    /// <summary>An answer that holds a page of a list, and that list whole.</summary>
+    /// <param name="fetch">Asks for the answer at a path.</param>
+    /// <param name="pageOf">The page in it.</param>
+    public static async Task<(TAnswer First, List<T> Items)> ReadAllAsync<TAnswer, T>(
+        string path,
+        Func<string, Task<TAnswer>> fetch,
+        Func<TAnswer, Page<T>> pageOf
+    )
+    {
+        var first = await fetch(path);
+        var page = pageOf(first);
+        var items = page.Items.ToList();
+        var separator = path.Contains('?', StringComparison.Ordinal) ? '&' : '?';
+        while (page.Next is { } cursor)
+        {
+            page = pageOf(await fetch($"{path}{separator}cursor={Uri.EscapeDataString(cursor)}"));
+            items.AddRange(page.Items);
+        }
+        return (first, items);
     }
 
     /// <summary>All pages of a list of a batch, of these moves alone.</summary>

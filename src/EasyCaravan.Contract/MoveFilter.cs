@@ -41,6 +41,21 @@ public enum InventoryOrder
     TakenAt,
 }
 
+/// <summary>By what the people of a folder preview are put in order.</summary>
+[JsonConverter(typeof(KebabWord<PreviewOrder>))]
+public enum PreviewOrder
+{
+    /// <summary>As the rosters have them.</summary>
+    Roster,
+    Name,
+    Account,
+    Folders,
+    Landing,
+    LeftBehind,
+    Changed,
+    Merged,
+}
+
 /// <summary>Moves of a batch, chosen by what they have in common.</summary>
 /// <param name="Search">Only those with this in an account, a name or a note; upper and lower case are the same. Null: all.</param>
 /// <param name="Stage">Only those at this stage. Null: at any.</param>

@@ -235,7 +235,7 @@ public sealed record SavingView(
 /// <summary>Where folders land.</summary>
 /// <param name="Summary">In one sentence.</param>
 /// <param name="Rules">How many folders each rule decided, most first.</param>
-/// <param name="People">Everybody, each with their own count; left out where one person was asked for.</param>
+/// <param name="People">A page of everybody, each with their own count; empty where one person was asked for.</param>
 /// <param name="Landings">Folder by folder; only where one person was asked for.</param>
 /// <param name="Batch">The batch's name in the plan.</param>
 /// <param name="Account">The from account, by which a move is known within its batch.</param>
@@ -252,7 +252,7 @@ public sealed record FolderPreview(
     int Landing,
     int LeftBehind,
     IReadOnlyList<RuleUse> Rules,
-    IReadOnlyList<PersonPreview> People,
+    Page<PersonPreview> People,
     IReadOnlyList<LandingView> Landings
 );
 
@@ -321,7 +321,7 @@ public sealed record FolderRulesView(string Route, string Rules, IReadOnlyList<s
 /// <param name="MessagesPerSecondHigh">The higher rate of one move.</param>
 /// <param name="OctetsPerSecondLow">The lower rate of one move.</param>
 /// <param name="OctetsPerSecondHigh">The higher rate of one move.</param>
-/// <param name="Moves">Each move by itself.</param>
+/// <param name="Moves">A page of the moves, each by itself; those that take the longest first.</param>
 public sealed record EstimateView(
     string Batch,
     double Shortest,
@@ -337,7 +337,7 @@ public sealed record EstimateView(
     double MessagesPerSecondHigh,
     double OctetsPerSecondLow,
     double OctetsPerSecondHigh,
-    IReadOnlyList<MoveEstimateView> Moves
+    Page<MoveEstimateView> Moves
 );
 
 /// <summary>How long one move takes by itself.</summary>

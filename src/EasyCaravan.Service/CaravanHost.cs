@@ -82,6 +82,7 @@ public static class CaravanHost
         services.AddSingleton<Journal>().AddSingleton<MoveStore>().AddSingleton<Moves>().AddSingleton<Plans>().AddSingleton<Tokens>();
         services
             .AddSingleton<SurveyCache>()
+            .AddSingleton<FolderTrials>()
             .AddSingleton<PendingConsents>()
             .AddSingleton<ServiceTrials>()
             .AddSingleton<INameServers, MachineNameServers>();

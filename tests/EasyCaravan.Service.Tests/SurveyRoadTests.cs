@@ -265,6 +265,47 @@ public sealed class SurveyRoadTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task People_of_a_preview_and_moves_of_an_estimate_come_in_pages_in_any_order()
+    {
+        await _service.RunAsync("survey", "crew", "--wait");
+        var first = await _service.GetAsync<FolderPreview>("batches/crew/folders?limit=1&sort=folders&descending=true");
+        Assert.Equal(("Aoife Marsh", "@1", 2L), (Assert.Single(first.People.Items).Name, first.People.Next, first.People.Total));
+        var second = await _service.GetAsync<FolderPreview>("batches/crew/folders?limit=1&sort=folders&descending=true&cursor=@1");
+        Assert.Equal(("Bram Tolland", null), (Assert.Single(second.People.Items).Name, second.People.Next));
+        Assert.Equal(first.Summary, second.Summary);
+        var found = await _service.GetAsync<FolderPreview>("batches/crew/folders?search=bram");
+        Assert.Equal((1L, 2), (found.People.Total, found.Surveyed));
+
+        // The same under rules that are only tried, before and after somebody is looked at again.
+        for (var round = 0; round < 2; round++)
+        {
+            var body = new FolderRulesRequest("- {match: Projects/**, leave: true}");
+            var answer = await _service.Api.PostAsJsonAsync("/api/v1/batches/crew/folders?limit=1&sort=left-behind&descending=true", body);
+            var tried = (await answer.Content.ReadFromJsonAsync<FolderPreview>(ContractJson.Options))!;
+            Assert.Equal(
+                ("Aoife Marsh", 1 + round, "@1"),
+                (tried.People.Items[0].Name, tried.People.Items[0].LeftBehind, tried.People.Next)
+            );
+            _from.Find("aoife@saltmarsh.example")!.Make($"Projects/Crane {round}").Add(Message("crane", 300), [], DateTimeOffset.UtcNow);
+            await _service.RunAsync("survey", "crew", "--wait");
+        }
+        var (code, all) = await FoldersAsync();
+        Assert.Equal((0, 2), (code, all));
+
+        var estimate = await _service.GetAsync<EstimateView>("batches/crew/estimate?limit=1");
+        Assert.Equal(("Aoife Marsh", "@1", 2L), (Assert.Single(estimate.Moves.Items).Name, estimate.Moves.Next, estimate.Moves.Total));
+        Assert.Equal("Bram Tolland", (await _service.GetAsync<EstimateView>("batches/crew/estimate?cursor=@1")).Moves.Items[0].Name);
+        Assert.Equal(HttpStatusCode.BadRequest, (await _service.Api.GetAsync("/api/v1/batches/crew/folders?sort=size")).StatusCode);
+        Assert.Equal(HttpStatusCode.BadRequest, (await _service.Api.GetAsync("/api/v1/batches/crew/estimate?cursor=x")).StatusCode);
+
+        async Task<(int, int)> FoldersAsync()
+        {
+            var ran = await _service.RunAsync("folders", "crew", "--output", "csv");
+            return (ran.Code, ran.Out.Split('\n').Count(l => l.Contains("@saltmarsh.example", StringComparison.Ordinal)));
+        }
+    }
+
+    [Fact]
     public async Task What_a_service_allows_in_a_day_is_told_before()
     {
         var limited = Plan.Replace(

@@ -1228,8 +1228,8 @@ export interface components {
              * @description The higher rate of one move.
              */
             octetsPerSecondHigh: number;
-            /** @description Each move by itself. */
-            moves: components["schemas"]["MoveEstimateView"][];
+            /** @description A page of the moves, each by itself; those that take the longest first. */
+            moves: components["schemas"]["PageOfMoveEstimateView"];
         };
         /** @description Findings of one kind over a batch, with what can be chosen about them. */
         FindingGroup: {
@@ -1356,8 +1356,8 @@ export interface components {
             leftBehind: number;
             /** @description How many folders each rule decided, most first. */
             rules: components["schemas"]["RuleUse"][];
-            /** @description Everybody, each with their own count; left out where one person was asked for. */
-            people: components["schemas"]["PersonPreview"][];
+            /** @description A page of everybody, each with their own count; empty where one person was asked for. */
+            people: components["schemas"]["PageOfPersonPreview"];
             /** @description Folder by folder; only where one person was asked for. */
             landings: components["schemas"]["LandingView"][];
         };
@@ -2022,9 +2022,33 @@ export interface components {
             total: null | number;
         };
         /** @description One page of a longer list. */
+        PageOfMoveEstimateView: {
+            /** @description What is on this page. */
+            items: components["schemas"]["MoveEstimateView"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
         PageOfMoveView: {
             /** @description What is on this page. */
             items: components["schemas"]["MoveView"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
+        PageOfPersonPreview: {
+            /** @description What is on this page. */
+            items: components["schemas"]["PersonPreview"][];
             /** @description To be handed back as `cursor` for the next page; null on the last. */
             next: null | string;
             /**
@@ -2277,6 +2301,11 @@ export interface components {
             /** @description The batches that it concerns. */
             batches: components["schemas"]["PlanBatch"][];
         };
+        /**
+         * @description By what the people of a folder preview are put in order.
+         * @enum {unknown}
+         */
+        PreviewOrder: "roster" | "name" | "account" | "folders" | "landing" | "left-behind" | "changed" | "merged";
         /** @description What happened, to whom, and what to do next. */
         Problem: {
             /** @description A stable word for programs. */
@@ -3317,7 +3346,14 @@ export interface operations {
     };
     surveyEstimate: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of the list to be left out before the page, for a place in its middle. Not together with a cursor, which counts alone. Default: 0. */
+                skip?: number;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+            };
             header?: never;
             path: {
                 /** @description The batch's name in the plan. */
@@ -3352,6 +3388,18 @@ export interface operations {
             query?: {
                 /** @description Only this move: its from account. Default: all moves of the batch. */
                 move?: string;
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of the list to be left out before the page, for a place in its middle. Not together with a cursor, which counts alone. Default: 0. */
+                skip?: number;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+                /** @description Only rows with this in what people read in them: names, accounts, notes, texts. Upper and lower case are the same. */
+                search?: string;
+                /** @description By what the list is put in order. Default: as the rosters have it. */
+                sort?: components["schemas"]["PreviewOrder"];
+                /** @description The largest, last or newest first. Default: false. */
+                descending?: boolean;
             };
             header?: never;
             path: {
@@ -3387,6 +3435,18 @@ export interface operations {
             query?: {
                 /** @description Only this move: its from account. Default: all moves of the batch. */
                 move?: string;
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of the list to be left out before the page, for a place in its middle. Not together with a cursor, which counts alone. Default: 0. */
+                skip?: number;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+                /** @description Only rows with this in what people read in them: names, accounts, notes, texts. Upper and lower case are the same. */
+                search?: string;
+                /** @description By what the list is put in order. Default: as the rosters have it. */
+                sort?: components["schemas"]["PreviewOrder"];
+                /** @description The largest, last or newest first. Default: false. */
+                descending?: boolean;
             };
             header?: never;
             path: {

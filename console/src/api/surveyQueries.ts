@@ -1,4 +1,5 @@
 import { queryOptions } from "@tanstack/react-query";
+import type { Sort } from "../parts/Grid";
 import type { SurveyAddress } from "../survey/address";
 import { api, type Schemas, unwrap } from "./client";
 import type { FetchPage } from "./pages";
@@ -65,14 +66,41 @@ export const tidyingQuery = (batch: string) =>
 export const estimateQuery = (batch: string) =>
   queryOptions({
     queryKey: ["estimate", batch],
-    queryFn: () => unwrap(api.GET("/api/v1/batches/{batch}/estimate", { params: { path: { batch } } })),
+    queryFn: () => fetchEstimate(batch, 0, SLOWEST),
   });
 
+/** Moves of an estimate that are drawn. */
+const SLOWEST = 12;
+
+const fetchEstimate = (batch: string, skip: number, limit: number) =>
+  unwrap(api.GET("/api/v1/batches/{batch}/estimate", { params: { path: { batch }, query: { skip, limit } } }));
+
+/** All moves of the estimate, those that take the longest first. */
+export const fetchEstimates =
+  (batch: string): FetchPage<Schemas["MoveEstimateView"]> =>
+  async (skip, limit) =>
+    (await fetchEstimate(batch, skip, limit)).moves;
+
+/** What the folder rules in force do: for one person folder by folder, else in sum. */
 export const foldersQuery = (batch: string, move?: string) =>
   queryOptions({
     queryKey: ["folders", batch, move ?? ""],
-    queryFn: () => unwrap(api.GET("/api/v1/batches/{batch}/folders", { params: { path: { batch }, query: { move } } })),
+    queryFn: () =>
+      unwrap(api.GET("/api/v1/batches/{batch}/folders", { params: { path: { batch }, query: { move, limit: 1 } } })),
   });
+
+/** The people of a preview, under the rules in force or under others. */
+export const fetchPreviewed =
+  (batch: string, whatIf: string | null, sort: Sort | null): FetchPage<Schemas["PersonPreview"]> =>
+  async (skip, limit) => {
+    const query = { skip, limit, sort: sort?.by as Schemas["PreviewOrder"] | undefined, descending: sort?.down };
+    const params = { path: { batch }, query };
+    const preview =
+      whatIf === null
+        ? api.GET("/api/v1/batches/{batch}/folders", { params })
+        : api.POST("/api/v1/batches/{batch}/folders", { params, body: { rules: whatIf, before: null } });
+    return (await unwrap(preview)).people;
+  };
 
 export const rulesQuery = (route: string) =>
   queryOptions({
@@ -89,7 +117,7 @@ export function choose(batch: string, decision: Schemas["DecisionRequest"]) {
 export function tryRules(batch: string, rules: string, move?: string) {
   return unwrap(
     api.POST("/api/v1/batches/{batch}/folders", {
-      params: { path: { batch }, query: { move } },
+      params: { path: { batch }, query: { move, limit: 1 } },
       body: { rules, before: null },
     }),
   );

@@ -4,10 +4,9 @@ import { useState } from "react";
 import type { Move } from "../api/client";
 import { fetchAll } from "../api/pages";
 import { type ActionName, fetchMoves } from "../api/queries";
-import { notifyFailure } from "../parts/notify";
 import { useActions } from "../parts/useActions";
+import { useCsv } from "../parts/useCsv";
 import { ACTIONS } from "../words/actions";
-import { download, toCsv } from "../words/csv";
 import { number, plural } from "../words/format";
 import { csvColumns } from "./columns";
 import { type Filters, whereOf } from "./filters";
@@ -26,7 +25,7 @@ interface Props {
 export function BulkActions({ batch, chosen, shown, ready, filters }: Props) {
   const { action } = useActions(batch);
   const [leaving, setLeaving] = useState(false);
-  const [saving, setSaving] = useState(false);
+  const { save, saving } = useCsv(batch, csvColumns);
   const all = chosen.length === 0;
   const fitting = (name: ActionName) => chosen.filter((m) => m.actions.includes(name));
   const people = (name: ActionName) => plural(all ? shown : fitting(name).length, "person", "people");
@@ -36,17 +35,6 @@ export function BulkActions({ batch, chosen, shown, ready, filters }: Props) {
         ? { name, moves: null, where: whereOf(filters) }
         : { name, moves: fitting(name).map((m) => m.account), where: null },
     );
-  const save = async () => {
-    setSaving(true);
-    try {
-      const rows = all ? await fetchAll(fetchMoves(batch, filters)) : chosen;
-      download(`${batch}.csv`, toCsv(rows, csvColumns));
-    } catch (error) {
-      notifyFailure(error as Error);
-    } finally {
-      setSaving(false);
-    }
-  };
 
   return (
     <Group gap="sm">
@@ -77,7 +65,7 @@ export function BulkActions({ batch, chosen, shown, ready, filters }: Props) {
         variant="default"
         leftSection={<IconDownload size={16} aria-hidden />}
         loading={saving}
-        onClick={() => void save()}
+        onClick={() => void save(all ? () => fetchAll(fetchMoves(batch, filters)) : chosen)}
       >
         CSV
       </Button>

@@ -1,5 +1,5 @@
 import type { Condition, Schemas, Stage } from "../api/client";
-import { readSearch } from "../journal/address";
+import { readSearch } from "../frame/searchInAddress";
 import type { Sort } from "../parts/Grid";
 import { CONDITIONS, STAGE_WORDS } from "../words/states";
 

@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { DataTable } from "../parts/DataTable";
 import { number } from "../words/format";
+import { PeopleTable } from "./PeopleTable";
 import { PersonPreview } from "./PersonPreview";
 
 /** By rule, and person by person. */
@@ -39,32 +40,7 @@ export function PreviewTables({ preview, whatIf }: { preview: Schemas["FolderPre
           },
         ]}
       />
-      <DataTable
-        label="Folders by person"
-        rows={preview.people}
-        rowKey={(p) => p.account}
-        empty="Nobody was looked at yet."
-        name={`folders-${preview.batch}`}
-        unit={["person", "people"]}
-        columns={[
-          {
-            title: "Name",
-            csv: "name",
-            value: (p) => p.name,
-            cell: (p) => (
-              <button type="button" className="link" onClick={() => setPerson(p.account)}>
-                {p.name}
-              </button>
-            ),
-          },
-          { title: "Account", csv: "account", value: (p) => p.account },
-          { title: "Folders", csv: "folders", value: (p) => p.folders, number: true },
-          { title: "Land", csv: "landing", value: (p) => p.landing, number: true },
-          { title: "Left out", csv: "left_behind", value: (p) => p.leftBehind, number: true },
-          { title: "Renamed", csv: "changed", value: (p) => p.changed, number: true },
-          { title: "Merged", csv: "merged", value: (p) => p.merged, number: true },
-        ]}
-      />
+      <PeopleTable batch={preview.batch} whatIf={whatIf} onPerson={setPerson} />
       {person && <PersonPreview batch={preview.batch} account={person} whatIf={whatIf} />}
     </div>
   );

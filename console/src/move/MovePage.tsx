@@ -1,5 +1,6 @@
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
+import { ApiError } from "../api/client";
 import { journalQuery, moveQuery } from "../api/queries";
 import { foldersQuery, personQuery } from "../api/surveyQueries";
 import { JournalTable } from "../journal/JournalTable";
@@ -18,6 +19,9 @@ import { PassesTable } from "./PassesTable";
 import { Road } from "./Road";
 import { SurveySummary } from "./SurveySummary";
 import { WhereItStands } from "./WhereItStands";
+
+/** Nobody has looked at the account yet, so nothing is known of its folders. */
+const isUnseen = (error: Error) => error instanceof ApiError && error.status === 404;
 
 /** One person's trip: where they stand and why, and the proof. */
 export function MovePage() {
@@ -75,6 +79,9 @@ export function MovePage() {
         {closes ? "✓ " : "… "}
         {sentence}
       </p>
+      {preview.error && !isUnseen(preview.error) && (
+        <p className="soft">Where folders land under the rules of today cannot be shown: {preview.error.message}</p>
+      )}
       <FoldersTable account={account} folders={folders} landings={preview.data?.landings ?? []} />
       <h2>Passes</h2>
       <PassesTable passes={passes} />

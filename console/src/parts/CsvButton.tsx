@@ -1,8 +1,7 @@
 import { Button } from "@mantine/core";
 import { IconDownload } from "@tabler/icons-react";
-import { useState } from "react";
-import { type CsvColumn, download, toCsv } from "../words/csv";
-import { notifyFailure } from "./notify";
+import type { CsvColumn } from "../words/csv";
+import { useCsv } from "./useCsv";
 
 interface Props<T> {
   name: string;
@@ -12,25 +11,15 @@ interface Props<T> {
 }
 
 export function CsvButton<T>({ name, rows, columns }: Props<T>) {
-  const [fetching, setFetching] = useState(false);
-  const save = async () => {
-    setFetching(true);
-    try {
-      download(`${name}.csv`, toCsv(Array.isArray(rows) ? rows : await rows(), columns));
-    } catch (error) {
-      notifyFailure(error as Error);
-    } finally {
-      setFetching(false);
-    }
-  };
+  const { save, saving } = useCsv(name, columns);
   return (
     <Button
       variant="subtle"
       size="xs"
       mt={6}
       leftSection={<IconDownload size={14} aria-hidden />}
-      loading={fetching}
-      onClick={() => void save()}
+      loading={saving}
+      onClick={() => void save(rows)}
     >
       As CSV
     </Button>

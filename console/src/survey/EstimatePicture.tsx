@@ -1,15 +1,15 @@
 import type { Schemas } from "../api/client";
+import { fetchAll } from "../api/pages";
+import { fetchEstimates } from "../api/surveyQueries";
 import { CsvButton } from "../parts/CsvButton";
 import { duration, number, plural, size } from "../words/format";
 
-/** Moves that are drawn; the CSV has them all. */
-const DRAWN = 12;
-
-/** From the shortest to the longest that each move may take, the slowest first. */
+/** From the shortest to the longest that each of the slowest moves may take; the CSV has all moves. */
 export function EstimatePicture({ estimate }: { estimate: Schemas["EstimateView"] }) {
-  if (estimate.moves.every((m) => m.longest === 0))
+  if (estimate.moves.items.every((m) => m.longest === 0))
     return <div className="sheet padded soft">Nothing is left to carry, as far as anybody has looked.</div>;
-  const drawn = estimate.moves.filter((m) => m.longest > 0).slice(0, DRAWN);
+  const drawn = estimate.moves.items.filter((m) => m.longest > 0);
+  const others = (estimate.moves.total ?? 0) - drawn.length;
   const most = drawn[0]?.longest ?? 1;
   const assumed = `${Math.round(estimate.messagesPerSecondLow)} to ${Math.round(estimate.messagesPerSecondHigh)}`;
   return (
@@ -52,13 +52,11 @@ export function EstimatePicture({ estimate }: { estimate: Schemas["EstimateView"
             ))}
           </tbody>
         </table>
-        {estimate.moves.length > DRAWN && (
-          <div className="soft">and {number(estimate.moves.length - DRAWN)} faster ones</div>
-        )}
+        {others > 0 && <div className="soft">and {number(others)} faster ones</div>}
       </div>
       <CsvButton
         name={`estimate-${estimate.batch}`}
-        rows={estimate.moves}
+        rows={() => fetchAll(fetchEstimates(estimate.batch))}
         columns={[
           { title: "name", value: (m) => m.name },
           { title: "account", value: (m) => m.account },

@@ -1,5 +1,5 @@
 import type { Schemas } from "../api/client";
-import { readSearch } from "../journal/address";
+import { readSearch } from "../frame/searchInAddress";
 
 /** Which accounts the survey page lists and in which order, and the finding that is open. */
 export interface SurveyAddress {

@@ -76,10 +76,14 @@ const estimate: Schemas["EstimateView"] = {
   messagesPerSecondHigh: 100,
   octetsPerSecondLow: 1,
   octetsPerSecondHigh: 2,
-  moves: [
-    { account: "a@x.example", name: "Aoife Marsh", messages: 10, octets: 1000, shortest: 60, longest: 600 },
-    { account: "b@x.example", name: "Bram Tolland", messages: 0, octets: 0, shortest: 0, longest: 0 },
-  ],
+  moves: {
+    next: "@2",
+    total: 40,
+    items: [
+      { account: "a@x.example", name: "Aoife Marsh", messages: 10, octets: 1000, shortest: 60, longest: 600 },
+      { account: "b@x.example", name: "Bram Tolland", messages: 0, octets: 0, shortest: 0, longest: 0 },
+    ],
+  },
 };
 
 describe("the estimate", () => {
@@ -91,10 +95,15 @@ describe("the estimate", () => {
     expect(screen.getByText(/2 people are not in it/)).toBeVisible();
     expect(screen.getByText("60 s to 10 min")).toBeVisible();
     expect(screen.queryByText("Bram Tolland")).toBeNull();
+    expect(screen.getByText("and 39 faster ones")).toBeVisible();
   });
 
   it("does not draw a picture of nothing", () => {
-    draw(<EstimatePicture estimate={{ ...estimate, moves: estimate.moves.slice(1) }} />);
+    draw(
+      <EstimatePicture
+        estimate={{ ...estimate, moves: { items: estimate.moves.items.slice(1), next: null, total: 1 } }}
+      />,
+    );
     expect(screen.getByText(/Nothing is left to carry/)).toBeVisible();
   });
 });

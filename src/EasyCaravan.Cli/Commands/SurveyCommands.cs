@@ -308,15 +308,18 @@ internal static class SurveyCommands
         CancellationToken cancel
     )
     {
-        var path = $"{Path(batch)}/folders{(who is null ? "" : $"?move={Uri.EscapeDataString(who)}")}";
+        var path = $"{Path(batch)}/folders?{(who is null ? "limit=1000" : $"move={Uri.EscapeDataString(who)}")}";
         if (rulesFile is not null && !File.Exists(rulesFile))
             throw new CommandException(
                 ExitCode.WrongUsage,
                 $"There is no file {rulesFile}.\nGive one that holds a YAML list of folder rules."
             );
-        var preview = rulesFile is null
-            ? await client.GetAsync<FolderPreview>(path, cancel)
-            : await client.PostAsync<FolderPreview>(path, new FolderRulesRequest(await File.ReadAllTextAsync(rulesFile, cancel)), cancel);
+        var rules = rulesFile is null ? null : new FolderRulesRequest(await File.ReadAllTextAsync(rulesFile, cancel));
+        var (preview, people) = await CaravanClient.ReadAllAsync(
+            path,
+            p => rules is null ? client.GetAsync<FolderPreview>(p, cancel) : client.PostAsync<FolderPreview>(p, rules, cancel),
+            p => p.People
+        );
         if (who is not null)
         {
             writer.Rows(
@@ -336,7 +339,7 @@ internal static class SurveyCommands
         else
         {
             writer.Rows(
-                preview.People,
+                people,
                 "Nobody was looked at yet.",
                 [
                     new("Name", "name", p => Words.Safe(p.Name)),
@@ -347,7 +350,10 @@ internal static class SurveyCommands
                     new("Renamed", "changed", p => $"{p.Changed}", Right: true),
                     new("Merged", "merged", p => $"{p.Merged}", Right: true),
                 ],
-                preview
+                preview with
+                {
+                    People = new Page<PersonPreview>(people, null, people.Count),
+                }
             );
         }
         writer.Say($"{Words.Safe(preview.Summary)}.{(rulesFile is null ? "" : " Nothing was changed.")}");
@@ -356,10 +362,14 @@ internal static class SurveyCommands
 
     private static async Task<int> ForecastAsync(string batch, CaravanClient client, Writer writer, CancellationToken cancel)
     {
-        var estimate = await client.GetAsync<EstimateView>($"{Path(batch)}/estimate", cancel);
+        var (estimate, moves) = await CaravanClient.ReadAllAsync(
+            $"{Path(batch)}/estimate?limit=1000",
+            p => client.GetAsync<EstimateView>(p, cancel),
+            e => e.Moves
+        );
         var plain = writer.Form is OutputForm.Csv;
         writer.Rows(
-            estimate.Moves,
+            moves,
             "Nobody was looked at yet.",
             [
                 new("Name", "name", m => Words.Safe(m.Name)),
@@ -379,7 +389,10 @@ internal static class SurveyCommands
                     Right: true
                 ),
             ],
-            estimate
+            estimate with
+            {
+                Moves = new Page<MoveEstimateView>(moves, null, moves.Count),
+            }
         );
         writer.Say(
             $"[bold]{Span(estimate.Shortest, estimate.Longest)}[/] for the first passes when run without pause, {estimate.AtOnce} at a "

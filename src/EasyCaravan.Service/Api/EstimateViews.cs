@@ -14,7 +14,14 @@ internal static class EstimateViews
 {
     private const int MostPasses = 500;
 
-    public static async Task<EstimateView> MakeAsync(Database database, SurveyedBatch surveyed, int workers, CancellationToken cancel)
+    public static async Task<EstimateView> MakeAsync(
+        Database database,
+        SurveyedBatch surveyed,
+        int workers,
+        long skip,
+        int size,
+        CancellationToken cancel
+    )
     {
         var volumes = surveyed
             .Whole.Where(m => m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying)
@@ -53,16 +60,20 @@ internal static class EstimateViews
             rates.MessagesHigh,
             rates.OctetsLow,
             rates.OctetsHigh,
-            [
-                .. estimate.Moves.Select(m => new MoveEstimateView(
-                    m.Volume.Account,
-                    m.Volume.Name,
-                    m.Volume.Messages,
-                    m.Volume.Octets.Count,
-                    m.Shortest,
-                    m.Longest
-                )),
-            ]
+            Paging.Window(
+                [
+                    .. estimate.Moves.Select(m => new MoveEstimateView(
+                        m.Volume.Account,
+                        m.Volume.Name,
+                        m.Volume.Messages,
+                        m.Volume.Octets.Count,
+                        m.Shortest,
+                        m.Longest
+                    )),
+                ],
+                skip,
+                size
+            )
         );
     }
 

@@ -21,28 +21,83 @@ internal static class FolderApi
             .WithSummary("Puts other folder rules in force: the plan's text is changed at this one place");
     }
 
+    /// <summary>Which people a preview lists, and in which order.</summary>
+    private sealed record Listing(string? Cursor, long Skip, int Limit, string? Search, string? Sort, bool Descending);
+
     private static Task<Results<Ok<FolderPreview>, ProblemHttpResult>> ShowAsync(
         string batch,
         SurveyCache cache,
+        FolderTrials trials,
         CurrentPlan current,
         Database database,
         CancellationToken cancel,
-        string? move = null
-    ) => PreviewAsync(batch, move, null, cache, current, database, cancel);
+        string? move = null,
+        string? cursor = null,
+        long skip = 0,
+        int limit = Paging.Usual,
+        string? search = null,
+        [WordOf<PreviewOrder>] string? sort = null,
+        bool descending = false
+    ) =>
+        move is null
+            ? PreviewAsync(batch, null, new(cursor, skip, limit, search, sort, descending), cache, trials, current, cancel)
+            : PreviewOneAsync(batch, move, null, cache, current, database, cancel);
 
     private static Task<Results<Ok<FolderPreview>, ProblemHttpResult>> TryAsync(
         string batch,
         FolderRulesRequest request,
         SurveyCache cache,
+        FolderTrials trials,
         CurrentPlan current,
         Database database,
         CancellationToken cancel,
-        string? move = null
-    ) => PreviewAsync(batch, move, request.Rules, cache, current, database, cancel);
+        string? move = null,
+        string? cursor = null,
+        long skip = 0,
+        int limit = Paging.Usual,
+        string? search = null,
+        [WordOf<PreviewOrder>] string? sort = null,
+        bool descending = false
+    ) =>
+        move is null
+            ? PreviewAsync(batch, request.Rules, new(cursor, skip, limit, search, sort, descending), cache, trials, current, cancel)
+            : PreviewOneAsync(batch, move, request.Rules, cache, current, database, cancel);
 
     private static async Task<Results<Ok<FolderPreview>, ProblemHttpResult>> PreviewAsync(
         string batch,
-        string? only,
+        string? whatIf,
+        Listing listing,
+        SurveyCache cache,
+        FolderTrials trials,
+        CurrentPlan current,
+        CancellationToken cancel
+    )
+    {
+        if (await cache.LoadAsync(batch, cancel) is not { } surveyed)
+            return BatchApi.NoBatch(batch);
+        if (MoveFilters.ReadOrder(listing.Sort, out PreviewOrder order) is { } noOrder)
+            return noOrder;
+        var (after, wrong) = Paging.ReadPlace(listing.Cursor);
+        if (wrong is not null)
+            return wrong;
+        var (plan, problem) = await PlanWithAsync(current, surveyed, whatIf, cancel);
+        if (problem is not null)
+            return problem;
+        var counts = whatIf is null
+            ? [.. surveyed.Whole.Select(m => PreviewedPerson.Of(m.Move, m.Digest!))]
+            : await trials.TryAsync(surveyed, plan!, whatIf, cancel);
+        var people = counts.Select(c => c.Person).Where(p => Paging.Fits(listing.Search, p.Name, p.Account));
+        var page = Paging.Window(
+            [.. InOrder(people, order, listing.Descending)],
+            after ?? Math.Max(0, listing.Skip),
+            Paging.SizeOf(listing.Limit)
+        );
+        return TypedResults.Ok(PreviewOf(batch, null, counts, page, []));
+    }
+
+    private static async Task<Results<Ok<FolderPreview>, ProblemHttpResult>> PreviewOneAsync(
+        string batch,
+        string who,
         string? whatIf,
         SurveyCache cache,
         CurrentPlan current,
@@ -52,55 +107,73 @@ internal static class FolderApi
     {
         if (await cache.LoadAsync(batch, cancel) is not { } surveyed)
             return BatchApi.NoBatch(batch);
-        var plan = surveyed.Plan;
-        if (whatIf is not null)
-        {
-            var (changed, problem) = await WithRulesAsync(current, surveyed.Route.Name, whatIf, cancel);
-            if (problem is not null)
-                return problem;
-            plan = changed!.Value.Plan;
-        }
-        if (only is not null)
-        {
-            var (ids, unknown) = await Selection.ResolveAsync(database, batch, [only], cancel);
-            if (unknown is not null)
-                return unknown;
-            var move = surveyed.Moves.First(m => m.Move.Id == ids![0]);
-            if (await cache.InventoryAsync(move.Move.Id, cancel) is not { } inventory)
-                return Problems.NotFound(
-                    $"Nobody has looked at {move.Move.FromAccount} yet.",
-                    $"Look with: caravan survey {batch} --move {move.Move.FromAccount}"
-                );
-            var rules = (await cache.RulesAsync(plan, batch, cancel))(move.Move);
-            var digest = SurveyDigest.Make(inventory, rules, surveyed.From, surveyed.To, []);
-            return TypedResults.Ok(
-                PreviewOf(
-                    batch,
-                    move.Move.FromAccount,
-                    [(move, digest)],
-                    [.. LandingsOf(inventory, rules, surveyed.To, await RenamedAsync(database, move.Move.Id, cancel))]
-                )
+        var (plan, problem) = await PlanWithAsync(current, surveyed, whatIf, cancel);
+        if (problem is not null)
+            return problem;
+        var (ids, unknown) = await Selection.ResolveAsync(database, batch, [who], cancel);
+        if (unknown is not null)
+            return unknown;
+        var move = surveyed.Moves.First(m => m.Move.Id == ids![0]).Move;
+        if (await cache.InventoryAsync(move.Id, cancel) is not { } inventory)
+            return Problems.NotFound(
+                $"Nobody has looked at {move.FromAccount} yet.",
+                $"Look with: caravan survey {batch} --move {move.FromAccount}"
             );
-        }
-        if (whatIf is null)
-            return TypedResults.Ok(PreviewOf(batch, null, [.. surveyed.Whole.Select(m => (m, m.Digest!))], []));
-        var rulesOf = await cache.RulesAsync(plan, batch, cancel);
-        var tried = new List<(SurveyedMove, SurveyDigest)>();
-        await foreach (var (move, inventory) in cache.InventoriesAsync(surveyed.Whole, cancel))
-            tried.Add((move, SurveyDigest.Make(inventory, rulesOf(move.Move), surveyed.From, surveyed.To, [])));
-        return TypedResults.Ok(PreviewOf(batch, null, tried, []));
+        var rules = (await cache.RulesAsync(plan!, batch, cancel))(move);
+        var digest = SurveyDigest.Make(inventory, rules, surveyed.From, surveyed.To, []);
+        return TypedResults.Ok(
+            PreviewOf(
+                batch,
+                move.FromAccount,
+                [PreviewedPerson.Of(move, digest)],
+                new Page<PersonPreview>([], null, 0),
+                [.. LandingsOf(inventory, rules, surveyed.To, await RenamedAsync(database, move.Id, cancel))]
+            )
+        );
+    }
+
+    /// <summary>The plan in force, or with other folder rules.</summary>
+    private static async Task<(Plan? Plan, ProblemHttpResult? Problem)> PlanWithAsync(
+        CurrentPlan current,
+        SurveyedBatch surveyed,
+        string? rules,
+        CancellationToken cancel
+    )
+    {
+        if (rules is null)
+            return (surveyed.Plan, null);
+        var (changed, problem) = await WithRulesAsync(current, surveyed.Route.Name, rules, cancel);
+        return (changed?.Plan, problem);
+    }
+
+    private static IEnumerable<PersonPreview> InOrder(IEnumerable<PersonPreview> people, PreviewOrder order, bool descending)
+    {
+        IEnumerable<PersonPreview> By<T>(Func<PersonPreview, T> key, IComparer<T>? comparer = null) =>
+            descending ? people.OrderByDescending(key, comparer) : people.OrderBy(key, comparer);
+        return order switch
+        {
+            PreviewOrder.Roster => descending ? people.Reverse() : people,
+            PreviewOrder.Name => By(p => p.Name, StringComparer.InvariantCultureIgnoreCase),
+            PreviewOrder.Account => By(p => p.Account, StringComparer.OrdinalIgnoreCase),
+            PreviewOrder.Folders => By(p => p.Folders),
+            PreviewOrder.Landing => By(p => p.Landing),
+            PreviewOrder.LeftBehind => By(p => p.LeftBehind),
+            PreviewOrder.Changed => By(p => p.Changed),
+            PreviewOrder.Merged => By(p => p.Merged),
+        };
     }
 
     private static FolderPreview PreviewOf(
         string batch,
         string? account,
-        List<(SurveyedMove Move, SurveyDigest Digest)> people,
-        List<LandingView> landings
+        IReadOnlyList<PreviewedPerson> counts,
+        Page<PersonPreview> people,
+        IReadOnlyList<LandingView> landings
     )
     {
-        var (folders, landing) = (people.Sum(p => p.Digest.Folders), people.Sum(p => p.Digest.Landing));
-        var rules = people
-            .SelectMany(p => p.Digest.Rules)
+        var (folders, landing) = (counts.Sum(c => c.Person.Folders), counts.Sum(c => c.Person.Landing));
+        var rules = counts
+            .SelectMany(c => c.Rules)
             .GroupBy(r => (r.Rule, r.Leaves))
             .Select(g => new RuleUse(g.Key.Rule, g.Key.Leaves, g.Sum(r => r.Folders), g.Sum(r => r.Messages)))
             .OrderByDescending(r => r.Folders)
@@ -109,25 +182,12 @@ internal static class FolderApi
             batch,
             account,
             Summarise(folders, landing, rules),
-            people.Count,
+            counts.Count,
             folders,
             landing,
             folders - landing,
             rules,
-            account is not null
-                ? []
-                :
-                [
-                    .. people.Select(p => new PersonPreview(
-                        p.Move.Move.FromAccount,
-                        p.Move.Move.Name,
-                        p.Digest.Folders,
-                        p.Digest.Landing,
-                        p.Digest.Folders - p.Digest.Landing,
-                        p.Digest.Changed,
-                        p.Digest.Merged
-                    )),
-                ],
+            people,
             landings
         );
     }

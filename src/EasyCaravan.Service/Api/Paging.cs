@@ -32,6 +32,17 @@ internal static class Paging
             : ""
         );
 
+    /// <summary>Whether one of the texts has in it what is looked for; upper and lower case are the same.</summary>
+    public static bool Fits(string? search, params ReadOnlySpan<string> texts)
+    {
+        if (string.IsNullOrWhiteSpace(search))
+            return true;
+        foreach (var text in texts)
+            if (text.Contains(search.Trim(), StringComparison.OrdinalIgnoreCase))
+                return true;
+        return false;
+    }
+
     /// <param name="rows">One more than fits the page, where there are more.</param>
     /// <param name="number">A row's own number.</param>
     public static Page<T> Of<T>(List<T> rows, int size, Func<T, long> number, long? total) =>

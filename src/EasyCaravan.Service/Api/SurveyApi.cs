@@ -113,18 +113,8 @@ internal static class SurveyApi
         var (after, wrong) = Paging.ReadPlace(cursor);
         if (wrong is not null)
             return wrong;
-        var accounts = surveyed.Moves.Select(AccountOf).Where(a => Fits(search, a.Name, a.Account, a.ToAccount));
+        var accounts = surveyed.Moves.Select(AccountOf).Where(a => Paging.Fits(search, a.Name, a.Account, a.ToAccount));
         return TypedResults.Ok(Paging.Window([.. InOrder(accounts, order, descending)], after ?? Math.Max(0, skip), Paging.SizeOf(limit)));
-    }
-
-    private static bool Fits(string? search, params ReadOnlySpan<string> texts)
-    {
-        if (string.IsNullOrWhiteSpace(search))
-            return true;
-        foreach (var text in texts)
-            if (text.Contains(search.Trim(), StringComparison.OrdinalIgnoreCase))
-                return true;
-        return false;
     }
 
     /// <summary>What is not known comes last in either direction.</summary>
@@ -314,7 +304,7 @@ internal static class SurveyApi
         var rows = surveyed
             .Moves.Where(m => only is null || only.Contains(m.Move.Id))
             .SelectMany(RowsOf)
-            .Where(r => (code is null || r.Code == code) && Fits(search, r.Name, r.Account, r.What));
+            .Where(r => (code is null || r.Code == code) && Paging.Fits(search, r.Name, r.Account, r.What));
         return TypedResults.Ok(Paging.Window([.. rows], after ?? Math.Max(0, skip), Paging.SizeOf(limit)));
     }
 
@@ -436,11 +426,27 @@ internal static class SurveyApi
         string batch,
         SurveyCache cache,
         Database database,
-        CancellationToken cancel
-    ) =>
-        await cache.LoadAsync(batch, cancel) is { } surveyed
-            ? TypedResults.Ok(await EstimateViews.MakeAsync(database, surveyed, cache.MovesAtOnce, cancel))
-            : BatchApi.NoBatch(batch);
+        CancellationToken cancel,
+        string? cursor = null,
+        long skip = 0,
+        int limit = Paging.Usual
+    )
+    {
+        if (await cache.LoadAsync(batch, cancel) is not { } surveyed)
+            return BatchApi.NoBatch(batch);
+        var (after, wrong) = Paging.ReadPlace(cursor);
+        if (wrong is not null)
+            return wrong;
+        var estimate = EstimateViews.MakeAsync(
+            database,
+            surveyed,
+            cache.MovesAtOnce,
+            after ?? Math.Max(0, skip),
+            Paging.SizeOf(limit),
+            cancel
+        );
+        return TypedResults.Ok(await estimate);
+    }
 
     private static AccountInventory AccountOf(SurveyedMove surveyed)
     {
