@@ -33,7 +33,11 @@ internal sealed class DemoService : IAsyncDisposable
     public async ValueTask DisposeAsync()
     {
         if (_app is not null)
+        {
+            // First its running passes end, and write how.
+            await _app.StopAsync();
             await _app.DisposeAsync();
+        }
         await World.DisposeAsync();
         Directory.Delete(_folder, recursive: true);
     }

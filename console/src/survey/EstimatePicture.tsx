@@ -2,7 +2,7 @@ import type { Schemas } from "../api/client";
 import { fetchAll } from "../api/pages";
 import { fetchEstimates } from "../api/surveyQueries";
 import { CsvButton } from "../parts/CsvButton";
-import { duration, number, plural, size } from "../words/format";
+import { durationRange, number, plural, size } from "../words/format";
 
 /** From the shortest to the longest that each of the slowest moves may take; the CSV has all moves. */
 export function EstimatePicture({ estimate }: { estimate: Schemas["EstimateView"] }) {
@@ -16,11 +16,9 @@ export function EstimatePicture({ estimate }: { estimate: Schemas["EstimateView"
     <>
       <div className="sheet padded stack">
         <div>
-          <strong>
-            {duration(estimate.shortest)} to {duration(estimate.longest)}
-          </strong>{" "}
-          when run without pause, {plural(estimate.atOnce, "move")} at a time: {number(estimate.messages)} messages,{" "}
-          {size(estimate.octets)}. Held back by {estimate.detail}.
+          <strong>{durationRange(estimate.shortest, estimate.longest)}</strong> when run without pause,{" "}
+          {plural(estimate.atOnce, "move")} at a time: {number(estimate.messages)} messages, {size(estimate.octets)}.
+          Held back by {estimate.detail}.
         </div>
         <div className="soft">
           {estimate.measured > 0
@@ -44,9 +42,7 @@ export function EstimatePicture({ estimate }: { estimate: Schemas["EstimateView"
                     }}
                   />
                 </td>
-                <td className="num">
-                  {duration(m.shortest)} to {duration(m.longest)}
-                </td>
+                <td className="num">{durationRange(m.shortest, m.longest)}</td>
                 <td className="num soft">{size(m.octets)}</td>
               </tr>
             ))}

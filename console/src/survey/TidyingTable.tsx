@@ -2,7 +2,7 @@ import { Button } from "@mantine/core";
 import type { Schemas } from "../api/client";
 import { DataTable } from "../parts/DataTable";
 import { useDecisions } from "../parts/useDecisions";
-import { duration, number, size } from "../words/format";
+import { durationRange, number, size } from "../words/format";
 
 type Saving = Schemas["SavingView"];
 
@@ -33,7 +33,7 @@ export function TidyingTable({ batch, savings }: { batch: string; savings: Savin
           title: "Time",
           csv: "longest_seconds",
           value: (s) => Math.round(s.longestSaved),
-          cell: (s) => `${duration(s.shortestSaved)} to ${duration(s.longestSaved)}`,
+          cell: (s) => durationRange(s.shortestSaved, s.longestSaved),
           number: true,
         },
         {

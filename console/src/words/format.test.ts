@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { duration, number, plural, relative, size } from "./format";
+import { duration, durationRange, number, plural, relative, size } from "./format";
 
 describe("what people read", () => {
   it.each([
@@ -17,6 +17,11 @@ describe("what people read", () => {
     [3 * 3600, "3.0 h"],
     [3 * 86400, "3.0 days"],
   ])("writes %d seconds as %s", (s, text) => expect(duration(s)).toBe(text));
+
+  it("writes a range once where both ends read alike", () => {
+    expect(durationRange(61, 600)).toBe("61 s to 10 min");
+    expect(durationRange(0.9, 1.2)).toBe("1 s");
+  });
 
   it("says how far a time is, in both directions", () => {
     const now = Date.parse("2027-02-12T18:00:00Z");

@@ -18,6 +18,12 @@ export function duration(seconds: number): string {
   return `${(seconds / 86400).toFixed(1)} days`;
 }
 
+/** From the shortest to the longest; once where both are written alike. */
+export function durationRange(shortest: number, longest: number): string {
+  const [from, to] = [duration(shortest), duration(longest)];
+  return from === to ? from : `${from} to ${to}`;
+}
+
 const clock = new Intl.DateTimeFormat("en-GB", {
   weekday: "short",
   day: "numeric",
