@@ -12,7 +12,7 @@ import { sessionQuery } from "./api/queries";
 import { theme } from "./look/theme";
 import { router } from "./router";
 
-// The service is often on this machine or its own network: whether the browser thinks it is online says nothing about it.
+// The service may run on this machine or on a local network, so requests are sent even if the browser reports that it is offline.
 const client = new QueryClient({
   queryCache: new QueryCache({ onError: askWhoIsSignedIn }),
   mutationCache: new MutationCache({ onError: askWhoIsSignedIn }),
@@ -26,7 +26,7 @@ const client = new QueryClient({
   },
 });
 
-/** A session may end while a page is open: then the way in is shown, and the page it was on comes back after it. */
+/** If the session ends while a page is open, the sign-in page is shown, and the same page opens again afterwards. */
 function askWhoIsSignedIn(error: Error) {
   const { queryKey } = sessionQuery;
   if (error instanceof ApiError && error.status === 401 && client.getQueryData(queryKey) !== undefined)

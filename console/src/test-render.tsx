@@ -4,7 +4,7 @@ import { render } from "@testing-library/react";
 import type { ReactNode } from "react";
 import type { Move } from "./api/client";
 
-/** Draws a piece of a page with what every page has around it. */
+/** Renders a component inside the providers that every page has. */
 export const draw = (piece: ReactNode) =>
   render(
     <MantineProvider>

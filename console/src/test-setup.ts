@@ -1,6 +1,6 @@
 import "@testing-library/jest-dom/vitest";
 
-// jsdom draws nothing, so it has neither.
+// jsdom has no layout, so it lacks both of these browser interfaces.
 window.matchMedia = (query: string) =>
   ({
     matches: false,

@@ -30,7 +30,7 @@ export class ApiError extends Error {
 
 let antiforgery = "";
 
-/** Writes are sent with the word that only this page knows. */
+/** The antiforgery token of this session, sent with every write. */
 export function setAntiforgery(word: string) {
   antiforgery = word;
 }

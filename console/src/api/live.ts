@@ -3,13 +3,13 @@ import { useEffect, useState } from "react";
 import type { Move } from "./client";
 import { mergeMoves } from "./queries";
 
-/** Sums are asked for again at most this often while much is happening, in milliseconds. */
+/** While many events arrive, sums are fetched at most this often, in milliseconds. */
 const REST = 1500;
 
-/** Answers about everything, into which every move counts. */
+/** Query keys of answers that sum up all moves: any event makes them stale. */
 const OVERALL: ReadonlySet<unknown> = new Set(["today", "batches", "services", "journal"]);
 
-/** Answers about one batch, named in their second place; of a move, its account comes third. */
+/** Query keys of answers about one batch: the batch is the second part of the key; for a move, its account is the third. */
 const OF_A_BATCH: ReadonlySet<unknown> = new Set([
   "batch",
   "moves",
@@ -22,7 +22,7 @@ const OF_A_BATCH: ReadonlySet<unknown> = new Set([
   "folders",
 ]);
 
-/** Whether what is known under this key may have changed with moves of these batches. */
+/** Whether the answer under this query key may be stale after events about these moves. */
 export function concerns(key: QueryKey, batches: ReadonlySet<string>, accounts?: ReadonlySet<string>): boolean {
   const [what, batch, account] = key;
   if (OVERALL.has(what)) return true;
@@ -42,14 +42,14 @@ export function useLive(): boolean {
       mergeMoves(client, moves);
       refresh.soon(moves);
     });
-    // Something that concerns everybody: another plan, or a decision for a route.
+    // This event concerns every page: a plan was applied, or a decision was made for a route.
     source.addEventListener(
       "plan",
       () => void client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "session" }),
     );
     source.onopen = () => {
       setConnected(true);
-      // What happened while nobody listened is not told again.
+      // The service does not repeat events, so everything is fetched again after a reconnect.
       void client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "session" });
     };
     source.onerror = () => setConnected(false);
@@ -61,7 +61,7 @@ export function useLive(): boolean {
   return connected;
 }
 
-/** Asks again for what the moves of some moments concern, and for nothing else. */
+/** Fetches again only the answers that the collected events concern. */
 function restful(client: QueryClient) {
   let timer: ReturnType<typeof setTimeout> | undefined;
   let batches = new Set<string>();

@@ -10,12 +10,12 @@ export interface PageOf<T> {
 
 export type FetchPage<T> = (skip: number, limit: number) => Promise<PageOf<T>>;
 
-/** Rows of a page while somebody scrolls. */
+/** Page size while scrolling, in rows. */
 const SIZE = 100;
-/** Rows of a page where all are wanted: the most that the service gives. */
+/** Page size when the whole list is fetched: the largest that the service accepts. */
 const LARGEST = 1000;
 
-/** Rows of a long list, fetched as they come in sight. */
+/** Fetches the rows of a long list as they are scrolled into view. */
 export function usePages<T>(key: QueryKey, fetch: FetchPage<T>) {
   const [sight, setSight] = useState({ first: 0, last: 0 });
   const from = Math.floor(sight.first / SIZE);
@@ -24,7 +24,7 @@ export function usePages<T>(key: QueryKey, fetch: FetchPage<T>) {
     queries: Array.from({ length: to - from + 1 }, (_, i) => ({
       queryKey: [...key, from + i],
       queryFn: () => fetch((from + i) * SIZE, SIZE),
-      // While another search or order is fetched, the same page of the one before stays in sight.
+      // While another search or order is loading, the rows of the previous one stay visible.
       placeholderData: (old: PageOf<T> | undefined, before: { queryKey: QueryKey } | undefined) =>
         before?.queryKey.at(-1) === from + i ? old : undefined,
     })),
@@ -34,13 +34,13 @@ export function usePages<T>(key: QueryKey, fetch: FetchPage<T>) {
       setSight((old) => (old.first === first && old.last === last ? old : { first, last })),
     [],
   );
-  // Kept while the pages in sight are fetched: a list that shrank to nothing meanwhile would scroll back to its top.
+  // The last known total is kept while pages load: otherwise the list would be empty for a moment and scroll back to its top.
   const known = useRef<number>(undefined);
   const total = pages.find((p) => p.data)?.data?.total ?? known.current;
   known.current = total;
   return {
     total,
-    /** What is in sight is what was asked for last, not what was there before. */
+    /** False while the visible rows still belong to the previous search or order. */
     isFresh: pages.every((p) => p.data !== undefined && !p.isPlaceholderData),
     row: (place: number): T | undefined => pages[Math.floor(place / SIZE) - from]?.data?.items[place % SIZE],
     error: pages.find((p) => p.error)?.error ?? null,

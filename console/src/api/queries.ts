@@ -29,7 +29,7 @@ export const batchQuery = (batch: string) =>
     queryFn: () => unwrap(api.GET("/api/v1/batches/{batch}", { params: { path: { batch } } })),
   });
 
-/** Pages of one search and order; what the address says of them is what the service is asked. */
+/** Pages of moves for one set of filters and one order, both taken from the address. */
 export const movesKey = (batch: string, filters: Filters) => ["moves", batch, filters] as const;
 
 export const fetchMoves =
@@ -96,7 +96,7 @@ export function compare(batch: string, body: Schemas["ComparisonRequest"]) {
   return unwrap(api.POST("/api/v1/batches/{batch}/comparison", { params: { path: { batch } }, body }));
 }
 
-/** Puts moves that changed into the tables that show them, without asking for the whole table again. */
+/** Updates changed moves in the cached pages, so that the tables need not be fetched again. */
 export function mergeMoves(client: QueryClient, changed: Move[]) {
   for (const batch of new Set(changed.map((m) => m.batch))) {
     const own = new Map(changed.filter((m) => m.batch === batch).map((m) => [m.account, m]));

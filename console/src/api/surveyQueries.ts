@@ -27,7 +27,7 @@ export const fetchInventory =
       }),
     );
 
-/** One person's; null where nobody looked yet. */
+/** The inventory of one person; null where there was no survey yet. */
 export const personQuery = (batch: string, account: string) =>
   queryOptions({
     queryKey: ["inventory", batch, account],
@@ -123,7 +123,7 @@ export function tryRules(batch: string, rules: string, move?: string) {
   );
 }
 
-/** Refused where others are in force by now than were seen before. */
+/** The service refuses the change if the rules are no longer those given as before. */
 export function setRules(route: string, rules: string, before: string) {
   return unwrap(api.PUT("/api/v1/routes/{route}/folders", { params: { path: { route } }, body: { rules, before } }));
 }

@@ -5,7 +5,7 @@ import { number } from "../words/format";
 import { PeopleTable } from "./PeopleTable";
 import { PersonPreview } from "./PersonPreview";
 
-/** By rule, and person by person. */
+/** What the folder rules do: in sum for each rule, and for each person. */
 export function PreviewTables({ preview, whatIf }: { preview: Schemas["FolderPreview"]; whatIf: string | null }) {
   const [person, setPerson] = useState<string | null>(null);
   if (preview.surveyed === 0)

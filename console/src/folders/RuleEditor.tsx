@@ -6,7 +6,7 @@ import type { ApiError, Schemas } from "../api/client";
 import { setRules, tryRules } from "../api/surveyQueries";
 import { notifyFailure, notifySuccess } from "../parts/notify";
 
-/** So long after the last key the rules are tried. */
+/** The rules are tried this many milliseconds after the last key. */
 const PAUSE = 500;
 
 /** Rules that are not in force, and where folders would land under them. */

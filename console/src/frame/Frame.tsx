@@ -10,7 +10,7 @@ import { SignIn } from "../signin/SignIn";
 import { Rail } from "./Rail";
 import { useArrival } from "./useArrival";
 
-/** Everything around the pages. Whoever is not signed in sees only the way in. */
+/** The navigation around every page. Without a session it shows the sign-in page instead. */
 export function Frame() {
   const session = useQuery(sessionQuery);
   if (session.isPending)

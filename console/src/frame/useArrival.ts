@@ -18,8 +18,8 @@ export function titleOf(path: string): string {
 }
 
 /**
- * Whoever arrives at another page hears and sees where: the window has its title, and the keyboard goes on from the page's beginning
- * instead of from the link that was pressed.
+ * On each navigation, sets the window's title and moves the focus to the start of the new page, so that screen readers announce the page
+ * and the keyboard does not stay on the link that was pressed.
  */
 export function useArrival(main: RefObject<HTMLElement | null>) {
   const path = useLocation({ select: (location) => location.pathname });

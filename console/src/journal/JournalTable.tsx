@@ -6,7 +6,7 @@ import { exactTime } from "../words/format";
 
 interface Props {
   entries: Schemas["JournalEntry"][];
-  /** With batch and person, where the page is not about one of them. */
+  /** Shows columns for batch and person; not needed on a page about one of them. */
   withPlace: boolean;
   name: string;
 }

@@ -1,6 +1,6 @@
 import { createTheme, type MantineColorsTuple } from "@mantine/core";
 
-/** One deep accent: the water of the sound in winter. */
+/** The one accent colour: a deep blue-green, in ten shades. */
 const sound: MantineColorsTuple = [
   "#eaf4f5",
   "#d5e6e9",

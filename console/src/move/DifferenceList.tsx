@@ -18,7 +18,7 @@ const KINDS: Record<Difference["kind"], string> = {
   flags: "Flags",
 };
 
-/** Rows that are drawn at first: a whole account may be missing. */
+/** Rows shown at first: there can be as many differences as the account has messages. */
 const MOST = 200;
 
 /** Each message that is not on the new side as it is on the old, with what can be decided about it. */

@@ -4,7 +4,7 @@ import { GridSheet } from "../parts/GridSheet";
 import { useActions } from "../parts/useActions";
 import { date, plural, sentence, size } from "../words/format";
 
-/** It was refused as a whole, so that it is no single message. */
+/** True for a folder that was refused as a whole; it has no single message to show. */
 const isFolder = (item: LeftBehind) => item.subject === "" && item.sender === "" && item.size === 0;
 
 /** Each item with why it stayed and what can be done about it. */

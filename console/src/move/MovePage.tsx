@@ -30,7 +30,7 @@ export function MovePage() {
   const person = useQuery(personQuery(batch, account));
   const preview = useQuery(foldersQuery(batch, account));
   const journal = useInfiniteQuery(journalQuery({ batch, account }));
-  // Both at once: a page that grows in the middle moves what somebody is about to press.
+  // Shown only when all of it is loaded: otherwise the page would grow in the middle and move the buttons.
   if (detail.isPending || person.isPending || preview.isPending) return <Loading />;
   if (detail.error) return <Failure error={detail.error} again={() => void detail.refetch()} />;
   const { move, folders, passes, leftBehind, differences, comparison, closes, sentence } = detail.data;

@@ -5,7 +5,7 @@ import { STAGE_WORDS, STAGES } from "../words/states";
 export function Road({ stage, surveyed }: { stage: Stage; surveyed: boolean }) {
   if (stage === "withdrawn")
     return <p className="warn-note">Withdrawn from the move. What was carried stays on the new side.</p>;
-  // Who was not surveyed has not passed that stage.
+  // A move can start without a survey: then that stage is not marked as passed.
   const stages = STAGES.filter((s) => s !== "surveyed" || surveyed || stage === "surveyed");
   const here = stages.indexOf(stage);
   return (

@@ -1,4 +1,4 @@
-/** How far something is, from 0 to 1, with words for whoever does not see it. */
+/** A progress bar from 0 to 1, with a text for screen readers. */
 export function Bar({ share, label }: { share: number; label: string }) {
   const percent = Math.round(Math.min(1, Math.max(0, share)) * 100);
   return (

@@ -4,7 +4,7 @@ import { CsvButton } from "./CsvButton";
 import { Grid, type Sort } from "./Grid";
 import { SearchBox } from "./SearchBox";
 
-/** From this many rows on a search is worth its place. */
+/** A search field is shown from this many rows on. */
 const MANY = 8;
 
 export interface DataColumn<T> {

@@ -133,7 +133,7 @@ export function Grid<T>(props: Props<T>) {
   );
 }
 
-/** Pressed once it sorts upwards, twice downwards, three times not at all. */
+/** A column heading. The first press sorts ascending, the second descending, the third removes the order. */
 function Heading<T>({ column, sort, onSort }: { column: GridColumn<T> } & Pick<Props<T>, "sort" | "onSort">) {
   const { by, title } = column;
   const className = column.number ? "num" : undefined;

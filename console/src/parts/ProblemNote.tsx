@@ -1,7 +1,7 @@
 import type { Problem } from "../api/client";
 import { sentence } from "../words/format";
 
-/** @param about What it is about, where that is not plain from the place. */
+/** @param about The kind that it concerns, where the page shows several kinds. */
 export function ProblemNote({ problem, about }: { problem: Problem; about?: string | undefined }) {
   return (
     <div className="error-note">

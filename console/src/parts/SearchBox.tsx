@@ -2,7 +2,7 @@ import { TextInput } from "@mantine/core";
 import { IconSearch } from "@tabler/icons-react";
 import { useEffect, useState } from "react";
 
-/** How long somebody rests before it is searched, in milliseconds. */
+/** The search starts this many milliseconds after the last key. */
 const REST = 200;
 
 interface Props {
@@ -13,10 +13,10 @@ interface Props {
   width?: number;
 }
 
-/** Searches when whoever types rests. */
+/** A search field that waits until typing pauses. */
 export function SearchBox({ label, placeholder, value, onSearch, width = 280 }: Props) {
   const [typed, setTyped] = useState(value);
-  // What the address says counts, when it changes by itself: somebody went back.
+  // When the address changes by itself, as after the Back button, the field takes the text from it.
   useEffect(() => setTyped(value), [value]);
   useEffect(() => {
     if (typed === value) return;

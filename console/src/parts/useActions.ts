@@ -21,7 +21,7 @@ const DECIDED: Record<Schemas["DifferenceChoice"], string> = {
   "remove-second": "will be removed where they stand twice",
 };
 
-/** What people ask of moves, with a word back and fresh pages after. */
+/** Sends an action for moves, confirms it in a notification and refreshes the pages concerned. */
 export function useActions(batch: string) {
   const client = useQueryClient();
   const refresh = () => client.invalidateQueries({ predicate: (q) => concerns(q.queryKey, new Set([batch])) });

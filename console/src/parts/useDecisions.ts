@@ -4,7 +4,7 @@ import { choose } from "../api/surveyQueries";
 import { plural } from "../words/format";
 import { notifyFailure, notifySuccess } from "./notify";
 
-/** Deciding about findings, with a word back and fresh pages after. */
+/** Sends a decision about findings, confirms it in a notification and refreshes the pages concerned. */
 export function useDecisions(batch: string) {
   const client = useQueryClient();
   return useMutation({

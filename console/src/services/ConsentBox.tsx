@@ -5,10 +5,10 @@ import { notifyFailure } from "../parts/notify";
 import { ProblemNote } from "../parts/ProblemNote";
 import { relative } from "../words/format";
 
-/** How often a consent that is under way is asked after, in milliseconds. */
+/** How often the state of a pending consent is fetched, in milliseconds. */
 const LOOK = 2000;
 
-/** Has the owner of an account consent: on another device with a code, or in a window of the browser. */
+/** Asks the owner of an account for consent: with a code on another device, or in a browser window. */
 export function ConsentBox({ service, account }: { service: string; account: string | null }) {
   const begin = useMutation({
     mutationFn: (who: string) =>

@@ -5,7 +5,7 @@ import { api, unwrap } from "../api/client";
 import { DataTable } from "../parts/DataTable";
 import { Failure } from "../parts/Failure";
 
-/** Settings from an address, each with where it came from. */
+/** Finds the settings of a service from a mail address, and shows where each setting was found. */
 export function FindSettings() {
   const [address, setAddress] = useState("");
   const search = useMutation({

@@ -37,7 +37,7 @@ export function ServicesPage() {
   );
 }
 
-/** The browser came back from a service's page of consent. */
+/** Set in the address when the browser returns from a service's consent page. */
 function ConsentEnded() {
   const query = new URLSearchParams(globalThis.location.search);
   const state = query.get("consent");

@@ -2,7 +2,7 @@ import type { Schemas } from "../api/client";
 import { CsvButton } from "../parts/CsvButton";
 import { sentence } from "../words/format";
 
-/** Every step with its time; where one failed, why and what to do. */
+/** Each step of a connection test with its duration; for a failed step the reason and the remedy. */
 export function TrialSteps({ trial }: { trial: Schemas["ServiceTrial"] }) {
   return (
     <div className="stack" aria-live="polite">

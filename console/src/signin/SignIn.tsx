@@ -5,7 +5,7 @@ import { api, setAntiforgery, unwrap } from "../api/client";
 import { sessionQuery } from "../api/queries";
 import { Failure } from "../parts/Failure";
 
-/** A token against a session. The token is sent once and kept nowhere in the browser. */
+/** Exchanges the access token for a session. The token is sent once and not stored in the browser. */
 export function SignIn() {
   const client = useQueryClient();
   const [token, setToken] = useState("");
@@ -14,7 +14,7 @@ export function SignIn() {
     onSuccess: (session) => {
       setAntiforgery(session.antiforgery);
       client.setQueryData(sessionQuery.queryKey, session);
-      // What was refused while nobody was signed in is asked for again.
+      // Queries that failed with 401 are fetched again.
       void client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "session" });
     },
   });

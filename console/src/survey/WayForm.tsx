@@ -11,7 +11,7 @@ interface Props {
   onChoose: (choice: Schemas["DecisionRequest"]) => void;
 }
 
-/** Choosing a way out, for those selected, the whole batch, or everybody on its route. */
+/** Chooses a way out for the selected people, for the whole batch, or for everybody on its route. */
 export function WayForm({ group, selected, pending, onChoose }: Props) {
   const [way, setWay] = useState<string | null>(null);
   const [value, setValue] = useState("");

@@ -4,7 +4,7 @@ import { plural, sentence } from "../words/format";
 
 const NAMED = 6;
 
-/** Grouped by cause, the remedy beside it: forty refused passwords are one thing to do. */
+/** What needs a person, grouped by cause, with the remedy: forty refused passwords are one task. */
 export function NeedsYou({ groups }: { groups: Schemas["NeedsYou"][] }) {
   if (groups.length === 0)
     return <div className="sheet padded good">Nothing. Whatever passes by itself is tried again without you.</div>;

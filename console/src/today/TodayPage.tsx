@@ -9,7 +9,7 @@ import { NeedsYou } from "./NeedsYou";
 import { RunningNow } from "./RunningNow";
 import { SlotUse } from "./SlotUse";
 
-/** What needs me, what runs, what comes next. */
+/** The start page: what needs a person, what is running, and what comes next. */
 export function TodayPage() {
   const today = useQuery(todayQuery);
   if (today.isPending) return <Loading />;

@@ -27,7 +27,7 @@ public sealed class ImapMailAccount : IMailAccount
     private readonly ImapFolders _folders;
     private readonly ImapChanges _changes;
     private readonly ImapMoves _moves;
-    private readonly ImapVisits _visits;
+    private readonly ImapFolderVisits _visits;
     private readonly ImapTraits _traits;
     private readonly Dictionary<string, FlagSet> _flagSets = [];
 
@@ -39,7 +39,7 @@ public sealed class ImapMailAccount : IMailAccount
         _folders = new ImapFolders(connection, traits);
         _changes = new ImapChanges(connection, traits, _folders, _flagSets);
         _moves = new ImapMoves(connection, traits, _folders);
-        _visits = new ImapVisits(connection, traits, _folders);
+        _visits = new ImapFolderVisits(connection, traits, _folders);
         Traits = new AccountTraits(traits.Separator, traits.LargestMessage) { NamesMessages = traits.Can(ImapCapabilities.ObjectID) };
     }
 

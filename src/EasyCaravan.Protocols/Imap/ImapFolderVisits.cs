@@ -6,7 +6,7 @@ using EasyCaravan.Protocols.Imap.Wire;
 namespace EasyCaravan.Protocols.Imap;
 
 /// <summary>Goes through folders, many in one round trip: subscribes, changes flags, and lists the UIDs of all messages.</summary>
-internal sealed class ImapVisits(ImapConnection connection, ImapTraits traits, ImapFolders folders)
+internal sealed class ImapFolderVisits(ImapConnection connection, ImapTraits traits, ImapFolders folders)
 {
     /// <summary>Messages that may arrive while a folder is being listed.</summary>
     private const int MostArrivals = 100_000;
