@@ -53,6 +53,8 @@ public sealed partial class NewSideKilledTests(TwoServers servers)
         await RunToEndAsync(service);
         await there.ResyncAsync(account);
         await RunToEndAsync(service);
+        // A server does not give out a message whose storage it repairs at that moment: the next pass looks at it again.
+        await RunToEndAsync(service);
 
         // What the witness sees, and nothing else, is named.
         var twice = await CountsAsync(there, account);
@@ -60,6 +62,8 @@ public sealed partial class NewSideKilledTests(TwoServers servers)
         var seconds = twice.Sum(m => m.Value - 1);
         var waybill = (await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Moves[0];
         TestContext.Current.TestOutputHelper?.WriteLine($"{storage}: {planted} messages, {seconds} second copies after {kills} kills");
+        if (waybill.Twice != seconds)
+            await TellAsync(service, there, account);
         Assert.Equal((planted, (long)seconds, 0L, seconds == 0), (waybill.Total.Carried, waybill.Twice, waybill.Missing, waybill.Closes));
         var named = (await service.ListAsync<DifferenceView>("batches/crew/differences"))
             .GroupBy(d => d.Subject)
@@ -88,6 +92,28 @@ public sealed partial class NewSideKilledTests(TwoServers servers)
         );
         await service.RunAsync("catch-up", "crew", "--wait");
         Assert.True((await service.MovesAsync("crew")).TrueForAll(m => m.Condition is MoveCondition.Idle));
+    }
+
+    /// <summary>Shows what was not named, so that a rare failure can be understood.</summary>
+    private static async Task TellAsync(TestService service, DovecotServer there, string account)
+    {
+        var named = (await service.ListAsync<DifferenceView>("batches/crew/differences")).Select(d => d.Subject).ToHashSet();
+        using var to = await PlainImap.SignInAsync(there.PlainPort, account, TwoServers.Password);
+        var messages = (await to.ReadFolderAsync("INBOX")).ToList();
+        var places = messages.Select(
+            (m, place) => (Subject: Subject().Match(Encoding.Latin1.GetString(m.Octets)).Groups[1].Value, place, m)
+        );
+        foreach (var group in places.GroupBy(m => m.Subject).Where(g => g.Count() > 1 && !named.Contains(g.Key)))
+        {
+            var copies = group.OrderBy(g => g.m.Octets.Length).ToList();
+            var (torn, whole) = (copies[0].m.Octets, copies[^1].m.Octets);
+            var same = torn.AsSpan().CommonPrefixLength(whole);
+            TestContext.Current.TestOutputHelper?.WriteLine(
+                $"{group.Key} is not named: of {messages.Count}, at "
+                    + string.Join(", ", group.Select(g => $"{g.place} with {g.m.Octets.Length} octets"))
+                    + $"; the same up to {same}, then '{Encoding.Latin1.GetString(torn.AsSpan(same))}'"
+            );
+        }
     }
 
     /// <summary>How often each message stands there, by its subject.</summary>
