@@ -9,9 +9,7 @@ namespace EasyCaravan.Core.Carrying.Mail;
 /// </summary>
 internal sealed class RefusedFolder(IMailAccount from, ILedger ledger, Tally tally, Action<string> journal)
 {
-    /// <summary>
-    /// Leaves a folder behind that one of the sides refuses: all its messages that are not settled yet, under one reason.
-    /// </summary>
+    /// <summary>All its messages that are not settled yet stay behind under one reason.</summary>
     public async Task LeaveFolderAsync(FolderWork work, Fault refused, CancellationToken cancel)
     {
         var cursor = work.Landing.From.Cursor!;
