@@ -54,44 +54,35 @@ internal static class Differences
         await AddAsync(db, look.Found, now, cancel);
     }
 
-    /// <summary>Adds new differences; known ones stay as they are, with their decisions.</summary>
+    /// <summary>Adds new differences; known ones keep their decisions, and say what is known of them now.</summary>
     public static async Task AddAsync(CaravanDb db, IReadOnlyList<Difference> differences, long now, CancellationToken cancel)
     {
         if (differences.Count == 0)
             return;
         var folders = differences.Select(d => d.Folder).Distinct().ToList();
-        var known = (
-            await db
-                .Differences.AsNoTracking()
-                .Where(d => folders.Contains(d.FolderId))
-                .Select(d => new
-                {
-                    d.FolderId,
-                    d.Kind,
-                    d.Number,
-                    d.Landed,
-                })
-                .ToListAsync(cancel)
-        ).Select(d => (d.FolderId, d.Kind, d.Number, d.Landed)).ToHashSet();
+        var known = (await db.Differences.AsTracking().Where(d => folders.Contains(d.FolderId)).ToListAsync(cancel)).ToDictionary(KeyOf);
         foreach (var difference in differences)
         {
-            if (!known.Add(KeyOf(difference)))
+            if (known.TryGetValue(KeyOf(difference), out var row))
+            {
+                row.What = difference.What;
                 continue;
-            db.Differences.Add(
-                new DifferenceRow
-                {
-                    FolderId = difference.Folder,
-                    Kind = difference.Kind,
-                    Number = difference.Number,
-                    Landed = difference.Landed,
-                    What = difference.What,
-                    Size = difference.Size.Count,
-                    Received = difference.Received?.ToString("O", CultureInfo.InvariantCulture),
-                    Subject = difference.Subject,
-                    Sender = difference.Sender,
-                    SeenAt = now,
-                }
-            );
+            }
+            row = new DifferenceRow
+            {
+                FolderId = difference.Folder,
+                Kind = difference.Kind,
+                Number = difference.Number,
+                Landed = difference.Landed,
+                What = difference.What,
+                Size = difference.Size.Count,
+                Received = difference.Received?.ToString("O", CultureInfo.InvariantCulture),
+                Subject = difference.Subject,
+                Sender = difference.Sender,
+                SeenAt = now,
+            };
+            known.Add(KeyOf(row), row);
+            db.Differences.Add(row);
         }
         await db.SaveChangesAsync(cancel);
     }

@@ -13,13 +13,10 @@ namespace EasyCaravan.Peers.Tests;
 [Collection("one at a time: a server that is killed serves all")]
 public sealed partial class NewSideKilledTests(TwoServers servers)
 {
-    /// <summary>
-    /// Not mdbox, which stands in the long run: about once in fifteen runs its repair leaves a message with storage octets before its head,
-    /// over which reading its neighbours ends too, and then second copies are not named. That is a gap of ours, still to be closed.
-    /// </summary>
     [Theory]
     [InlineData("maildir")]
     [InlineData("sdbox")]
+    [InlineData("mdbox")]
     public Task Killed_in_mid_pass_every_double_is_named_and_can_be_removed(string storage) => KillAsync(storage, 5);
 
     /// <summary>Minutes long: run by <c>./test --long</c>.</summary>
@@ -67,7 +64,7 @@ public sealed partial class NewSideKilledTests(TwoServers servers)
         if (waybill.Twice != seconds)
             await TellAsync(service, there, account);
         Assert.Equal((planted, (long)seconds, 0L, seconds == 0), (waybill.Total.Carried, waybill.Twice, waybill.Missing, waybill.Closes));
-        var named = (await service.ListAsync<DifferenceView>("batches/crew/differences"))
+        var named = (await service.ListAllAsync<DifferenceView>("batches/crew/differences"))
             .GroupBy(d => d.Subject)
             .ToDictionary(g => g.Key, g => g.Count());
         Assert.Equal(
@@ -99,7 +96,7 @@ public sealed partial class NewSideKilledTests(TwoServers servers)
     /// <summary>Shows what was not named, so that a rare failure can be understood.</summary>
     private static async Task TellAsync(TestService service, DovecotServer there, string account)
     {
-        var named = (await service.ListAsync<DifferenceView>("batches/crew/differences")).Select(d => d.Subject).ToHashSet();
+        var named = (await service.ListAllAsync<DifferenceView>("batches/crew/differences")).Select(d => d.Subject).ToHashSet();
         using var to = await PlainImap.SignInAsync(there.PlainPort, account, TwoServers.Password);
         var messages = (await to.ReadFolderAsync("INBOX")).ToList();
         var places = messages.Select(

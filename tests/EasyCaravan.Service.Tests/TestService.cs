@@ -70,6 +70,18 @@ public sealed class TestService : IAsyncDisposable
         return page.Items;
     }
 
+    /// <summary>A list, page by page, to its end.</summary>
+    public async Task<List<T>> ListAllAsync<T>(string path)
+    {
+        var all = new List<T>();
+        for (Page<T>? page = null; page is null || page.Next is not null; )
+        {
+            page = await GetAsync<Page<T>>(page is null ? path : $"{path}?after={Uri.EscapeDataString(page.Next!)}");
+            all.AddRange(page.Items);
+        }
+        return all;
+    }
+
     public async Task<T> GetAsync<T>(string path) => (await Api.GetFromJsonAsync<T>($"/api/v1/{path}", ContractJson.Options))!;
 
     public async Task<List<MoveView>> MovesAsync(string batch) =>

@@ -300,10 +300,12 @@ internal sealed class DestinationCheck(
                 near,
                 h =>
                 {
-                    var print = Identity.Of(h.Header);
-                    if (!twins.TryGetValue(print, out var same))
-                        twins[print] = same = [];
-                    same.Add(h.Number);
+                    foreach (var print in Identity.WithOneFieldLess(h.Header).Prepend(Identity.Of(h.Header)))
+                    {
+                        if (!twins.TryGetValue(print, out var same))
+                            twins[print] = same = [];
+                        same.Add(h.Number);
+                    }
                 },
                 cancel
             );
@@ -321,18 +323,16 @@ internal sealed class DestinationCheck(
         var seconds = new List<(LandedEntry Twin, UnclaimedMessage Second, SecondCopy How)>();
         foreach (var second in alike)
         {
-            var known = twins[second.Print]
-                .Where(twin => compared.ContainsKey((twin, second.Number)))
+            var found = twins[second.Print]
                 .Select(twin => (Twin: twin, How: compared[(twin, second.Number)]))
+                .Where(c => c.How is not SecondCopy.None)
+                .OrderBy(c => c.How)
                 .ToList();
-            var found = known.Where(c => c.How is not SecondCopy.None).OrderBy(c => c.How).ToList();
-            if (found.Count == 0 && known.Count == twins[second.Print].Count)
-                continue;
-            // It is reported as a second copy, or not identified yet. In both cases it must not be remembered as somebody else's.
-            place.Surplus.Remove(second);
-            place.IsUnread |= found.Count == 0;
             if (found is not [var (twin, how), ..])
                 continue;
+            // It is reported, so it must not be remembered as somebody else's. What could not be compared is looked at again.
+            place.Surplus.Remove(second);
+            place.IsUnread |= how is SecondCopy.Unknown;
             seconds.Add((byLanded[twin].First(), second, how));
         }
         if (seconds.Count > 0)
@@ -358,10 +358,13 @@ internal sealed class DestinationCheck(
         return seconds.Select(s =>
         {
             var (subject, sender) = labels.GetValueOrDefault(s.Second.Number, ("", ""));
-            var what =
-                s.How is SecondCopy.Whole
-                    ? $"a second copy of it stands in '{place.Path}' on the new side"
-                    : $"a damaged second copy of it stands in '{place.Path}' on the new side, cut short or with octets after its end";
+            var there = $"stands in '{place.Path}' on the new side";
+            var what = s.How switch
+            {
+                SecondCopy.Whole => $"a second copy of it {there}",
+                SecondCopy.Torn => $"a damaged second copy of it {there}, cut short or with octets before its head or after its end",
+                _ => $"what may be a second copy of it {there}: its server does not give it out, so that it could not be compared",
+            };
             var received = items.GetValueOrDefault(s.Second.Number)?.Received;
             return new Difference(
                 s.Twin.Folder,
@@ -416,7 +419,7 @@ internal sealed class DestinationCheck(
             if (fresh[DifferenceKind.Moved].Count() is > 0 and var moved)
                 journal($"{moved} message(s) that landed in '{place.Path}' were moved to another folder by their owner on the new side");
             if (fresh[DifferenceKind.Twice].Count() is > 0 and var twice)
-                journal($"{twice} message(s) stand twice in '{place.Path}' on the new side");
+                journal($"{twice} message(s) stand twice in '{place.Path}' on the new side, or may do so");
             tally.Differ(fresh.Sum(g => g.Count(f => Difference.NeedsDecision(f.Kind))));
         }
         var looks = places.SelectMany(p =>
@@ -462,7 +465,7 @@ internal sealed class DestinationCheck(
                 .ToDictionary(d => d.Id, d => (first[d.Difference.Number], d.Difference.Landed));
             var compared = await SecondCopies.CompareAsync(to, path, [.. pairs.Values.Distinct()], cancel);
             var same = group
-                .Where(d => pairs.TryGetValue(d.Id, out var pair) && compared.TryGetValue(pair, out var how) && how is not SecondCopy.None)
+                .Where(d => pairs.TryGetValue(d.Id, out var pair) && compared[pair] is SecondCopy.Whole or SecondCopy.Torn)
                 .ToList();
             if (same.Count > 0 && !await to.RemoveMessagesAsync(path, new NumberSet(same.Select(d => d.Difference.Landed)), cancel))
             {
@@ -476,7 +479,7 @@ internal sealed class DestinationCheck(
             if (group.Count() > same.Count)
                 journal(
                     $"{group.Count() - same.Count} second copy(ies) in '{path}' were not removed: the first copy is not there any more, "
-                        + "or is not the same"
+                        + "is not the same, or could not be compared"
                 );
         }
     }

@@ -16,10 +16,38 @@ public readonly record struct Identity(UInt128 Print, bool Certain)
     /// <summary>From the header lines Message-ID, Date, From and Subject, in any order, folded or not.</summary>
     public static Identity Of(ReadOnlySpan<byte> header)
     {
-        // Each field is hashed by itself and the four results combined in a fixed order, so the order on the wire does not matter.
         Span<UInt128> prints = stackalloc UInt128[4];
+        ReadPrints(header, prints);
+        return new Identity(PrintOf(prints), prints[0] != 0);
+    }
+
+    /// <summary>
+    /// What the identity would be if one of the fields were not there. Octets that a server's storage left before a message make its first
+    /// field unreadable.
+    /// </summary>
+    public static IEnumerable<Identity> WithOneFieldLess(ReadOnlySpan<byte> header)
+    {
+        Span<UInt128> prints = stackalloc UInt128[4];
+        ReadPrints(header, prints);
+        var all = new List<Identity>(prints.Length);
+        for (var i = 0; i < prints.Length; i++)
+        {
+            if (prints[i] == 0)
+                continue;
+            var kept = prints[i];
+            prints[i] = 0;
+            all.Add(new Identity(PrintOf(prints), prints[0] != 0));
+            prints[i] = kept;
+        }
+        return all;
+    }
+
+    /// <summary>
+    /// Each field is hashed by itself and the four results combined in a fixed order, so the order on the wire does not matter.
+    /// </summary>
+    private static void ReadPrints(ReadOnlySpan<byte> header, Span<UInt128> prints)
+    {
         prints.Clear();
-        var certain = false;
         Span<byte> canonical = header.Length <= 4096 ? stackalloc byte[header.Length] : new byte[header.Length];
         var fields = new HeaderFields(header);
         while (fields.TryNext(out var name, out var value))
@@ -28,11 +56,13 @@ public readonly record struct Identity(UInt128 Print, bool Certain)
             if (index < 0 || prints[index] != 0)
                 continue;
             var length = Canonicalise(value, canonical);
-            if (length == 0)
-                continue;
-            prints[index] = XxHash128.HashToUInt128(canonical[..length], index + 1);
-            certain |= index == 0;
+            if (length > 0)
+                prints[index] = XxHash128.HashToUInt128(canonical[..length], index + 1);
         }
+    }
+
+    private static UInt128 PrintOf(ReadOnlySpan<UInt128> prints)
+    {
         var all = new XxHash128();
         Span<byte> bytes = stackalloc byte[16];
         foreach (var print in prints)
@@ -40,7 +70,7 @@ public readonly record struct Identity(UInt128 Print, bool Certain)
             System.Buffers.Binary.BinaryPrimitives.WriteUInt128LittleEndian(bytes, print);
             all.Append(bytes);
         }
-        return new Identity(all.GetCurrentHashAsUInt128(), certain);
+        return all.GetCurrentHashAsUInt128();
     }
 
     private static int FieldIndex(ReadOnlySpan<byte> name)

@@ -13,9 +13,13 @@ internal enum SecondCopy
     Whole,
 
     /// <summary>
-    /// The same up to where it was cut off, or with octets after its end: what a server that was killed in mid-append brings back.
+    /// The same up to where it was cut off, or with octets of the server's storage around it: what a server that was killed in mid-append
+    /// brings back.
     /// </summary>
     Torn,
+
+    /// <summary>It has the same head, and the service does not give out one of the two, so that they could not be compared.</summary>
+    Unknown,
 }
 
 /// <summary>
@@ -26,8 +30,11 @@ internal static class SecondCopies
     /// <summary>Octets of a torn message that are held to be compared: larger ones are left alone.</summary>
     private static readonly ByteCount s_largestTorn = new(4 * 1024 * 1024);
 
+    /// <summary>Octets before a message in which its beginning is looked for: storage keeps less than a line of its own there.</summary>
+    private const int MostDebris = 1024;
+
     /// <summary>
-    /// For each pair of numbers, first copy and second, what the second is. A pair of which the service does not give both is left out.
+    /// For each pair of numbers, first copy and second of the same head, what the second is.
     /// </summary>
     public static async Task<Dictionary<(uint First, uint Second), SecondCopy>> CompareAsync(
         IMailAccount to,
@@ -41,31 +48,70 @@ internal static class SecondCopies
         var compared = new Dictionary<(uint, uint), SecondCopy>();
         foreach (var pair in pairs)
         {
-            if (!digests.TryGetValue(pair.First, out var first) || !digests.TryGetValue(pair.Second, out var second))
-                continue;
             compared[pair] =
-                first == second ? SecondCopy.Whole
-                : await IsTornAsync(to, path, pair, cancel) ? SecondCopy.Torn
-                : SecondCopy.None;
+                !digests.TryGetValue(pair.First, out var first) || !digests.TryGetValue(pair.Second, out var second) ? SecondCopy.Unknown
+                : first == second ? SecondCopy.Whole
+                : await CompareOctetsAsync(to, path, pair, cancel);
         }
         return compared;
     }
 
-    private static async Task<bool> IsTornAsync(IMailAccount to, FolderPath path, (uint First, uint Second) pair, CancellationToken cancel)
+    private static async Task<SecondCopy> CompareOctetsAsync(
+        IMailAccount to,
+        FolderPath path,
+        (uint First, uint Second) pair,
+        CancellationToken cancel
+    )
     {
-        var octets = new Dictionary<uint, byte[]>();
+        var octets = new Dictionary<uint, byte[]?>();
         var reader = await to.ReadMessagesAsync([(path, new NumberSet([pair.First, pair.Second]))], cancel);
         while (await reader.NextAsync(cancel) is { } message)
         {
             var held = message.Size <= s_largestTorn ? new MemoryStream() : null;
             while (await reader.ReadAsync(cancel) is { Length: > 0 } piece)
                 held?.Write(piece.Span);
-            if (held is not null)
-                octets[message.Number] = held.ToArray();
+            octets[message.Number] = held?.ToArray();
         }
-        if (!octets.TryGetValue(pair.First, out var whole) || !octets.TryGetValue(pair.Second, out var second))
+        if (!octets.TryGetValue(pair.First, out var first) || !octets.TryGetValue(pair.Second, out var second))
+            return SecondCopy.Unknown;
+        return first is not null && second is not null && IsTorn(first, second) ? SecondCopy.Torn : SecondCopy.None;
+    }
+
+    /// <summary>Whether two messages are one that a server's storage has damaged in one place or both.</summary>
+    internal static bool IsTorn(ReadOnlySpan<byte> one, ReadOnlySpan<byte> other) =>
+        IsSameFromStart(one, WithoutDebris(other, one)) || IsSameFromStart(WithoutDebris(one, other), other);
+
+    private static bool IsSameFromStart(ReadOnlySpan<byte> one, ReadOnlySpan<byte> other)
+    {
+        var shorter = Math.Min(one.Length, other.Length);
+        return shorter > 0 && one[..shorter].SequenceEqual(other[..shorter]);
+    }
+
+    /// <summary>The message from where the first line of the other begins in it, if what stands before is no header.</summary>
+    private static ReadOnlySpan<byte> WithoutDebris(ReadOnlySpan<byte> torn, ReadOnlySpan<byte> other)
+    {
+        var line = other[..(other.IndexOf((byte)'\n') + 1)];
+        var start = line.IsEmpty ? -1 : torn[..Math.Min(torn.Length, MostDebris + line.Length)].IndexOf(line);
+        return start > 0 && !IsHeader(torn[..start]) ? torn[start..] : torn;
+    }
+
+    /// <summary>
+    /// Header fields that another copy does not have are its own, such as the trace of another delivery (RFC 5322 §3.6.7).
+    /// </summary>
+    private static bool IsHeader(ReadOnlySpan<byte> octets)
+    {
+        if (octets is not [.., (byte)'\n'])
             return false;
-        var shorter = Math.Min(whole.Length, second.Length);
-        return shorter > 0 && whole.AsSpan(0, shorter).SequenceEqual(second.AsSpan(0, shorter));
+        foreach (var range in octets[..^1].Split((byte)'\n'))
+        {
+            var line = octets[range];
+            // A field's name is of printable ASCII (RFC 5322 §2.2); what follows it may be folded.
+            var name = line[..Math.Max(0, line.IndexOf((byte)':'))];
+            if (range.Start.Value > 0 && line is [(byte)' ' or (byte)'\t', ..])
+                continue;
+            if (name.IsEmpty || name.IndexOfAnyExceptInRange((byte)'!', (byte)'~') >= 0)
+                return false;
+        }
+        return true;
     }
 }
