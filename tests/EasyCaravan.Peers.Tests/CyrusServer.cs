@@ -18,21 +18,30 @@ public sealed class CyrusServer : IAsyncDisposable
     private readonly string _folder;
     private Process? _process;
 
-    private CyrusServer(string folder) => (_folder, Port) = (folder, DovecotServer.FreePort());
+    private CyrusServer(string folder) => (_folder, Port, DavPort) = (folder, DovecotServer.FreePort(), DovecotServer.FreePort());
 
     private string Root => Path.Combine(_folder, "root");
 
     /// <summary>IMAP without TLS.</summary>
     public int Port { get; }
 
+    /// <summary>Address books and calendars, over HTTP without TLS.</summary>
+    public int DavPort { get; }
+
     public static bool IsInstalled => File.Exists(Path.Combine(s_unpacked, "usr/lib/cyrus/bin/imapd"));
 
+    public static bool HasDav => File.Exists(Path.Combine(s_unpacked, "usr/lib/cyrus/bin/httpd"));
+
+    /// <summary>Where it takes mail to that its calendars send; 0: nowhere.</summary>
+    private int SmtpPort { get; init; }
+
     /// <param name="users">Logins and passwords.</param>
-    public static async Task<CyrusServer> StartAsync(IEnumerable<(string Login, string Password)> users)
+    /// <param name="smtpPort">Of the server that takes what its calendars send; 0: none.</param>
+    public static async Task<CyrusServer> StartAsync(IEnumerable<(string Login, string Password)> users, int smtpPort = 0)
     {
         if (!IsInstalled)
             throw new InvalidOperationException("Cyrus is not unpacked below artifacts/peers/cyrus: run ./test once, which does it.");
-        var server = new CyrusServer(Directory.CreateTempSubdirectory("cy").FullName);
+        var server = new CyrusServer(Directory.CreateTempSubdirectory("cy").FullName) { SmtpPort = smtpPort };
         foreach (var part in new[] { "conf/db", "conf/socket", "conf/proc", "conf/log", "spool", "sieve", "sock" })
             Directory.CreateDirectory(Path.Combine(server._folder, part));
         await File.WriteAllTextAsync(Path.Combine(server._folder, "imapd.conf"), server.Configuration());
@@ -133,6 +142,14 @@ public sealed class CyrusServer : IAsyncDisposable
             xlist-sent: Sent Items
             reject8bit: no
             munge8bit: no
+            httpmodules: caldav carddav
+            expunge_mode: delayed
+            conversations_db: twoskip
+            caldav_create_default: yes
+            defaultdomain: internal
+            calendar_user_address_set: saltmarsh.example
+            smtp_backend: host
+            smtp_host: 127.0.0.1:{SmtpPort}
             idlesocket: {_folder}/sock/idle
             lmtpsocket: {_folder}/sock/lmtp
             notifysocket: {_folder}/sock/notify
@@ -146,6 +163,7 @@ public sealed class CyrusServer : IAsyncDisposable
             }
             SERVICES {
               imap cmd="{{Root}}/usr/lib/cyrus/bin/imapd -C {{_folder}}/imapd.conf" listen="127.0.0.1:{{Port}}" prefork=1
+              http cmd="{{Root}}/usr/lib/cyrus/bin/httpd -C {{_folder}}/imapd.conf" listen="127.0.0.1:{{DavPort}}" prefork=1
             }
             EVENTS {
             }

@@ -49,6 +49,26 @@ public enum Cause
 
     /// <summary>The disk under our own store is full.</summary>
     StoreFull,
+
+    /// <summary>Of a contact or an event, as <see cref="MessageTooLarge"/> of a message; so are the next two.</summary>
+    ItemTooLarge,
+    ItemRefused,
+    ItemUnreadable,
+
+    /// <summary>The new side stored something else than it was given.</summary>
+    ArrivedDamaged,
+
+    /// <summary>It was edited on both sides since the last pass.</summary>
+    EditedOnBothSides,
+
+    /// <summary>The account has another item of the same UID, and may have it only once.</summary>
+    UidTaken,
+
+    /// <summary>Writing it would send invitations, and nothing that is allowed keeps the new side from it.</summary>
+    WouldInvite,
+
+    /// <summary>An address book or calendar cannot be made on the new side.</summary>
+    CollectionRefused,
 }
 
 /// <summary>What is to be done after a fault.</summary>
@@ -144,8 +164,18 @@ public static class FaultRules
             or Cause.ConsentMissing
             or Cause.NoRoom
             or Cause.NotPermitted
-            or Cause.FolderRefused => FaultAction.AskPerson,
-            Cause.MessageTooLarge or Cause.MessageRefused or Cause.MessageUnreadable => FaultAction.SkipItem,
+            or Cause.FolderRefused
+            or Cause.CollectionRefused => FaultAction.AskPerson,
+            Cause.MessageTooLarge
+            or Cause.MessageRefused
+            or Cause.MessageUnreadable
+            or Cause.ItemTooLarge
+            or Cause.ItemRefused
+            or Cause.ItemUnreadable
+            or Cause.ArrivedDamaged
+            or Cause.EditedOnBothSides
+            or Cause.UidTaken
+            or Cause.WouldInvite => FaultAction.SkipItem,
         };
 
     public static string RemedyFor(Cause cause) =>
@@ -181,6 +211,14 @@ public static class FaultRules
             Cause.MessageTooLarge => "Raise the limit of the new side and retry, or accept that it stays behind",
             Cause.MessageRefused => "Look at the message on the old side and retry, or accept that it stays behind",
             Cause.MessageUnreadable => "Have the old side's mailbox repaired and retry, or accept that it stays behind",
+            Cause.ItemTooLarge => "Raise the limit of the new side and retry, or accept that it stays behind",
+            Cause.ItemRefused => "Mend it on the old side and retry, or accept that it stays behind",
+            Cause.ItemUnreadable => "Have the old side's address book or calendar repaired and retry, or accept that it stays behind",
+            Cause.ArrivedDamaged => "Compare both forms: mend it on the new side by hand, or accept what is lost",
+            Cause.EditedOnBothSides => "Compare both versions, and choose the old one, the new one or both",
+            Cause.UidTaken => "Look at both: keep the one that is there and accept this, or delete one and retry",
+            Cause.WouldInvite => "Have the service switch scheduling off for the calendar, or allow schedule-agent in the route; then retry",
+            Cause.CollectionRefused => "Give it another place in the route's collections, or make it on the new side by hand; then retry",
             Cause.ProtocolBroken =>
                 "It is tried again a few times; if it stays so, have the service's operator look at its answers, then retry",
             Cause.StoreFull => "Make room on the disk that holds the service's data folder; passes go on by themselves",

@@ -53,12 +53,21 @@ internal static class SignInHints
             case "PRIVACYREQUIRED":
                 return Cause.TlsNotOffered;
         }
-        var said = result.Text;
+        return CauseOfWords(result.Text)
+            ?? result.CodeName switch
+            {
+                "CONTACTADMIN" => Cause.AccountLocked,
+                "NOPERM" => Cause.ProtocolOff,
+                _ => Cause.SignInRefused,
+            };
+    }
+
+    /// <summary>Null where the words say nothing that is known.</summary>
+    public static Cause? CauseOfWords(string said)
+    {
         foreach (var (words, cause) in s_words)
             if (words.Any(w => said.Contains(w, StringComparison.OrdinalIgnoreCase)))
                 return cause;
-        return result.CodeName is "CONTACTADMIN" ? Cause.AccountLocked
-            : result.CodeName is "NOPERM" ? Cause.ProtocolOff
-            : Cause.SignInRefused;
+        return null;
     }
 }

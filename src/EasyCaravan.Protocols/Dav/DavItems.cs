@@ -1,0 +1,178 @@
+using System.Globalization;
+using System.Net;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Dav.Verbs;
+using EasyCaravan.Protocols.Dav.Wire;
+
+namespace EasyCaravan.Protocols.Dav;
+
+/// <summary>Reads items whole, many at a time, and one by one where that is not possible.</summary>
+internal sealed class DavItems(DavConnection connection, Kind kind)
+{
+    /// <summary>Items that are asked for in one request.</summary>
+    private const int Step = 100;
+
+    /// <summary>
+    /// Quirk (a server that gives a vCard of version 4 as version 3 unless asked otherwise, without its photo): the length that it tells is
+    /// that of what it stored, so a card of another length is asked for in this version.
+    /// </summary>
+    private const string LaterVersion = "4.0";
+
+    /// <summary>The lengths that the server tells are those of what it stores. Found out by the first that differ.</summary>
+    private bool _lengthsTell = kind is Kind.Contacts;
+
+    /// <param name="take">Called for one item after the other.</param>
+    /// <param name="unreadable">Gets those that the server does not give.</param>
+    public async Task ReadAsync(
+        CollectionState collection,
+        IReadOnlyCollection<Href> items,
+        Func<StoredItem, CancellationToken, ValueTask> take,
+        IDictionary<Href, Fault> unreadable,
+        CancellationToken cancel
+    )
+    {
+        foreach (var chunk in items.Chunk(Step))
+        {
+            var left = chunk.ToHashSet();
+            var converted = new Dictionary<Href, StoredItem>();
+            await ReadChunkAsync(collection, left, null, Take, cancel);
+            if (converted.Count > 0)
+                await ReadLaterVersionAsync(collection, converted, take, cancel);
+            // Those that the answer lacks: after broken XML, or where a server gives one object in a hundred without its data.
+            foreach (var item in chunk.Where(left.Contains))
+                await ReadOneAsync(item, take, unreadable, cancel);
+
+            ValueTask Take(StoredItem item, long? length, CancellationToken c)
+            {
+                if (!_lengthsTell || length is null || length == item.Octets.Length)
+                    return take(item, c);
+                converted[item.Href] = item;
+                return ValueTask.CompletedTask;
+            }
+        }
+    }
+
+    /// <param name="earlier">As the server gives them unless asked for a version.</param>
+    private async Task ReadLaterVersionAsync(
+        CollectionState collection,
+        Dictionary<Href, StoredItem> earlier,
+        Func<StoredItem, CancellationToken, ValueTask> take,
+        CancellationToken cancel
+    )
+    {
+        var stored = new List<StoredItem>();
+        await ReadChunkAsync(collection, [.. earlier.Keys], LaterVersion, Keep, cancel);
+        // If no length is ever right, none says anything.
+        _lengthsTell = stored.Count > 0;
+        foreach (var item in stored)
+        {
+            earlier.Remove(item.Href);
+            await take(item, cancel);
+        }
+        foreach (var item in earlier.Values)
+            await take(item, cancel);
+
+        ValueTask Keep(StoredItem item, long? length, CancellationToken c)
+        {
+            if (length == item.Octets.Length)
+                stored.Add(item);
+            return ValueTask.CompletedTask;
+        }
+    }
+
+    /// <param name="left">What is asked for. Those that are given, or gone, are taken out of it.</param>
+    private async Task ReadChunkAsync(
+        CollectionState collection,
+        HashSet<Href> left,
+        string? version,
+        Func<StoredItem, long?, CancellationToken, ValueTask> take,
+        CancellationToken cancel
+    )
+    {
+        using var answer = await connection.SendAsync(MultiGetVerb.Of(kind, collection.Href, left, version), cancel);
+        if (answer.Status is not HttpStatusCode.MultiStatus)
+        {
+            if (answer.Code is 404 or 429 or 502 or 503 or 504)
+                throw await DavCauses.OfRequestAsync(connection, answer, cancel);
+            return;
+        }
+        try
+        {
+            await foreach (var response in answer.ReadMultiStatus().ReadAsync(cancel))
+            {
+                var path = connection.PathOf(response.Href, collection.Href);
+                if (!left.Contains(path))
+                    continue;
+                if (response.Status is 404 or 410)
+                    left.Remove(path);
+                else if (response.Data is { IsEmpty: false } octets)
+                {
+                    left.Remove(path);
+                    await take(new StoredItem(path, DavChanges.TagOf(response), octets), LengthOf(response), cancel);
+                }
+            }
+        }
+        catch (FormatException)
+        {
+            // One object can break the XML of all others in the answer. Each is asked for by itself.
+        }
+    }
+
+    private async Task ReadOneAsync(
+        Href item,
+        Func<StoredItem, CancellationToken, ValueTask> take,
+        IDictionary<Href, Fault> unreadable,
+        CancellationToken cancel
+    )
+    {
+        try
+        {
+            var (found, fault) = await GetAsync(item, null, cancel);
+            if (found is not null && _lengthsTell && await LengthOfAsync(item, cancel) is { } length && length != found.Octets.Length)
+            {
+                var (later, _) = await GetAsync(item, LaterVersion, cancel);
+                if (later?.Octets.Length == length)
+                    found = later;
+            }
+            if (found is not null)
+                await take(found, cancel);
+            else if (fault is not null)
+                unreadable[item] = fault;
+        }
+        catch (FormatException e)
+        {
+            unreadable[item] = new Fault(Cause.ItemTooLarge, connection.Account, e.Message);
+        }
+    }
+
+    /// <summary>Neither of both where it is gone.</summary>
+    private async Task<(StoredItem? Item, Fault? Fault)> GetAsync(Href item, string? version, CancellationToken cancel)
+    {
+        using var answer = await connection.SendAsync(ObjectVerbs.Get(item, version), cancel);
+        if (answer.Code is 404 or 410)
+            return (null, null);
+        if (answer.Code is 429 or 502 or 503 or 504)
+            throw await DavCauses.OfRequestAsync(connection, answer, cancel);
+        if (answer.IsSuccess)
+            return (new StoredItem(item, answer.Tag, await answer.ReadObjectAsync(cancel)), null);
+        var said = await DavCauses.WordsOfAsync(answer, cancel);
+        var what = $"{connection.Service} does not give it out ({answer.Code}{(said.Length > 0 ? $": {said}" : "")})";
+        return (null, new Fault(Cause.ItemUnreadable, connection.Account, what));
+    }
+
+    private async Task<long?> LengthOfAsync(Href item, CancellationToken cancel)
+    {
+        using var answer = await connection.SendAsync(PropFindVerb.Of(item, 0, DavNames.ContentLength), cancel);
+        if (answer.Status is HttpStatusCode.MultiStatus)
+            await foreach (var response in answer.ReadMultiStatus().ReadAsync(cancel))
+                return LengthOf(response);
+        return null;
+    }
+
+    private static long? LengthOf(DavResponse response) =>
+        long.TryParse(response.Find(DavNames.ContentLength)?.Value, NumberStyles.None, CultureInfo.InvariantCulture, out var length)
+            ? length
+            : null;
+}

@@ -1,0 +1,91 @@
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Dav;
+
+namespace EasyCaravan.Peers.Dav;
+
+/// <summary>Three servers of unlike makes, with the same people on each. Every test takes people that no other has used.</summary>
+public sealed class DavServers : IAsyncLifetime
+{
+    public const string Password = "rope-and-tide";
+
+    private const int People = 60;
+
+    private static readonly List<string> s_people = [.. Enumerable.Range(0, People).Select(i => $"sailor{i}@saltmarsh.example")];
+
+    private int _taken;
+
+    public RadicaleServer Radicale { get; private set; } = null!;
+
+    public XandikosServer Xandikos { get; private set; } = null!;
+
+    public CyrusServer Cyrus { get; private set; } = null!;
+
+    public static bool AreInstalled => RadicaleServer.IsInstalled && XandikosServer.IsInstalled && CyrusServer.HasDav;
+
+    public async ValueTask InitializeAsync()
+    {
+        if (!AreInstalled)
+            return;
+        var users = s_people.ConvertAll(p => (p, Password));
+        var starts = (RadicaleServer.StartAsync(users), XandikosServer.StartAsync(users), CyrusServer.StartAsync(users));
+        (Radicale, Xandikos, Cyrus) = (await starts.Item1, await starts.Item2, await starts.Item3);
+    }
+
+    /// <summary>Somebody who has nothing anywhere yet.</summary>
+    public async Task<string> NewPersonAsync()
+    {
+        Assert.SkipUnless(AreInstalled, "Radicale, Xandikos or Cyrus is not installed: run ./test once, which installs them.");
+        var person = s_people[Interlocked.Increment(ref _taken) - 1];
+        // An account's address books and calendars come to be with its first sign-in for mail.
+        using var mail = await PlainImap.SignInAsync(Cyrus.Port, person, Password);
+        return person;
+    }
+
+    public Uri AddressOf(DavMake make) =>
+        make switch
+        {
+            DavMake.Radicale => Radicale.Address,
+            DavMake.Xandikos => Xandikos.Address,
+            DavMake.Cyrus => new Uri($"http://127.0.0.1:{Cyrus.DavPort}/"),
+            _ => throw new ArgumentOutOfRangeException(nameof(make)),
+        };
+
+    public Task<DavCollectionAccount> OpenAsync(DavMake make, Kind kind, string person)
+    {
+        var place = new CollectionConnection(AddressOf(make));
+        var service = new Core.Planning.Service("northquay", null, new SignIn.Password(null), new Trust.System(), Limits.Default)
+        {
+            Contacts = place,
+            Calendars = place,
+        };
+        return DavCollectionAccount.OpenAsync(
+            service,
+            kind,
+            new Credentials(person, person, Password),
+            null,
+            null,
+            null,
+            null,
+            [new MemoryStream()],
+            TestContext.Current.CancellationToken
+        );
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        if (!AreInstalled)
+            return;
+        await Radicale.DisposeAsync();
+        await Xandikos.DisposeAsync();
+        await Cyrus.DisposeAsync();
+    }
+}
+
+/// <summary>Which server it is.</summary>
+public enum DavMake
+{
+    Radicale,
+    Xandikos,
+    Cyrus,
+}
