@@ -92,6 +92,8 @@ public static class CaravanHost
             .AddSingleton<SecretPlaces>()
             .AddSingleton<AccountAccess>()
             .AddSingleton<Allowances>()
+            .AddSingleton<CollectionHomes>()
+            .AddSingleton<CollectionAccounts>()
             .AddSingleton<IMailAccounts, MailAccounts>();
         services.AddSingleton(s => new AccessTokens(
             s.GetRequiredService<SecretPlaces>().Read,
@@ -105,13 +107,14 @@ public static class CaravanHost
             .AddSingleton<CurrentPlan>()
             .AddSingleton<WorkSignal>()
             .AddSingleton<LiveHub>();
-        services
-            .AddSingleton<MoveContexts>()
-            .AddSingleton<MailOrders>()
-            .AddSingleton<SurveyRunner>()
-            .AddSingleton<ILegRunner, MailLegRunner>();
+        services.AddSingleton<MoveContexts>().AddSingleton<MailOrders>().AddSingleton<SurveyRunner>();
+        // The first of a kind runs it.
         foreach (var leg in options.Legs)
             services.AddSingleton(leg);
+        services
+            .AddSingleton<ILegRunner, ContactsLegRunner>()
+            .AddSingleton<ILegRunner, CalendarsLegRunner>()
+            .AddSingleton<ILegRunner, MailLegRunner>();
         services.AddSingleton<PassRunner>().AddSingleton<PassReport>().AddSingleton<MoveWorker>();
         services.AddHostedService<MoveWorkers>();
         // In-flight batches end or are abandoned cleanly well within this; then the next start goes on from the ledger.

@@ -21,6 +21,10 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<LeftBehindRow> LeftBehind => Set<LeftBehindRow>();
     public DbSet<DifferenceRow> Differences => Set<DifferenceRow>();
     public DbSet<ComparisonRow> Comparisons => Set<ComparisonRow>();
+    public DbSet<CollectionPageRow> CollectionPages => Set<CollectionPageRow>();
+    public DbSet<CollectionItemRow> CollectionItems => Set<CollectionItemRow>();
+    public DbSet<ItemFormsRow> ItemForms => Set<ItemFormsRow>();
+    public DbSet<CollectionHomeRow> CollectionHomes => Set<CollectionHomeRow>();
     public DbSet<SurveyRow> Surveys => Set<SurveyRow>();
     public DbSet<DecisionRow> Decisions => Set<DecisionRow>();
     public DbSet<ItemNameRow> ItemNames => Set<ItemNameRow>();

@@ -252,6 +252,9 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
 
     public ILedger LedgerOf(Claim claim, Kind kind) => new Ledger(database, _flagSets, time, claim, kind);
 
+    /// <summary>The same ledger, for what it keeps of address books and calendars.</summary>
+    public ICollectionLedger CollectionsOf(Claim claim, Kind kind) => new Ledger(database, _flagSets, time, claim, kind);
+
     private static Task<int> NoteAsync(CaravanDb db, Claim claim, Tally tally, CancellationToken cancel) =>
         db.Database.ExecuteSqlAsync(
             $"""

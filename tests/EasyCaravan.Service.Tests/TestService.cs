@@ -87,6 +87,23 @@ public sealed class TestService : IAsyncDisposable
     public async Task<List<MoveView>> MovesAsync(string batch) =>
         [.. (await GetAsync<Page<MoveView>>($"batches/{batch}/moves?limit=1000")).Items];
 
+    /// <summary>Until every move of the batch is in step; at a fault it says what the journal says.</summary>
+    public async Task UntilInStepAsync(string batch, int seconds = 90)
+    {
+        try
+        {
+            await UntilAsync(
+                async () => (await MovesAsync(batch)).TrueForAll(m => m is { Stage: MoveStage.InStep, Condition: MoveCondition.Idle }),
+                seconds
+            );
+        }
+        catch (TimeoutException e)
+        {
+            var journal = await GetAsync<Page<JournalEntry>>("journal?limit=20");
+            throw new TimeoutException(string.Join('\n', journal.Items.Select(j => $"{j.Account}: {j.Text}")), e);
+        }
+    }
+
     public static async Task UntilAsync(Func<Task<bool>> condition, int seconds = 60)
     {
         using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(seconds));

@@ -83,7 +83,9 @@ public abstract class CollectionAccountContract
         var read = await ReadAsync(account, book, [.. names.Append("gone" + Suffix).Select(book.Href.Item)]);
         Assert.Equal(Sorted([.. names.Select(book.Href.Item)]), Sorted([.. read.Select(i => i.Href)]));
         Assert.All(read, item => Assert.Equal(tags[item.Href], item.Tag));
-        Assert.All(read, item => Assert.Contains(item.Href.Name, Text(item).Replace("\r\n ", "", StringComparison.Ordinal), StringComparison.Ordinal));
+        Assert.All(read, item =>
+            Assert.Contains(item.Href.Name, Text(item).Replace("\r\n ", "", StringComparison.Ordinal), StringComparison.Ordinal)
+        );
     }
 
     [Fact]
@@ -101,7 +103,11 @@ public abstract class CollectionAccountContract
 
     protected static string Text(StoredItem item) => Encoding.UTF8.GetString(item.Octets.Span);
 
-    protected static async Task<List<StoredItem>> ReadAsync(ICollectionAccount account, CollectionState book, IReadOnlyCollection<Href> items)
+    protected static async Task<List<StoredItem>> ReadAsync(
+        ICollectionAccount account,
+        CollectionState book,
+        IReadOnlyCollection<Href> items
+    )
     {
         var read = new List<StoredItem>();
         var unreadable = new Dictionary<Href, Fault>();

@@ -17,7 +17,8 @@ public sealed class Tally(Kind kind = Kind.Mail)
         _moved,
         _removed,
         _differences;
-    private long _looked;
+    private long _looked,
+        _updated;
     private volatile string? _folder;
 
     /// <summary>Messages that the pass will have to settle, as far as known.</summary>
@@ -37,6 +38,9 @@ public sealed class Tally(Kind kind = Kind.Mail)
     /// <summary>Messages whose flags were brought up to date.</summary>
     public long FlagsChanged => Interlocked.Read(ref _flags);
 
+    /// <summary>Contacts and events that were edited on the from side and brought up to date on the to side.</summary>
+    public long Updated => Interlocked.Read(ref _updated);
+
     /// <summary>Messages that moved on the from side and were moved on the to side.</summary>
     public long Moved => Interlocked.Read(ref _moved);
 
@@ -53,7 +57,7 @@ public sealed class Tally(Kind kind = Kind.Mail)
     public long Looked => Interlocked.Read(ref _looked);
 
     /// <summary>Something got on: messages that were only left behind do not count.</summary>
-    public bool Progressed => Settled > LeftBehind;
+    public bool Progressed => Settled > LeftBehind || Updated > 0;
 
     public long Settled => Carried + Paired + Excluded + LeftBehind;
 
@@ -73,6 +77,8 @@ public sealed class Tally(Kind kind = Kind.Mail)
         Interlocked.Add(ref _carried, messages);
         Interlocked.Add(ref _octets, size.Count);
     }
+
+    public void Update(long items) => Interlocked.Add(ref _updated, items);
 
     public void Pair(long messages) => Interlocked.Add(ref _paired, messages);
 

@@ -64,6 +64,19 @@ public readonly struct ContentLine
         return Encoding.UTF8.GetString(octets.GetBuffer().AsSpan(0, (int)octets.Length));
     }
 
+    /// <summary>The value without its folds; null where it has more octets than that.</summary>
+    internal byte[]? TryRead(int most)
+    {
+        var octets = new MemoryStream();
+        foreach (var piece in Pieces)
+        {
+            octets.Write(piece);
+            if (octets.Length > most)
+                return null;
+        }
+        return octets.ToArray();
+    }
+
     /// <summary>Adds the value, unfolded, to a hash.</summary>
     internal void HashValueInto(XxHash128 hash)
     {

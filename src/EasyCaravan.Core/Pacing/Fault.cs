@@ -217,7 +217,8 @@ public static class FaultRules
             Cause.ArrivedDamaged => "Compare both forms: mend it on the new side by hand, or accept what is lost",
             Cause.EditedOnBothSides => "Compare both versions, and choose the old one, the new one or both",
             Cause.UidTaken => "Look at both: keep the one that is there and accept this, or delete one and retry",
-            Cause.WouldInvite => "Have the service switch scheduling off for the calendar, or allow schedule-agent in the route; then retry",
+            Cause.WouldInvite =>
+                "Have the service switch scheduling off for the calendar, or allow schedule-agent in the route; then retry",
             Cause.CollectionRefused => "Give it another place in the route's collections, or make it on the new side by hand; then retry",
             Cause.ProtocolBroken =>
                 "It is tried again a few times; if it stays so, have the service's operator look at its answers, then retry",

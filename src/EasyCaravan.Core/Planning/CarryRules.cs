@@ -21,6 +21,10 @@ public sealed record CarryRules(ImmutableArray<FolderRule> Folders, MailRules Ma
 
     public OldSide OldSide { get; init; } = OldSide.Leave;
 
+    public CollectionRules Contacts { get; init; } = CollectionRules.Default;
+
+    public CollectionRules Calendars { get; init; } = CollectionRules.Default;
+
     /// <summary>What a roster writes for "not below a folder", or "the person's own folders", where the route says otherwise.</summary>
     public const string AccountRoot = "/";
 
@@ -36,6 +40,8 @@ public sealed record CarryRules(ImmutableArray<FolderRule> Folders, MailRules Ma
             Labels = route.Labels,
             Deletions = route.Deletions,
             OldSide = route.OldSide,
+            Contacts = route.Contacts,
+            Calendars = route.Calendars,
         };
         return Decision.InForce(decisions).Aggregate(rules, (sum, decision) => decision.Apply(sum));
     }

@@ -9,6 +9,10 @@ public sealed record Route(string Name, string From, string To, ImmutableArray<F
     /// <summary>The kinds that it carries, each once, in the order in which the legs of a pass run.</summary>
     public ImmutableArray<Kind> Carry { get; init; } = [Kind.Mail];
 
+    public CollectionRules Contacts { get; init; } = CollectionRules.Default;
+
+    public CollectionRules Calendars { get; init; } = CollectionRules.Default;
+
     /// <summary>
     /// A folder of the to side below which everything lands; may hold <c>{name}</c> and <c>{account}</c>. Null: the account's root.
     /// </summary>

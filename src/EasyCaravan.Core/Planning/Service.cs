@@ -36,7 +36,11 @@ public sealed record Service(string Name, MailConnection? Mail, SignIn SignIn, T
 public sealed record MailConnection(MailProtocol Speaks, string Host, int Port, Security Security);
 
 /// <summary>Where the address books (CardDAV, RFC 6352) or calendars (CalDAV, RFC 4791) of a service are.</summary>
-public sealed record CollectionConnection(Uri Url);
+public sealed record CollectionConnection(Uri Url)
+{
+    /// <summary>Anyone on the way can read the password and everything else.</summary>
+    public bool IsUnprotected => Url.Scheme != Uri.UriSchemeHttps;
+}
 
 /// <summary>How the mail rules of a service are spoken to: ManageSieve (RFC 5804).</summary>
 public sealed record RulesConnection(string Host, int Port, Security Security);

@@ -40,7 +40,10 @@ internal static partial class DavCauses
     public static async Task<string> WordsOfAsync(DavAnswer answer, CancellationToken cancel)
     {
         var body = Invisible().Replace(await answer.ReadReasonAsync(cancel), " ");
-        var words = string.Join(' ', WebUtility.HtmlDecode(Markup().Replace(body, " ")).Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
+        var words = string.Join(
+            ' ',
+            WebUtility.HtmlDecode(Markup().Replace(body, " ")).Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries)
+        );
         return (words.Length > LongestWords ? words[..LongestWords] : words).TrimEnd('.');
     }
 

@@ -114,7 +114,8 @@ public sealed class DavCollectionAccount : ICollectionAccount
     public async Task<bool> TrySwitchSchedulingAsync(Href calendar, bool on, CancellationToken cancel)
     {
         var wanted = on ? "T" : "F";
-        using (await _connection.SendAsync(MakeCollectionVerb.Set(calendar, [new XElement(DavNames.SchedulingEnabled, wanted)]), cancel)) { }
+        using (await _connection.SendAsync(MakeCollectionVerb.Set(calendar, [new XElement(DavNames.SchedulingEnabled, wanted)]), cancel))
+        { }
         // What it says it did is believed after looking.
         using var answer = await _connection.SendAsync(PropFindVerb.Of(calendar, 0, DavNames.SchedulingEnabled), cancel);
         try

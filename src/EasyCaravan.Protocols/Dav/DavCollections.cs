@@ -1,5 +1,6 @@
 using System.Net;
 using System.Xml.Linq;
+using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Dav.Verbs;
@@ -79,6 +80,9 @@ internal sealed class DavCollections(DavConnection connection, Kind kind)
     public async Task<CollectionState> MakeAsync(DavHome home, string name, CollectionProperties properties, CancellationToken cancel)
     {
         var path = new Href($"{home.Homes[0].Item(name)}/");
+        // Something of another kind may have the name: where both kinds have one home, they share their names.
+        if (await IsThereAsync(path, cancel))
+            path = new Href($"{home.Homes[0].Item(Guid.NewGuid().ToString("N"))}/");
         await MakeAsync(path, properties, cancel);
         var made = await FindAsync(home, path, cancel);
         var missing = CollectionXml
@@ -98,7 +102,7 @@ internal sealed class DavCollections(DavConnection connection, Kind kind)
             if (extended.IsSuccess && !await IsRefusedWithinAsync(extended, cancel))
                 return;
             if (kind is Kind.Contacts && extended.Code is not (207 or 403 or 409 or 424))
-                throw await DavCauses.OfRequestAsync(connection, extended, cancel);
+                throw await RefusedAsync(extended, properties, cancel);
         }
         // Without properties: a server may refuse the whole because of one.
         var bare = properties with { Description = null, Colour = null, Order = null, TimeZone = null, IsTransparent = null };
@@ -107,7 +111,39 @@ internal sealed class DavCollections(DavConnection connection, Kind kind)
             cancel
         );
         if (!plain.IsSuccess)
-            throw await DavCauses.OfRequestAsync(connection, plain, cancel);
+            throw await RefusedAsync(plain, properties, cancel);
+    }
+
+    /// <summary>What is about this collection alone keeps no other waiting.</summary>
+    private async Task<FaultException> RefusedAsync(DavAnswer answer, CollectionProperties properties, CancellationToken cancel)
+    {
+        var fault = (await DavCauses.OfRequestAsync(connection, answer, cancel)).Fault;
+        return new FaultException(
+            fault.Cause is Cause.NotPermitted or Cause.FolderRefused or Cause.ProtocolBroken
+                ? fault with
+                {
+                    Cause = Cause.CollectionRefused,
+                    What = $"'{properties.Name}' cannot be made: {fault.What}",
+                }
+                : fault,
+            Verdict.Keep
+        );
+    }
+
+    private async Task<bool> IsThereAsync(Href path, CancellationToken cancel)
+    {
+        using var answer = await connection.SendAsync(PropFindVerb.Of(path, 0, DavNames.ResourceType), cancel);
+        try
+        {
+            if (answer.Status is HttpStatusCode.MultiStatus)
+                await foreach (var response in answer.ReadMultiStatus().ReadAsync(cancel))
+                    return response.Status is null or (>= 200 and < 300);
+        }
+        catch (FormatException e)
+        {
+            throw connection.Garbage(e);
+        }
+        return false;
     }
 
     /// <summary>A 207 where a 201 was due says that it was not made (RFC 5689 §3).</summary>
@@ -129,9 +165,6 @@ internal sealed class DavCollections(DavConnection connection, Kind kind)
         {
             throw connection.Garbage(e);
         }
-        throw connection.Failed(
-            Core.Pacing.Cause.CollectionRefused,
-            $"{connection.Service} says that it made {path}, and it is not there"
-        );
+        throw connection.Failed(Core.Pacing.Cause.CollectionRefused, $"{connection.Service} says that it made {path}, and it is not there");
     }
 }

@@ -219,12 +219,21 @@ internal sealed class DavConnection : IDisposable
         return e switch
         {
             OperationCanceledException => Failed(Cause.TimedOut, $"{Start.Host} did not answer within {s_patience.TotalSeconds:0} s", e),
-            HttpRequestException { HttpRequestError: HttpRequestError.NameResolutionError } =>
-                OfServer(Cause.HostUnknown, $"the host {Start.Host} cannot be found", e),
-            HttpRequestException { HttpRequestError: HttpRequestError.ConnectionError } =>
-                OfServer(Cause.Unreachable, $"{Start.Host} port {Start.Port} cannot be reached", e),
-            HttpRequestException { HttpRequestError: HttpRequestError.SecureConnectionError } =>
-                OfServer(Cause.TlsNotOffered, $"{Start.Host} port {Start.Port} does not speak TLS", e),
+            HttpRequestException { HttpRequestError: HttpRequestError.NameResolutionError } => OfServer(
+                Cause.HostUnknown,
+                $"the host {Start.Host} cannot be found",
+                e
+            ),
+            HttpRequestException { HttpRequestError: HttpRequestError.ConnectionError } => OfServer(
+                Cause.Unreachable,
+                $"{Start.Host} port {Start.Port} cannot be reached",
+                e
+            ),
+            HttpRequestException { HttpRequestError: HttpRequestError.SecureConnectionError } => OfServer(
+                Cause.TlsNotOffered,
+                $"{Start.Host} port {Start.Port} does not speak TLS",
+                e
+            ),
             HttpRequestException { HttpRequestError: HttpRequestError.InvalidResponse or HttpRequestError.ConfigurationLimitExceeded } =>
                 Failed(Cause.ProtocolBroken, $"{Start.Host} does not answer as HTTP asks for", e),
             _ => Failed(Cause.ConnectionLost, "the connection was lost", e),

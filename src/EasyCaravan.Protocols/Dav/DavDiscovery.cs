@@ -27,7 +27,10 @@ internal sealed class DavDiscovery(DavConnection connection, Kind kind, Action<C
         step?.Invoke(new ConnectStep("discovery", $"{connection.Origin.Host} answers at {start}"));
         // Whoever acts for others is told their own principal, which is not the account's.
         var homes = HrefsIn(found, HomeSet);
-        var principal = homes.Count > 0 ? start : onBehalf ? null : HrefsIn(found, DavNames.Principal).Cast<Href?>().FirstOrDefault();
+        var principal =
+            homes.Count > 0 ? start
+            : onBehalf ? null
+            : HrefsIn(found, DavNames.Principal).Cast<Href?>().FirstOrDefault();
         if (homes.Count == 0 && principal is { } other)
         {
             (found, var more) = await AskAsync(other, cancel);
@@ -70,7 +73,10 @@ internal sealed class DavDiscovery(DavConnection connection, Kind kind, Action<C
                 );
             // From HTTP to HTTPS of the same host is for the plan to say: the sign-in would have been sent unprotected already.
             if (target.Scheme != connection.Origin.Scheme)
-                throw connection.Failed(Cause.HostUnknown, $"{connection.Origin.Host} wants to be asked at {target.GetLeftPart(UriPartial.Path)}");
+                throw connection.Failed(
+                    Cause.HostUnknown,
+                    $"{connection.Origin.Host} wants to be asked at {target.GetLeftPart(UriPartial.Path)}"
+                );
             path = new Href(target.AbsolutePath);
         }
         throw connection.Failed(Cause.ProtocolBroken, $"{connection.Origin.Host} sends us on and on");

@@ -52,6 +52,8 @@ internal sealed class PassReport(Database database)
             did.Add($"{tally.LeftBehind} left behind");
         if (tally.Moved > 0)
             did.Add($"{tally.Moved} moved");
+        if (tally.Updated > 0)
+            did.Add($"{tally.Updated} updated");
         if (tally.Removed > 0)
             did.Add($"{tally.Removed} deleted");
         if (tally.FlagsChanged > 0)

@@ -16,6 +16,105 @@ namespace EasyCaravan.Store.Migrations
 #pragma warning disable 612, 618
             modelBuilder.HasAnnotation("ProductVersion", "10.0.15");
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CollectionHomeRow", b =>
+                {
+                    b.Property<string>("Service")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Account")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Kind")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Found")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Url")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Service", "Account", "Kind");
+
+                    b.ToTable("collection_homes", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CollectionItemRow", b =>
+                {
+                    b.Property<long>("FolderId")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("folder_id");
+
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("number");
+
+                    b.Property<string>("From")
+                        .IsRequired()
+                        .HasColumnType("TEXT")
+                        .HasColumnName("from_path");
+
+                    b.Property<long?>("FromDigest")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("from_digest");
+
+                    b.Property<long?>("FromTag")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("from_tag");
+
+                    b.Property<string>("To")
+                        .HasColumnType("TEXT")
+                        .HasColumnName("to_path");
+
+                    b.Property<long?>("ToDigest")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("to_digest");
+
+                    b.Property<string>("ToTag")
+                        .HasColumnType("TEXT")
+                        .HasColumnName("to_tag");
+
+                    b.HasKey("FolderId", "Number");
+
+                    b.ToTable("collection_items", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CollectionPageRow", b =>
+                {
+                    b.Property<long>("FolderId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("From")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("FromTag")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("FromToken")
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("HasStrangers")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("SchedulingIsOff")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("To")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("ToTag")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("ToToken")
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("FolderId");
+
+                    b.ToTable("collection_pages", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.ComparisonRow", b =>
                 {
                     b.Property<long>("MoveId")
@@ -208,6 +307,26 @@ namespace EasyCaravan.Store.Migrations
                         .IsUnique();
 
                     b.ToTable("flag_sets", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ItemFormsRow", b =>
+                {
+                    b.Property<long>("FolderId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("After")
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("Before")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("FolderId", "Number");
+
+                    b.ToTable("item_forms", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.ItemKeyRow", b =>
@@ -905,6 +1024,24 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("unclaimed_messages", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CollectionItemRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.LedgerFolderRow", null)
+                        .WithMany()
+                        .HasForeignKey("FolderId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CollectionPageRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.LedgerFolderRow", null)
+                        .WithOne()
+                        .HasForeignKey("EasyCaravan.Store.Rows.CollectionPageRow", "FolderId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.ComparisonRow", b =>
                 {
                     b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
@@ -915,6 +1052,15 @@ namespace EasyCaravan.Store.Migrations
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.DifferenceRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.LedgerFolderRow", null)
+                        .WithMany()
+                        .HasForeignKey("FolderId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ItemFormsRow", b =>
                 {
                     b.HasOne("EasyCaravan.Store.Rows.LedgerFolderRow", null)
                         .WithMany()

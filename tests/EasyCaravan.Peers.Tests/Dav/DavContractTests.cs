@@ -9,8 +9,7 @@ public abstract class DavContractTests(DavServers servers, DavMake make, Kind ki
 {
     protected override Kind Kind => kind;
 
-    protected override async Task<ICollectionAccount> OpenAsync() =>
-        await servers.OpenAsync(make, kind, await servers.NewPersonAsync());
+    protected override async Task<ICollectionAccount> OpenAsync() => await servers.OpenAsync(make, kind, await servers.NewPersonAsync());
 }
 
 public sealed class RadicaleContactsTests(DavServers servers) : DavContractTests(servers, DavMake.Radicale, Kind.Contacts);

@@ -51,6 +51,38 @@ public sealed class DavServers : IAsyncLifetime
             _ => throw new ArgumentOutOfRangeException(nameof(make)),
         };
 
+    /// <summary>Where a make keeps a person's collections.</summary>
+    public static string HomeOf(DavMake make, string person, bool contacts) =>
+        (make, contacts) switch
+        {
+            (DavMake.Radicale, _) => $"/{person}/",
+            (DavMake.Xandikos, true) => $"/{person}/contacts/",
+            (DavMake.Xandikos, false) => $"/{person}/calendars/",
+            (_, true) => $"/dav/addressbooks/user/{person}/",
+            (_, false) => $"/dav/calendars/user/{person}/",
+        };
+
+    public PlainDav Witness(DavMake make, string person) => new(AddressOf(make), person, Password);
+
+    public static string Roster(IEnumerable<string> people) =>
+        "name,from_account,to_account,from_secret,to_secret\n"
+        + string.Concat(people.Select(p => $"{p.Split('@')[0]},{p},{p},{Password},{Password}\n"));
+
+    public string PlanBetween(DavMake from, DavMake to, string rules = "") =>
+        $$"""
+            services:
+              lanternpost:
+                contacts: {speaks: carddav, url: "{{AddressOf(from)}}", security: none}
+                calendars: {speaks: caldav, url: "{{AddressOf(from)}}", security: none}
+              northquay:
+                contacts: {speaks: carddav, url: "{{AddressOf(to)}}", security: none}
+                calendars: {speaks: caldav, url: "{{AddressOf(to)}}", security: none}
+            routes:
+              crossing: {from: lanternpost, to: northquay{{rules}}}
+            batches:
+              crew: {route: crossing, roster: crew.csv}
+            """;
+
     public Task<DavCollectionAccount> OpenAsync(DavMake make, Kind kind, string person)
     {
         var place = new CollectionConnection(AddressOf(make));

@@ -15,19 +15,19 @@ public sealed class RadicaleServer : IAsyncDisposable
         File.WriteAllText(
             Path.Combine(_folder, "conf"),
             $"""
-                [server]
-                hosts = 127.0.0.1:{Port}
-                [auth]
-                type = htpasswd
-                htpasswd_filename = {_folder}/users
-                htpasswd_encryption = plain
-                delay = 0
-                [storage]
-                filesystem_folder = {_folder}/data
-                [logging]
-                level = warning
+            [server]
+            hosts = 127.0.0.1:{Port}
+            [auth]
+            type = htpasswd
+            htpasswd_filename = {_folder}/users
+            htpasswd_encryption = plain
+            delay = 0
+            [storage]
+            filesystem_folder = {_folder}/data
+            [logging]
+            level = warning
 
-                """
+            """
         );
         // Without it every write waits for the disk, which is not what is tried here.
         _process = PeerProcess.Start("eatmydata", ["radicale", "--config", Path.Combine(_folder, "conf")]);

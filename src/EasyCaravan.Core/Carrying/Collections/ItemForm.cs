@@ -36,6 +36,12 @@ public sealed record ItemForm(UInt128 OctetDigest, IReadOnlyList<ItemStatement> 
     /// <summary>Components in which people look for single properties; any other is one statement.</summary>
     private static readonly HashSet<string> s_opened = ["", "VCARD", "VCALENDAR", "VEVENT", "VTODO", "VJOURNAL"];
 
+    /// <summary>Short enough to be kept for every item.</summary>
+    public ulong Digest => (ulong)OctetDigest;
+
+    /// <summary>The same without looking at what the object says.</summary>
+    public static ulong DigestOf(ReadOnlyMemory<byte> octets) => (ulong)XxHash128.HashToUInt128(octets.Span);
+
     public static ItemForm Of(ReadOnlyMemory<byte> octets)
     {
         var statements = new List<ItemStatement>();
@@ -64,13 +70,15 @@ public sealed record ItemForm(UInt128 OctetDigest, IReadOnlyList<ItemStatement> 
         // An empty property says nothing; some servers leave it out.
         if (s_ofTheWriter.Contains(line.Name) || line.IsEmpty)
             yield break;
-        if (s_lists.Contains(line.Name) && line.Text(LongestList + 1) is { Length: <= LongestList } list)
+        if (s_lists.Contains(line.Name) && line.TryRead(LongestList) is { } list)
         {
-            foreach (var value in SplitList(list))
+            foreach (var range in SplitList(list))
             {
+                var value = list.AsSpan(range);
                 var hash = HeadOf(line);
-                hash.Append(System.Text.Encoding.UTF8.GetBytes(value));
-                yield return new ItemStatement(place, line.Name, hash.GetCurrentHashAsUInt128(), value);
+                hash.Append(value);
+                var preview = System.Text.Encoding.UTF8.GetString(value[..Math.Min(value.Length, PreviewLength)]);
+                yield return new ItemStatement(place, line.Name, hash.GetCurrentHashAsUInt128(), preview);
             }
             yield break;
         }
@@ -78,20 +86,21 @@ public sealed record ItemForm(UInt128 OctetDigest, IReadOnlyList<ItemStatement> 
     }
 
     /// <summary>A comma that a backslash escapes is part of the value.</summary>
-    private static IEnumerable<string> SplitList(string list)
+    private static List<Range> SplitList(byte[] list)
     {
-        var from = 0;
+        var (parts, from) = (new List<Range>(), 0);
         for (var i = 0; i < list.Length; i++)
         {
             if (list[i] == '\\')
                 i++;
             else if (list[i] == ',')
             {
-                yield return list[from..i];
+                parts.Add(from..i);
                 from = i + 1;
             }
         }
-        yield return list[from..];
+        parts.Add(from..list.Length);
+        return parts;
     }
 
     private static UInt128 DigestOf(ContentLine line)

@@ -25,6 +25,8 @@ internal static class RouteSection
         return new Route(name, node.Text("from")!, node.Text("to")!, rules, ReadMail(node, errors), doubles)
         {
             Carry = ReadCarry(node, from, to, carries, errors),
+            Contacts = CollectionRulesSection.Read(node, "contacts", errors),
+            Calendars = CollectionRulesSection.Read(node, "calendars", errors),
             Under = under,
             Root = node.Text("root"),
             SharedToAccounts = node.Text("shared-to-accounts") == "true",

@@ -50,10 +50,18 @@ internal static class ServiceSection
         if (service.Section(kind) is not { } node)
             return null;
         var text = node.Text("url")!;
-        if (Uri.TryCreate(text, UriKind.Absolute, out var url))
-            return new CollectionConnection(url);
-        errors.Report(node["url"], $"'{text}' is not a URL", "a URL such as https://dav.lanternpost.example/");
-        return null;
+        if (!Uri.TryCreate(text, UriKind.Absolute, out var url) || url.Scheme is not ("http" or "https"))
+        {
+            errors.Report(node["url"], $"'{text}' is not a URL", "a URL such as https://dav.lanternpost.example/");
+            return null;
+        }
+        if (url.Scheme == "http" && node.Text("security") != "none")
+            errors.Report(
+                node["url"],
+                $"over '{text}' passwords go unprotected",
+                "a URL that begins with https://, or security: none beside it, if that is what you want"
+            );
+        return new CollectionConnection(url);
     }
 
     private static RulesConnection? ReadRules(YamlMappingNode service)

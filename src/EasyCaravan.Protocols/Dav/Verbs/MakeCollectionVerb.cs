@@ -35,10 +35,7 @@ internal static class MakeCollectionVerb
             path,
             new XElement(
                 DavNames.CalDav + "mkcalendar",
-                new XElement(
-                    DavNames.Dav + "set",
-                    new XElement(DavNames.Prop, CollectionXml.Write(Kind.Calendars, properties))
-                )
+                new XElement(DavNames.Dav + "set", new XElement(DavNames.Prop, CollectionXml.Write(Kind.Calendars, properties)))
             )
         );
 
@@ -47,9 +44,6 @@ internal static class MakeCollectionVerb
         DavRequest.Xml(
             "PROPPATCH",
             path,
-            new XElement(
-                DavNames.Dav + "propertyupdate",
-                new XElement(DavNames.Dav + "set", new XElement(DavNames.Prop, properties))
-            )
+            new XElement(DavNames.Dav + "propertyupdate", new XElement(DavNames.Dav + "set", new XElement(DavNames.Prop, properties)))
         );
 }

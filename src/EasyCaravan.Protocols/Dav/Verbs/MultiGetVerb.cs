@@ -11,15 +11,21 @@ internal static class MultiGetVerb
     /// <param name="version">Of vCard, in which they are wanted; null: as the server likes to give them.</param>
     public static DavRequest Of(Kind kind, Href collection, IEnumerable<Href> items, string? version)
     {
-        var (name, data) = kind is Kind.Contacts
-            ? (DavNames.CardDav + "addressbook-multiget", DavNames.AddressData)
-            : (DavNames.CalDav + "calendar-multiget", DavNames.CalendarData);
+        var (name, data) =
+            kind is Kind.Contacts
+                ? (DavNames.CardDav + "addressbook-multiget", DavNames.AddressData)
+                : (DavNames.CalDav + "calendar-multiget", DavNames.CalendarData);
         return DavRequest.Xml(
             "REPORT",
             collection,
             new XElement(
                 name,
-                new XElement(DavNames.Prop, new XElement(DavNames.ETag), new XElement(DavNames.ContentLength), ObjectVersion.Of(data, version)),
+                new XElement(
+                    DavNames.Prop,
+                    new XElement(DavNames.ETag),
+                    new XElement(DavNames.ContentLength),
+                    ObjectVersion.Of(data, version)
+                ),
                 items.Select(i => new XElement(DavNames.Href, i.ToString()))
             )
         ) with

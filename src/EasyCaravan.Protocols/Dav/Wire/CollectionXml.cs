@@ -36,10 +36,7 @@ internal static class CollectionXml
         if (properties.Name is { } name)
             yield return new XElement(DavNames.DisplayName, name);
         if (properties.Description is { } description)
-            yield return new XElement(
-                kind is Kind.Contacts ? DavNames.AddressBookDescription : DavNames.CalendarDescription,
-                description
-            );
+            yield return new XElement(kind is Kind.Contacts ? DavNames.AddressBookDescription : DavNames.CalendarDescription, description);
         if (kind is Kind.Contacts)
             yield break;
         if (properties.Colour is { } colour)
@@ -54,10 +51,7 @@ internal static class CollectionXml
                 properties.Components.Select(c => new XElement(DavNames.CalDav + "comp", new XAttribute("name", c)))
             );
         if (properties.IsTransparent is { } transparent)
-            yield return new XElement(
-                DavNames.Transparency,
-                new XElement(DavNames.CalDav + (transparent ? "transparent" : "opaque"))
-            );
+            yield return new XElement(DavNames.Transparency, new XElement(DavNames.CalDav + (transparent ? "transparent" : "opaque")));
     }
 
     public static CollectionProperties Read(Kind kind, DavResponse response)

@@ -1,0 +1,19 @@
+using EasyCaravan.Core.Carrying.Mail;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using NodaTime;
+
+namespace EasyCaravan.Core.Carrying.Collections;
+
+/// <summary>All that the contacts or the calendars leg of a pass needs to know of its move.</summary>
+/// <param name="Lanes">Items that are written at the same time.</param>
+public sealed record CollectionLegOrder(Kind Kind, Side From, Side To, CollectionRules Rules, Deletions Deletions, int Lanes)
+{
+    /// <summary>Events that are over are known by it.</summary>
+    public required LocalDate Today { get; init; }
+
+    public RateLimiters RateLimiters { get; init; } = RateLimiters.Free;
+
+    /// <summary>One collection, for people.</summary>
+    internal string Word => Kind is Kind.Contacts ? "address book" : "calendar";
+}

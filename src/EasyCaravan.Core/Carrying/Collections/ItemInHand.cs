@@ -1,0 +1,50 @@
+using EasyCaravan.Core.Formats;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+
+namespace EasyCaravan.Core.Carrying.Collections;
+
+/// <summary>An item between having been read and having been settled.</summary>
+/// <param name="item">What the ledger knew of it.</param>
+/// <param name="read">As the from side gives it.</param>
+internal sealed class ItemInHand(CollectionItem item, StoredItem read)
+{
+    public ReadOnlyMemory<byte> Octets => read.Octets;
+
+    public ByteCount Size { get; } = new(read.Octets.Length);
+
+    public ItemForm Form { get; } = ItemForm.Of(read.Octets);
+
+    public ItemComponent Component { get; } = ItemComponent.Parse(read.Octets);
+
+    /// <summary>For people; made when somebody asks, which is seldom.</summary>
+    public ItemLabel Label => field ??= ItemLabel.Of(Component);
+
+    /// <summary>What is known of it now.</summary>
+    public CollectionItem Item { get; set; } = item with { FromTag = read.Tag?.Digest };
+
+    /// <summary>It was settled before, and was edited since.</summary>
+    public bool IsEdit { get; init; }
+
+    /// <summary>The object on the to side that it replaces; null: it is new there.</summary>
+    public ETag? Replaces { get; set; }
+
+    /// <summary>What became of it; null: not known yet.</summary>
+    public Outcome? Outcome { get; set; }
+
+    /// <summary>Why it was left behind.</summary>
+    public Fault? Fault { get; set; }
+
+    /// <summary>As the to side has it, where that is not the same.</summary>
+    public ReadOnlyMemory<byte>? Other { get; set; }
+
+    public void Leave(Fault fault, ReadOnlyMemory<byte>? other = null) =>
+        (Outcome, Fault, Other) = (Ports.Outcome.LeftBehind, fault, other);
+
+    public void Land(Outcome outcome, StoredItem there, ulong digest)
+    {
+        Outcome = outcome;
+        Item = Item with { FromDigest = Form.Digest, To = there.Href, ToTag = there.Tag, ToDigest = digest };
+    }
+}

@@ -1,0 +1,25 @@
+using System.Collections.Immutable;
+using NodaTime;
+
+namespace EasyCaravan.Core.Planning;
+
+/// <summary>One line of a route's rules for address books or calendars. The first that matches decides.</summary>
+/// <param name="Number">1-based place in the route, which is how people see it.</param>
+/// <param name="Match">A name; <c>*</c> stands for any part of it.</param>
+/// <param name="To">The name that it has on the to side; null: it stays behind.</param>
+public sealed record CollectionRule(int Number, string Match, string? To)
+{
+    public bool Matches(string title) => FolderGlob.Match(FolderPath.Of(Match).ToString(), FolderPath.Of(title)) is not null;
+
+    public override string ToString() => $"rule {Number} ({Match})";
+}
+
+/// <summary>By which rules the address books or the calendars of a route are carried.</summary>
+/// <param name="CarriesShared">
+/// What others share with the person, what is subscribed and what cannot be written to is carried too, as the person's own.
+/// </param>
+/// <param name="Since">Events that ended before this day are left out, if they do not recur; null: none are.</param>
+public sealed record CollectionRules(ImmutableArray<CollectionRule> Collections, bool CarriesShared, Doubles Doubles, LocalDate? Since)
+{
+    public static CollectionRules Default { get; } = new([], CarriesShared: false, Doubles.Pair, Since: null);
+}
