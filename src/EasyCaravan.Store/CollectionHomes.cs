@@ -4,7 +4,9 @@ using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Store;
 
-/// <summary>Remembers where accounts have their address books and calendars: looking for it costs more than a pass without changes.</summary>
+/// <summary>
+/// Remembers where accounts have their address books and calendars: looking for it costs more than a pass without changes.
+/// </summary>
 public sealed class CollectionHomes(Database database)
 {
     /// <returns>As it was kept; null where it is not known for this URL.</returns>

@@ -52,7 +52,9 @@ public interface ICollectionAccount : IAsyncDisposable
 
     CollectionAccountTraits Traits { get; }
 
-    /// <summary>All collections that can hold items, with what they hold now. One request for each place where the account has them.</summary>
+    /// <summary>
+    /// All collections that can hold items, with what they hold now. One request for each place where the account has them.
+    /// </summary>
     Task<IReadOnlyList<CollectionState>> ListAsync(CancellationToken cancel);
 
     /// <param name="since">

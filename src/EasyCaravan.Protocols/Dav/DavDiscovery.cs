@@ -10,8 +10,8 @@ using EasyCaravan.Protocols.Dav.Wire;
 namespace EasyCaravan.Protocols.Dav;
 
 /// <summary>
-/// Finds where an account has its collections. The plan's URL may be a host alone, a well-known place, a principal, a home or one collection
-/// (RFC 6764 §6).
+/// Finds where an account has its collections. The plan's URL may be a host alone, a well-known place, a principal, a home or one
+/// collection (RFC 6764 §6).
 /// </summary>
 internal sealed class DavDiscovery(DavConnection connection, Kind kind, Action<ConnectStep>? step)
 {

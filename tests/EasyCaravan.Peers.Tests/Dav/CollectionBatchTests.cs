@@ -21,7 +21,7 @@ public sealed class CollectionBatchTests(DavServers servers) : IClassFixture<Dav
         for (var i = 0; i < People; i++)
             people.Add(await servers.NewPersonAsync());
         foreach (var person in people)
-            await FillAsync(from, person);
+            await servers.FillAsync(from, person);
         await using var service = await TestService.StartAsync();
         var applied = await service.ApplyAsync(servers.PlanBetween(from, to), ("crew.csv", DavServers.Roster(people)));
         Assert.Equal("", applied.Error);
@@ -30,23 +30,6 @@ public sealed class CollectionBatchTests(DavServers servers) : IClassFixture<Dav
         var left = await service.ListAllAsync<LeftBehindView>("batches/crew/left-behind");
         foreach (var person in people)
             await CompareAsync(from, to, person, [.. left.Where(l => l.Account == person)]);
-    }
-
-    private async Task FillAsync(DavMake make, string person)
-    {
-        using var dav = servers.Witness(make, person);
-        foreach (var contacts in new[] { true, false })
-        {
-            var home = DavServers.HomeOf(make, person, contacts);
-            foreach (var (word, title) in new[] { ("harbour", "Harbour & quay"), ("crew", "Crew") })
-            {
-                // Where both kinds have one home, a name can be given once.
-                var name = make is DavMake.Radicale && contacts ? $"{word}-people" : word;
-                await dav.MakeAsync($"{home}{name}/", title.Replace("&", "&amp;", StringComparison.Ordinal), contacts);
-                foreach (var (file, text) in contacts ? Items.Contacts(name) : Items.Events(name))
-                    Assert.InRange(await dav.PutAsync($"{home}{name}/{file}", text, contacts), 200, 299);
-            }
-        }
     }
 
     private async Task CompareAsync(DavMake from, DavMake to, string person, List<LeftBehindView> left)
@@ -66,10 +49,12 @@ public sealed class CollectionBatchTests(DavServers servers) : IClassFixture<Dav
                 Assert.InRange(found.Count, 0, 1);
                 var isSame = found.Count == 1 && found[0].Item.SaysAllOf(item);
                 var isReported = left.Exists(l => item.Lines.Any(s => s.EndsWith($":{l.Subject}", StringComparison.Ordinal)));
+                var told = string.Join(", ", left.Select(l => l.Subject));
+                var others = string.Join('\n', found.SelectMany(f => f.Item.Lines));
                 Assert.True(
                     isSame || isReported,
-                    $"{from} to {to}, {name}/{file} is not the same and not reported:\n{string.Join('\n', item.Lines)}\n--- there:\n"
-                        + $"{string.Join('\n', found.SelectMany(f => f.Item.Lines))}\n--- left: {string.Join(", ", left.Select(l => l.Subject))}"
+                    $"{from} to {to}, {file} is not the same and not reported:\n{string.Join('\n', item.Lines)}\n--- there:\n{others}\n"
+                        + $"--- reported: {told}"
                 );
                 if (isSame && isReported)
                     TestContext.Current.TestOutputHelper?.WriteLine(

@@ -64,19 +64,40 @@ public sealed class DavServers : IAsyncLifetime
 
     public PlainDav Witness(DavMake make, string person) => new(AddressOf(make), person, Password);
 
+    /// <summary>Two address books and two calendars, with contacts and events of all kinds.</summary>
+    public async Task FillAsync(DavMake make, string person)
+    {
+        using var dav = Witness(make, person);
+        foreach (var contacts in new[] { true, false })
+        {
+            var home = HomeOf(make, person, contacts);
+            foreach (var (word, title) in new[] { ("harbour", "Harbour & quay"), ("crew", "Crew") })
+            {
+                // Where both kinds have one home, a name can be given once.
+                var name = make is DavMake.Radicale && contacts ? $"{word}-people" : word;
+                await dav.MakeAsync($"{home}{name}/", title.Replace("&", "&amp;", StringComparison.Ordinal), contacts);
+                foreach (var (file, text) in contacts ? Items.Contacts(name) : Items.Events(name))
+                    Assert.InRange(await dav.PutAsync($"{home}{name}/{file}", text, contacts), 200, 299);
+            }
+        }
+    }
+
     public static string Roster(IEnumerable<string> people) =>
         "name,from_account,to_account,from_secret,to_secret\n"
         + string.Concat(people.Select(p => $"{p.Split('@')[0]},{p},{p},{Password},{Password}\n"));
 
-    public string PlanBetween(DavMake from, DavMake to, string rules = "") =>
+    public string PlanBetween(DavMake from, DavMake to) => PlanBetween(AddressOf(from), AddressOf(to));
+
+    /// <param name="rules">Of the route, after a comma.</param>
+    public static string PlanBetween(Uri from, Uri to, string rules = "") =>
         $$"""
             services:
               lanternpost:
-                contacts: {speaks: carddav, url: "{{AddressOf(from)}}", security: none}
-                calendars: {speaks: caldav, url: "{{AddressOf(from)}}", security: none}
+                contacts: {speaks: carddav, url: "{{from}}", security: none}
+                calendars: {speaks: caldav, url: "{{from}}", security: none}
               northquay:
-                contacts: {speaks: carddav, url: "{{AddressOf(to)}}", security: none}
-                calendars: {speaks: caldav, url: "{{AddressOf(to)}}", security: none}
+                contacts: {speaks: carddav, url: "{{to}}", security: none}
+                calendars: {speaks: caldav, url: "{{to}}", security: none}
             routes:
               crossing: {from: lanternpost, to: northquay{{rules}}}
             batches:

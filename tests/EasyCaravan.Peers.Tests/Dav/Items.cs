@@ -3,6 +3,9 @@ namespace EasyCaravan.Peers.Dav;
 /// <summary>Contacts and events of all kinds, made up.</summary>
 internal static class Items
 {
+    /// <summary>A picture of one dot.</summary>
+    private const string Photo = "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==";
+
     public static IEnumerable<(string File, string Text)> Contacts(string book)
     {
         for (var i = 0; i < 12; i++)
@@ -12,10 +15,7 @@ internal static class Items
             {
                 0 => ["NOTE:Ärmelkanal\\, Fähre\\; Schönes Wetter — 船\\nzweite Zeile"],
                 1 => ["ADR;TYPE=HOME:;;1 Quay Street;Saltmarsh;;SM1 1AA;Ireland"],
-                2 =>
-                [
-                    "PHOTO;ENCODING=b;TYPE=PNG:iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==",
-                ],
+                2 => [$"PHOTO;ENCODING=b;TYPE=PNG:{Photo}"],
                 3 => ["X-SALTMARSH-BERTH:12\\, upper deck"],
                 4 => ["item1.URL:https://saltmarsh.example/crew", "item1.X-ABLabel:Crew page"],
                 5 => ["CATEGORIES:Crew,Deck", "ORG:Saltmarsh Ferries;Deck"],
@@ -45,7 +45,7 @@ internal static class Items
                 $"UID:{book}-v4",
                 $"FN:Later version {book}",
                 "N:Version;Later;;;",
-                "PHOTO:data:image/png;base64,iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==",
+                $"PHOTO:data:image/png;base64,{Photo}",
                 "END:VCARD",
             ])
         );

@@ -105,7 +105,10 @@ public sealed class PlainDav : IDisposable
         using var answer = await SendAsync(
             "MKCOL",
             path,
-            $"""<d:mkcol xmlns:d="DAV:"><d:set><d:prop><d:resourcetype><d:collection/>{type}</d:resourcetype><d:displayname>{name}</d:displayname></d:prop></d:set></d:mkcol>""",
+            $"""
+            <d:mkcol xmlns:d="DAV:"><d:set><d:prop><d:resourcetype><d:collection/>{type}</d:resourcetype>
+            <d:displayname>{name}</d:displayname></d:prop></d:set></d:mkcol>
+            """,
             null
         );
         Assert.True(answer.IsSuccessStatusCode, $"{path} cannot be made: {(int)answer.StatusCode}");

@@ -322,7 +322,9 @@ internal sealed class CollectionCarrier(
     private static LedgerEntry EntryOf(CollectionItem item, uint? landed, Outcome outcome, ByteCount size) =>
         new(item.Number, outcome is Outcome.Excluded ? null : landed, outcome, FlagSet.Empty) { Size = size };
 
-    /// <summary>What its owner deleted on the from side is deleted on the to side, if the rules say so and nobody edited it there.</summary>
+    /// <summary>
+    /// What its owner deleted on the from side is deleted on the to side, if the rules say so and nobody edited it there.
+    /// </summary>
     private async Task FollowGoneAsync(CollectionState place, Plan plan, CancellationToken cancel)
     {
         // A deleted event sends a cancellation, which only the switch can keep the new side from.

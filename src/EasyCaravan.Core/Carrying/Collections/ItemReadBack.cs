@@ -4,8 +4,8 @@ using EasyCaravan.Core.Ports;
 namespace EasyCaravan.Core.Carrying.Collections;
 
 /// <summary>
-/// Reads back what was written and compares it by what it says. Servers rewrite objects, under the ETag that they told before, and some lose
-/// something.
+/// Reads back what was written and compares it by what it says. Servers rewrite objects, under the ETag that they told before, and some
+/// lose something.
 /// </summary>
 internal sealed class ItemReadBack(CollectionLegOrder order, ICollectionAccount to, CollectionState collection)
 {
