@@ -62,6 +62,9 @@ internal sealed partial class Ledger : ICollectionLedger
                     row.ToTag is null ? null : new ETag(row.ToTag),
                     (ulong?)row.ToDigest
                 )
+                {
+                    Shapings = row.Shapings,
+                }
             );
         return items;
     }
@@ -79,13 +82,14 @@ internal sealed partial class Ledger : ICollectionLedger
                         to = "";
                     await db.Database.ExecuteSqlAsync(
                         $"""
-                        INSERT INTO collection_items (folder_id, number, from_path, from_tag, from_digest, to_path, to_tag, to_digest)
+                        INSERT INTO collection_items
+                        (folder_id, number, from_path, from_tag, from_digest, to_path, to_tag, to_digest, shapings)
                         VALUES ({folder}, {(long)item.Number}, {from}, {(long?)item.FromTag}, {(long?)item.FromDigest}, {to}, {item
                             .ToTag
-                            ?.Value}, {(long?)item.ToDigest})
+                            ?.Value}, {(long?)item.ToDigest}, {(int)item.Shapings})
                         ON CONFLICT (folder_id, number) DO UPDATE SET from_path = excluded.from_path, from_tag = excluded.from_tag,
                         from_digest = excluded.from_digest, to_path = excluded.to_path, to_tag = excluded.to_tag,
-                        to_digest = excluded.to_digest
+                        to_digest = excluded.to_digest, shapings = excluded.shapings
                         """,
                         cancel
                     );

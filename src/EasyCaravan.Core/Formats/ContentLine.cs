@@ -16,11 +16,20 @@ public readonly struct ContentLine
 {
     private readonly ReadOnlyMemory<byte> _value;
 
-    internal ContentLine(string? group, string name, IReadOnlyList<ContentParameter> parameters, ReadOnlyMemory<byte> value)
+    internal ContentLine(
+        ReadOnlyMemory<byte> raw,
+        string? group,
+        string name,
+        IReadOnlyList<ContentParameter> parameters,
+        ReadOnlyMemory<byte> value
+    )
     {
         (Group, Name, Parameters) = (group, name, parameters);
-        _value = value;
+        (Raw, _value) = (raw, value);
     }
+
+    /// <summary>The whole of it with its folds, without the line end: a slice of the object's octets.</summary>
+    internal ReadOnlyMemory<byte> Raw { get; }
 
     /// <summary>What stands before the dot, as in <c>item1.EMAIL</c>; null: nothing.</summary>
     public string? Group { get; }

@@ -79,17 +79,17 @@ public static class ContentLineReader
                 continue;
             }
             if (octet == ':' && !quoted)
-                return Parse(Encoding.UTF8.GetString(head.GetBuffer().AsSpan(0, (int)head.Length)), line[(i + 1)..]);
+                return Parse(line, Encoding.UTF8.GetString(head.GetBuffer().AsSpan(0, (int)head.Length)), line[(i + 1)..]);
             if (octet == '"')
                 quoted = !quoted;
             if (head.Length == LongestHead)
                 break;
             head.WriteByte(octet);
         }
-        return new ContentLine(null, "", [], line);
+        return new ContentLine(line, null, "", [], line);
     }
 
-    private static ContentLine Parse(string head, ReadOnlyMemory<byte> value)
+    private static ContentLine Parse(ReadOnlyMemory<byte> line, string head, ReadOnlyMemory<byte> value)
     {
         var parts = SplitOutsideQuotes(head);
         var dot = parts[0].LastIndexOf('.');
@@ -106,7 +106,7 @@ public static class ContentLineReader
                     )
             );
         }
-        return new ContentLine(dot < 0 ? null : parts[0][..dot], parts[0][(dot + 1)..].Trim().ToUpperInvariant(), parameters, value);
+        return new ContentLine(line, dot < 0 ? null : parts[0][..dot], parts[0][(dot + 1)..].Trim().ToUpperInvariant(), parameters, value);
     }
 
     private static List<string> SplitOutsideQuotes(string head)

@@ -21,5 +21,8 @@ public sealed record CollectionRule(int Number, string Match, string? To)
 /// <param name="Since">Events that ended before this day are left out, if they do not recur; null: none are.</param>
 public sealed record CollectionRules(ImmutableArray<CollectionRule> Collections, bool CarriesShared, Doubles Doubles, LocalDate? Since)
 {
+    /// <summary>What may be changed about an item that is not taken as it is.</summary>
+    public ItemShapings Shaping { get; init; } = ItemShapings.ScheduleAgent;
+
     public static CollectionRules Default { get; } = new([], CarriesShared: false, Doubles.Pair, Since: null);
 }

@@ -1,3 +1,5 @@
+using EasyCaravan.Core.Planning;
+
 namespace EasyCaravan.Core.Ports;
 
 /// <summary>What the ledger keeps of a page that is an address book or a calendar.</summary>
@@ -36,7 +38,11 @@ public sealed record CollectionItem(
     Href? To = null,
     ETag? ToTag = null,
     ulong? ToDigest = null
-);
+)
+{
+    /// <summary>What was changed about it so that the to side took it.</summary>
+    public ItemShapings Shapings { get; init; }
+}
 
 /// <summary>Both forms of an item that is not the same on both sides, kept so that a person can compare them.</summary>
 /// <param name="Before">As the from side has it.</param>

@@ -1,3 +1,4 @@
+using System.Net;
 using System.Xml.Linq;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
@@ -118,6 +119,8 @@ public sealed class DavCollectionAccount : ICollectionAccount
         { }
         // What it says it did is believed after looking.
         using var answer = await _connection.SendAsync(PropFindVerb.Of(calendar, 0, DavNames.SchedulingEnabled), cancel);
+        if (answer.Status is not HttpStatusCode.MultiStatus)
+            return false;
         try
         {
             await foreach (var response in answer.ReadMultiStatus().ReadAsync(cancel))

@@ -23,7 +23,7 @@ internal sealed class DavDiscovery(DavConnection connection, Kind kind, Action<C
     public async Task<DavHome> FindAsync(bool onBehalf, CancellationToken cancel)
     {
         var start = await FindStartAsync(cancel);
-        var (found, schedules) = await AskAsync(start, cancel);
+        var found = await AskAsync(start, cancel);
         step?.Invoke(new ConnectStep("discovery", $"{connection.Origin.Host} answers at {start}"));
         // Whoever acts for others is told their own principal, which is not the account's.
         var homes = HrefsIn(found, HomeSet);
@@ -33,14 +33,21 @@ internal sealed class DavDiscovery(DavConnection connection, Kind kind, Action<C
             : HrefsIn(found, DavNames.Principal).Cast<Href?>().FirstOrDefault();
         if (homes.Count == 0 && principal is { } other)
         {
-            (found, var more) = await AskAsync(other, cancel);
-            schedules |= more;
+            found = await AskAsync(other, cancel);
             homes = HrefsIn(found, HomeSet);
         }
         if (homes.Count == 0)
             homes = [HoldsItems(found) ? Above(start) : start];
         step?.Invoke(new ConnectStep("homes", string.Join(", ", homes)));
+        var schedules = kind is Kind.Calendars && await SchedulesAsync(homes[0], cancel);
         return new DavHome(principal, homes, [.. HrefTexts(found, DavNames.Addresses)], schedules);
+    }
+
+    /// <summary>RFC 6638 §2: told by the calendars' home when it is asked for its options.</summary>
+    private async Task<bool> SchedulesAsync(Href home, CancellationToken cancel)
+    {
+        using var answer = await connection.SendAsync(new DavRequest("OPTIONS", home), cancel);
+        return answer.Classes.Contains("calendar-auto-schedule");
     }
 
     /// <summary>RFC 6764 §5: the well-known place leads there; a server that has none may begin at its root.</summary>
@@ -88,7 +95,7 @@ internal sealed class DavDiscovery(DavConnection connection, Kind kind, Action<C
             $"{connection.Origin.Host} has no {(kind is Kind.Contacts ? "address books" : "calendars")} at {path}"
         );
 
-    private async Task<(DavResponse Found, bool Schedules)> AskAsync(Href path, CancellationToken cancel)
+    private async Task<DavResponse> AskAsync(Href path, CancellationToken cancel)
     {
         var asked = PropFindVerb.Of(path, 0, DavNames.Principal, HomeSet, DavNames.Addresses, DavNames.ResourceType);
         using var answer = await connection.SendAsync(asked, cancel);
@@ -97,7 +104,7 @@ internal sealed class DavDiscovery(DavConnection connection, Kind kind, Action<C
         try
         {
             await foreach (var response in answer.ReadMultiStatus().ReadAsync(cancel))
-                return (response, answer.Classes.Contains("calendar-auto-schedule"));
+                return response;
         }
         catch (FormatException e)
         {

@@ -63,6 +63,10 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER")
                         .HasColumnName("from_tag");
 
+                    b.Property<int>("Shapings")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("shapings");
+
                     b.Property<string>("To")
                         .HasColumnType("TEXT")
                         .HasColumnName("to_path");

@@ -18,6 +18,7 @@ public sealed class CollectionItemRow
     public string? To { get; set; }
     public string? ToTag { get; set; }
     public long? ToDigest { get; set; }
+    public Core.Planning.ItemShapings Shapings { get; set; }
 }
 
 internal sealed class CollectionItemsTable : IEntityTypeConfiguration<CollectionItemRow>
@@ -35,6 +36,7 @@ internal sealed class CollectionItemsTable : IEntityTypeConfiguration<Collection
         item.Property(i => i.To).HasColumnName("to_path");
         item.Property(i => i.ToTag).HasColumnName("to_tag");
         item.Property(i => i.ToDigest).HasColumnName("to_digest");
+        item.Property(i => i.Shapings).HasColumnName("shapings");
         item.HasOne<LedgerFolderRow>().WithMany().HasForeignKey(i => i.FolderId);
     }
 }

@@ -21,6 +21,9 @@ public sealed class DavServers : IAsyncLifetime
 
     public CyrusServer Cyrus { get; private set; } = null!;
 
+    /// <summary>Whatever Cyrus sends.</summary>
+    public MailSink Sent { get; } = new();
+
     public static bool AreInstalled => RadicaleServer.IsInstalled && XandikosServer.IsInstalled && CyrusServer.HasDav;
 
     public async ValueTask InitializeAsync()
@@ -28,7 +31,7 @@ public sealed class DavServers : IAsyncLifetime
         if (!AreInstalled)
             return;
         var users = s_people.ConvertAll(p => (p, Password));
-        var starts = (RadicaleServer.StartAsync(users), XandikosServer.StartAsync(users), CyrusServer.StartAsync(users));
+        var starts = (RadicaleServer.StartAsync(users), XandikosServer.StartAsync(users), CyrusServer.StartAsync(users, Sent.Port));
         (Radicale, Xandikos, Cyrus) = (await starts.Item1, await starts.Item2, await starts.Item3);
     }
 
@@ -127,6 +130,7 @@ public sealed class DavServers : IAsyncLifetime
 
     public async ValueTask DisposeAsync()
     {
+        await Sent.DisposeAsync();
         if (!AreInstalled)
             return;
         await Radicale.DisposeAsync();

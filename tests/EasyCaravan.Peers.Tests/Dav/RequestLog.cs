@@ -14,10 +14,12 @@ public sealed partial class RequestLog : IAsyncDisposable
     private readonly CancellationTokenSource _stop = new();
     private readonly Uri _server;
     private readonly Task _running;
+    private readonly string? _refused;
 
-    public RequestLog(Uri server)
+    /// <param name="refused">Requests with this text in them are answered with 403 here, and never get to the server.</param>
+    public RequestLog(Uri server, string? refused = null)
     {
-        _server = server;
+        (_server, _refused) = (server, refused);
         _listener.Start();
         _running = RunAsync();
     }
@@ -83,7 +85,10 @@ public sealed partial class RequestLog : IAsyncDisposable
             if (note)
                 foreach (Match line in RequestLine().Matches(Encoding.Latin1.GetString(piece, 0, count)))
                     _requests.Enqueue(line.Groups[1].Value);
-            await to.GetStream().WriteAsync(piece.AsMemory(0, count), _stop.Token);
+            if (note && _refused is not null && Encoding.Latin1.GetString(piece, 0, count).Contains(_refused, StringComparison.Ordinal))
+                await from.GetStream().WriteAsync("HTTP/1.1 403 Forbidden\r\nContent-Length: 0\r\n\r\n"u8.ToArray(), _stop.Token);
+            else
+                await to.GetStream().WriteAsync(piece.AsMemory(0, count), _stop.Token);
         }
         to.Client.Shutdown(SocketShutdown.Send);
     }

@@ -232,13 +232,8 @@ internal sealed class CollectionCarrier(
             item.Outcome = Outcome.Carried;
             return false;
         }
-        if (!plan.IsSilent && Invitations.WouldBeSent(item.Component, AddressesThere, order.Today))
-        {
-            item.Leave(
-                new Fault(Cause.WouldInvite, order.To.Credentials.Account, "the new side would send invitations for it, and has no switch")
-            );
+        if (!plan.IsSilent && Invitations.WouldBeSent(item.Component, AddressesThere, order.Today) && !TrySilence(item))
             return false;
-        }
         if (item.Item.To is { } begun)
         {
             if (item is { IsEdit: true, Item.ToTag: null })
@@ -259,6 +254,20 @@ internal sealed class CollectionCarrier(
         }
         item.Item = item.Item with { To = writer.PlaceOf(item, 0) };
         return true;
+    }
+
+    /// <summary>False, with the item left behind, where nothing that is allowed keeps the new side from sending something.</summary>
+    private bool TrySilence(ItemInHand item)
+    {
+        if (order.Rules.Shaping.HasFlag(ItemShapings.ScheduleAgent) && ItemShaper.Silence(item, AddressesThere) is { } silent)
+        {
+            item.Shape(ItemShapings.ScheduleAgent, silent);
+            return true;
+        }
+        item.Leave(
+            new Fault(Cause.WouldInvite, order.To.Credentials.Account, "the new side would send invitations for it, and has no switch")
+        );
+        return false;
     }
 
     /// <summary>A pass was killed while it wrote it, or it was left behind there and is to be tried again.</summary>

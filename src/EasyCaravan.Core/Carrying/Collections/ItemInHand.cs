@@ -18,11 +18,23 @@ internal sealed class ItemInHand(CollectionItem item, StoredItem read)
 
     public ItemComponent Component { get; } = ItemComponent.Parse(read.Octets);
 
+    /// <summary>What is written: the item as it is, or shaped.</summary>
+    public ReadOnlyMemory<byte> Sent { get; private set; } = read.Octets;
+
+    /// <summary>What the to side has to store.</summary>
+    public ItemForm SentForm => Item.Shapings is ItemShapings.None ? Form : ItemForm.Of(Sent);
+
+    public void Shape(ItemShapings shapings, byte[] octets)
+    {
+        Sent = octets;
+        Item = Item with { Shapings = shapings };
+    }
+
     /// <summary>For people; made when somebody asks, which is seldom.</summary>
     public ItemLabel Label => field ??= ItemLabel.Of(Component);
 
     /// <summary>What is known of it now.</summary>
-    public CollectionItem Item { get; set; } = item with { FromTag = read.Tag?.Digest };
+    public CollectionItem Item { get; set; } = item with { FromTag = read.Tag?.Digest, Shapings = ItemShapings.None };
 
     /// <summary>It was settled before, and was edited since.</summary>
     public bool IsEdit { get; init; }

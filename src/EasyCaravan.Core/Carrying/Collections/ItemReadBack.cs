@@ -48,7 +48,7 @@ internal sealed class ItemReadBack(CollectionLegOrder order, ICollectionAccount 
     public void Judge(ItemInHand item, StoredItem there, bool foreign)
     {
         var stored = ItemForm.Of(there.Octets);
-        var comparison = ItemComparison.Of(item.Form, stored);
+        var comparison = ItemComparison.Of(foreign ? item.Form : item.SentForm, stored);
         item.Land(foreign ? Outcome.Paired : Outcome.Carried, there, stored.Digest);
         if (comparison.Likeness is not ItemLikeness.Damaged)
             return;

@@ -39,18 +39,22 @@ internal sealed class ItemWriter(CollectionLegOrder order, ICollectionAccount to
 
     private async Task WriteAsync(ItemInHand item, CancellationToken cancel)
     {
+        using var ways = ItemShaper.Ways(item, order.Rules.Shaping).GetEnumerator();
         for (var attempt = 0; ; attempt++)
         {
             if (!order.RateLimiters.TryTake(item.Size))
                 await order.RateLimiters.TakeAsync(item.Size, cancel);
             var place = item.Item.To!.Value;
             var write = item.Replaces is { } tag
-                ? await to.ReplaceAsync(place, tag, item.Octets, cancel)
-                : await to.AddAsync(place, item.Octets, cancel);
+                ? await to.ReplaceAsync(place, tag, item.Sent, cancel)
+                : await to.AddAsync(place, item.Sent, cancel);
             switch (write)
             {
                 case ItemWrite.Taken:
                     return;
+                case ItemWrite.Refused when ways.MoveNext():
+                    item.Shape(item.Item.Shapings | ways.Current.Shapings, ways.Current.Octets);
+                    break;
                 case ItemWrite.Refused refused:
                     item.Leave(refused.Fault);
                     return;

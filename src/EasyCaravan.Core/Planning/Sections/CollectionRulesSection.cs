@@ -16,7 +16,12 @@ internal static class CollectionRulesSection
             CarriesShared: node.Text("shared") == "carry",
             node.Text("doubles") == "keep-both" ? Doubles.KeepBoth : Doubles.Pair,
             ReadSince(node, kind, errors)
-        );
+        )
+        {
+            Shaping = node.Children.ContainsKey("shaping")
+                ? node.Texts("shaping").Select(ShapingOf).Aggregate(ItemShapings.None, (all, one) => all | one)
+                : CollectionRules.Default.Shaping,
+        };
     }
 
     private static ImmutableArray<CollectionRule> ReadRules(YamlMappingNode node, PlanErrors errors)
@@ -32,6 +37,9 @@ internal static class CollectionRulesSection
         }
         return rules.ToImmutable();
     }
+
+    private static ItemShapings ShapingOf(string word) =>
+        Enum.GetValues<ItemShapings>().First(s => s is not ItemShapings.None && KebabWord.Of(s) == word);
 
     private static LocalDate? ReadSince(YamlMappingNode node, string kind, PlanErrors errors)
     {

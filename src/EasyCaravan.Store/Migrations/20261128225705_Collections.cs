@@ -36,7 +36,8 @@ namespace EasyCaravan.Store.Migrations
                     from_digest = table.Column<long>(type: "INTEGER", nullable: true),
                     to_path = table.Column<string>(type: "TEXT", nullable: true),
                     to_tag = table.Column<string>(type: "TEXT", nullable: true),
-                    to_digest = table.Column<long>(type: "INTEGER", nullable: true)
+                    to_digest = table.Column<long>(type: "INTEGER", nullable: true),
+                    shapings = table.Column<int>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {

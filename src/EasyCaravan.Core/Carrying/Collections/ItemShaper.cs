@@ -1,0 +1,109 @@
+using EasyCaravan.Core.Formats;
+using EasyCaravan.Core.Planning;
+
+namespace EasyCaravan.Core.Carrying.Collections;
+
+/// <summary>Makes the changes that a route allows, so that the new side takes an item that it refused.</summary>
+internal static class ItemShaper
+{
+    /// <summary>Those that may help a refused item, the smallest first.</summary>
+    private static readonly ItemShapings[] s_forRefused =
+    [
+        ItemShapings.MissingProdid,
+        ItemShapings.Method,
+        ItemShapings.MissingUid,
+        ItemShapings.MissingName,
+    ];
+
+    private const string Prodid = "PRODID:-//Easy Caravan//EN";
+
+    /// <summary>What can be tried with an item that was refused, one after the other: each by itself, and in the end all together.</summary>
+    public static IEnumerable<(ItemShapings Shapings, byte[] Octets)> Ways(ItemInHand item, ItemShapings allowed)
+    {
+        // What was changed already, so that nothing is sent, stays changed.
+        var octets = item.Sent;
+        var component = ItemComponent.Parse(octets);
+        byte[]? Shape(ItemShapings shapings) => ItemShaper.Shape(octets, component, item.Form.OctetDigest, shapings);
+        var useful = s_forRefused.Where(s => allowed.HasFlag(s) && Shape(s) is not null).ToList();
+        var all = useful.Aggregate(ItemShapings.None, (sum, s) => sum | s);
+        foreach (var shaping in useful.Count > 1 ? useful.Append(all) : useful)
+            yield return (shaping, Shape(shaping)!);
+    }
+
+    /// <summary>So that the new side sends nothing for it; null where that cannot be said in it.</summary>
+    public static byte[]? Silence(ItemInHand item, IReadOnlyCollection<string> addresses)
+    {
+        var editor = new ItemEditor(item.Octets);
+        foreach (var part in item.Component.Children.SelectMany(c => c.Children).Where(c => c.Name is "VEVENT" or "VTODO"))
+        {
+            if (part.Find("ORGANIZER") is not { } organiser)
+                continue;
+            // RFC 6638 §7.1: the organiser's copy says it of each attendee, an attendee's copy of the organiser.
+            ContentLine[] lines = Invitations.IsOne(organiser, addresses) ? [.. part.FindAll("ATTENDEE")] : [organiser];
+            if (lines.Any(l => l.Parameters.Any(p => p.Name == "SCHEDULE-AGENT" && p.Value is not ("NONE" or "CLIENT"))))
+                return null;
+            foreach (var line in lines.Where(l => l.Parameters.All(p => p.Name != "SCHEDULE-AGENT")))
+                if (!editor.AddParameter(line, "SCHEDULE-AGENT=NONE"))
+                    return null;
+        }
+        return editor.HasChanges ? editor.Apply() : null;
+    }
+
+    /// <summary>Null where the item does not need it.</summary>
+    private static byte[]? Shape(ReadOnlyMemory<byte> octets, ItemComponent component, UInt128 digest, ItemShapings shapings)
+    {
+        var editor = new ItemEditor(octets);
+        foreach (var whole in component.Children)
+        {
+            if (whole.Lines is not [var first, ..])
+                continue;
+            if (whole.Name == "VCARD")
+            {
+                ShapeCard(digest, whole, first, shapings, editor);
+                continue;
+            }
+            if (shapings.HasFlag(ItemShapings.MissingProdid) && whole.Find("PRODID") is null)
+                editor.AddAfter(first, Prodid);
+            if (shapings.HasFlag(ItemShapings.Method) && whole.Find("METHOD") is { } method)
+                editor.Remove(method);
+            if (shapings.HasFlag(ItemShapings.MissingUid))
+                foreach (var part in whole.Children.Where(c => c.Name is "VEVENT" or "VTODO" or "VJOURNAL" && c.Find("UID") is null))
+                    if (part.Lines is [var line, ..])
+                        editor.AddAfter(line, UidOf(digest));
+        }
+        return editor.HasChanges ? editor.Apply() : null;
+    }
+
+    private static void ShapeCard(UInt128 digest, ItemComponent card, ContentLine first, ItemShapings shapings, ItemEditor editor)
+    {
+        if (shapings.HasFlag(ItemShapings.MissingUid) && card.Find("UID") is null)
+            editor.AddAfter(first, UidOf(digest));
+        if (!shapings.HasFlag(ItemShapings.MissingName))
+            return;
+        var name = card.Find("N")?.Text().Trim() is { Length: > 0 } parts ? parts : null;
+        var full = card.Find("FN")?.Text().Trim() is { Length: > 0 } text ? text : null;
+        if (full is null)
+            editor.AddAfter(first, $"FN:{Shown(name, card)}");
+        if (name is null)
+            editor.AddAfter(first, $"N:{(full ?? Shown(null, card)).Replace(";", "\\;", StringComparison.Ordinal)};;;;");
+    }
+
+    /// <summary>Of "Marsh;Aoife;;;" "Aoife Marsh", or what else the card is known by.</summary>
+    private static string Shown(string? name, ItemComponent card)
+    {
+        var parts = (name ?? "").Split(';');
+        var shown = string.Join(' ', new[] { parts.ElementAtOrDefault(1), parts[0] }.Where(p => !string.IsNullOrWhiteSpace(p)));
+        return new[] { shown, card.Find("ORG")?.Text(), card.Find("EMAIL")?.Text(), card.Find("TEL")?.Text() }.FirstOrDefault(s =>
+            !string.IsNullOrWhiteSpace(s)
+        )
+            ?? "?";
+    }
+
+    /// <summary>From the content, so that a second try makes the same.</summary>
+    private static string UidOf(UInt128 digest)
+    {
+        Span<byte> octets = stackalloc byte[16];
+        System.Buffers.Binary.BinaryPrimitives.WriteUInt128BigEndian(octets, digest);
+        return $"UID:{new Guid(octets, bigEndian: true)}";
+    }
+}
