@@ -43,6 +43,7 @@ internal static class CaravanCommand
         root.Add(LeftBehindCommand.Make(host));
         root.Add(DifferencesCommand.Make(host));
         root.Add(CompareCommand.Make(host));
+        root.Add(CollectionsCommand.Make(host));
         root.Add(WaybillCommand.Make(host));
         root.Add(JournalCommand.Make(host));
         root.Add(ProfileCommands.Make(host));

@@ -34,6 +34,7 @@ namespace EasyCaravan.Contract;
 [JsonSerializable(typeof(MoveActionResult))]
 [JsonSerializable(typeof(Page<AccountInventory>))]
 [JsonSerializable(typeof(Page<ComparisonView>))]
+[JsonSerializable(typeof(Page<CollectionLandingView>))]
 [JsonSerializable(typeof(Page<DifferenceView>))]
 [JsonSerializable(typeof(Page<FindingRow>))]
 [JsonSerializable(typeof(Page<LeftBehindView>))]

@@ -84,7 +84,7 @@ public sealed record HelpView(string Says, string Remedy);
 public sealed record ServiceTryRequest(string? Account);
 
 /// <summary>One step of a trial.</summary>
-/// <param name="Connection">mail or rules.</param>
+/// <param name="Connection">mail, contacts, calendars, rules, or sign-in.</param>
 /// <param name="Milliseconds">How long the step took.</param>
 /// <param name="Remedy">What to do, where it failed.</param>
 /// <param name="Name">The step.</param>

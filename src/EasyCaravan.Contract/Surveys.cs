@@ -88,6 +88,7 @@ public sealed record AccountInventory(
 /// <param name="ToRoom">Room on the new side; null: it does not say.</param>
 /// <param name="Forwards">Addresses to which mail is forwarded already; null: nobody can look.</param>
 /// <param name="Keywords">Keywords that messages have.</param>
+/// <param name="Collections">Address books and calendars of the old side, where the route carries them.</param>
 /// <param name="Findings">What was found about it.</param>
 public sealed record MoveInventory(
     AccountInventory Summary,
@@ -97,7 +98,38 @@ public sealed record MoveInventory(
     RoomView? ToRoom,
     IReadOnlyList<string>? Forwards,
     IReadOnlyList<string> Keywords,
+    IReadOnlyList<CollectionInventoryView> Collections,
     IReadOnlyList<FindingRow> Findings
+);
+
+/// <summary>What one address book or calendar of the old side holds.</summary>
+/// <param name="Kind">Contacts or calendars.</param>
+/// <param name="Name">As people know it.</param>
+/// <param name="Standing">own, shared, subscribed or read-only.</param>
+/// <param name="Items">How many contacts, or events, tasks and journals.</param>
+/// <param name="Octets">Of all of them together.</param>
+/// <param name="Oldest">When the first event begins; null: contacts, or none.</param>
+/// <param name="Newest">When the last event begins; null: contacts, or none.</param>
+/// <param name="LargestOctets">Of the largest item.</param>
+/// <param name="Recurring">Events and tasks that recur.</param>
+/// <param name="WithPeople">Events and tasks with attendees.</param>
+/// <param name="WithoutUid">Items without a UID, by which a second copy would be known.</param>
+/// <param name="Unreadable">Items that the old side does not give out.</param>
+/// <param name="Versions">Of contacts: how many there are of each version of vCard.</param>
+public sealed record CollectionInventoryView(
+    MoveKind Kind,
+    string Name,
+    string Standing,
+    long Items,
+    long Octets,
+    DateTimeOffset? Oldest,
+    DateTimeOffset? Newest,
+    long LargestOctets,
+    long Recurring,
+    long WithPeople,
+    long WithoutUid,
+    long Unreadable,
+    IReadOnlyDictionary<string, long> Versions
 );
 
 /// <summary>What one folder of the old side holds.</summary>

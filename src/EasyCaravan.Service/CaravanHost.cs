@@ -179,6 +179,7 @@ public static class CaravanHost
         BatchApi.Map(api);
         SurveyApi.Map(api);
         FolderApi.Map(api);
+        CollectionApi.Map(api);
         ConsentApi.Map(open, api);
         LeftBehindApi.Map(api);
         DifferenceApi.Map(api);

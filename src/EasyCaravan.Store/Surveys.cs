@@ -33,7 +33,7 @@ public sealed class Surveys(Database database)
                     inventory.From?.Octets.Count ?? 0,
                     inventory.From?.Folders.Length ?? 0
                 );
-                (row.ToMessages, row.Whole) = (inventory.To?.Messages ?? 0, inventory is { From: not null, To: not null });
+                (row.ToMessages, row.Whole) = (inventory.To?.Messages ?? 0, inventory.IsWhole);
                 row.InventoryJson = JsonSerializer.Serialize(inventory, s_json);
             },
             cancel

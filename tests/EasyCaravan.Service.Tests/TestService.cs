@@ -76,7 +76,7 @@ public sealed class TestService : IAsyncDisposable
         var all = new List<T>();
         for (Page<T>? page = null; page is null || page.Next is not null; )
         {
-            page = await GetAsync<Page<T>>(page is null ? path : $"{path}?after={Uri.EscapeDataString(page.Next!)}");
+            page = await GetAsync<Page<T>>(page is null ? path : $"{path}?cursor={Uri.EscapeDataString(page.Next!)}");
             all.AddRange(page.Items);
         }
         return all;

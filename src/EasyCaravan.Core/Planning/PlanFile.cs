@@ -22,20 +22,15 @@ public static class PlanFile
     /// <param name="withRosters">
     /// False for a plan that was applied before: its people are in the store, and the rosters with their secrets are kept nowhere.
     /// </param>
-    /// <param name="carries">The kinds that the service can carry; a route that carries another is refused. Null: all.</param>
-    public static (Plan? Plan, ImmutableArray<PlanError> Errors) Read(
-        PlanBundle bundle,
-        bool withRosters = true,
-        IReadOnlyCollection<Kind>? carries = null
-    )
+    public static (Plan? Plan, ImmutableArray<PlanError> Errors) Read(PlanBundle bundle, bool withRosters = true)
     {
         var found = new List<PlanError>();
-        var plan = Read(bundle, withRosters, carries ?? Enum.GetValues<Kind>(), found);
+        var plan = Read(bundle, withRosters, found);
         var inOrder = found.OrderBy(e => e.File != bundle.Name).ThenBy(e => e.File, StringComparer.Ordinal).ThenBy(e => e.Line);
         return (found.Count == 0 ? plan : null, [.. inOrder]);
     }
 
-    private static Plan? Read(PlanBundle bundle, bool withRosters, IReadOnlyCollection<Kind> carries, List<PlanError> found)
+    private static Plan? Read(PlanBundle bundle, bool withRosters, List<PlanError> found)
     {
         var errors = new PlanErrors(bundle, found);
         if (Parse(bundle, errors) is not { } root)
@@ -46,7 +41,7 @@ public static class PlanFile
             return null;
 
         var services = root.Entries("services").Select(e => ServiceSection.Read(e.Name, e.Node, errors)).ToImmutableArray();
-        var routes = root.Entries("routes").Select(e => RouteSection.Read(e.Name, e.Node, services, carries, errors)).ToImmutableArray();
+        var routes = root.Entries("routes").Select(e => RouteSection.Read(e.Name, e.Node, services, errors)).ToImmutableArray();
         var batches = root.Entries("batches")
             .Select(e => BatchSection.Read(e.Name, e.Node, routes, withRosters, errors))
             .ToImmutableArray();

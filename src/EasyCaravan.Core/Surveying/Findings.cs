@@ -12,13 +12,14 @@ public static class Findings
     public static IReadOnlyList<Finding> Of(Inventory inventory, CarryRules rules, Service from, Service to)
     {
         var found = new List<Finding>();
-        if (inventory.FromFault is { } fromFault)
-            found.Add(ClosedDoor(fromFault));
-        if (inventory.ToFault is { } toFault)
-            found.Add(ClosedDoor(toFault));
+        found.AddRange(inventory.Faults.Select(ClosedDoor));
         foreach (var service in new[] { from, to })
         {
-            if (service.Mail?.Security is Security.None)
+            if (
+                service.Mail?.Security is Security.None
+                || service.Contacts?.IsUnprotected is true
+                || service.Calendars?.IsUnprotected is true
+            )
                 found.Add(new Finding(FindingCode.WeakTls, $"the connection to {service.Name} is not protected (security: none)"));
             else if (service.Trust is Trust.Anyone)
                 found.Add(new Finding(FindingCode.WeakTls, $"the certificate of {service.Name} is not verified (trust: none)"));

@@ -103,6 +103,19 @@ public sealed record ToInventory(
 /// <param name="To">The same for the to side.</param>
 public sealed record Inventory(DateTimeOffset TakenAt, FromInventory? From, Fault? FromFault, ToInventory? To, Fault? ToFault)
 {
+    /// <summary>False: the route carries no mail, so that nobody looked at it.</summary>
+    public bool HasMail { get; init; } = true;
+
+    /// <summary>What was found of contacts and calendars, where the route carries them.</summary>
+    public ImmutableArray<KindInventory> Kinds { get; init; } = [];
+
+    /// <summary>Both sides of everything that is carried could be looked at.</summary>
+    public bool IsWhole => (!HasMail || (From is not null && To is not null)) && Kinds.All(k => k.FromFault is null && k.ToFault is null);
+
+    /// <summary>Why a side could not be looked at, each reason once.</summary>
+    public IEnumerable<Fault> Faults =>
+        Kinds.SelectMany(k => new[] { k.FromFault, k.ToFault }).Prepend(ToFault).Prepend(FromFault).OfType<Fault>().Distinct();
+
     /// <summary>Where each folder would land under these rules; null while a side is unknown.</summary>
     public FolderMap? MapFor(CarryRules rules, FolderNames names) =>
         From is null || To is null

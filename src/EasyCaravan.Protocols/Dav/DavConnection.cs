@@ -141,7 +141,7 @@ internal sealed class DavConnection : IDisposable
         }
     }
 
-    private string Login => _service.SignIn is Core.Planning.SignIn.OnBehalf onBehalf ? onBehalf.LoginFor(_who.Login) : _who.Login;
+    public string Login => _service.SignIn is Core.Planning.SignIn.OnBehalf onBehalf ? onBehalf.LoginFor(_who.Login) : _who.Login;
 
     private async Task<DavAnswer> SendOnceAsync(DavRequest request, string? refusedToken, CancellationToken cancel)
     {

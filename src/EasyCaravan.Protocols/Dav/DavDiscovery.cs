@@ -24,6 +24,7 @@ internal sealed class DavDiscovery(DavConnection connection, Kind kind, Action<C
     {
         var start = await FindStartAsync(cancel);
         var found = await AskAsync(start, cancel);
+        step?.Invoke(new ConnectStep("sign in", $"as {connection.Login}"));
         step?.Invoke(new ConnectStep("discovery", $"{connection.Origin.Host} answers at {start}"));
         // Whoever acts for others is told their own principal, which is not the account's.
         var homes = HrefsIn(found, HomeSet);

@@ -26,9 +26,9 @@ internal static class PlanApi
 
     private static ContentHttpResult Schema() => TypedResults.Text(PlanFile.Schema, "application/schema+json");
 
-    private static PlanCheck Check(PlanSubmission submission, IEnumerable<ILegRunner> legs)
+    private static PlanCheck Check(PlanSubmission submission)
     {
-        var (plan, errors) = PlanFile.Read(BundleOf(submission), carries: KindsOf(legs));
+        var (plan, errors) = PlanFile.Read(BundleOf(submission));
         return new PlanCheck(
             plan is not null,
             ProblemsOf(errors),
@@ -38,7 +38,6 @@ internal static class PlanApi
 
     private static async Task<Results<Ok<PlanApplied>, ProblemHttpResult>> ApplyAsync(
         PlanSubmission submission,
-        IEnumerable<ILegRunner> legs,
         Plans plans,
         CurrentPlan current,
         Database database,
@@ -54,7 +53,7 @@ internal static class PlanApi
         if (!TryReadExpected(ifMatch, out var expected))
             return Problems.Invalid($"'{ifMatch}' is no list of entity tags.", "Give the ETag that GET /api/v1/plan answered with");
         var bundle = BundleOf(submission);
-        var (plan, errors) = PlanFile.Read(bundle, carries: KindsOf(legs));
+        var (plan, errors) = PlanFile.Read(bundle);
         if (plan is null)
             return Problems.InvalidPlan(ProblemsOf(errors));
         var outcome = await plans.ApplyAsync(plan, bundle, context.User.Identity!.Name!, dryRun, expected, cancel);
@@ -146,9 +145,6 @@ internal static class PlanApi
 
     public static ProblemHttpResult NoPlan() =>
         Problems.NotFound("No plan was applied yet.", "Write a plan file and run: caravan plan apply FILE");
-
-    /// <summary>What this service can carry.</summary>
-    private static Kind[] KindsOf(IEnumerable<ILegRunner> legs) => [.. legs.Select(l => l.Kind)];
 
     private static PlanBundle BundleOf(PlanSubmission submission) => new(submission.Name, submission.Text, submission.Files);
 

@@ -85,8 +85,15 @@ internal static class ServiceApi
     {
         var pause = throttle.PauseOf(service.Name);
         var warnings = new List<string>();
+        var open = new List<string>();
         if (service.Mail?.Security is Security.None)
-            warnings.Add("Not protected: passwords and mail travel in the clear (security: none).");
+            open.Add("mail");
+        if (service.Contacts?.IsUnprotected is true)
+            open.Add("contacts");
+        if (service.Calendars?.IsUnprotected is true)
+            open.Add("calendars");
+        if (open.Count > 0)
+            warnings.Add($"Not protected: passwords and {string.Join(", ", open)} travel in the clear (security: none).");
         else if (service.Trust is Trust.Anyone)
             warnings.Add("Certificates are not verified: anyone on the way could pose as this service (trust: none).");
         var trust = service.Trust switch

@@ -180,10 +180,28 @@ internal static class SurveyApi
                         .Distinct(StringComparer.OrdinalIgnoreCase)
                         .Order(StringComparer.OrdinalIgnoreCase),
                 ],
+                [.. inventory.Kinds.SelectMany(k => k.From.Select(c => ViewOf(k.Kind, c)))],
                 [.. RowsOf(move)]
             )
         );
     }
+
+    private static CollectionInventoryView ViewOf(Kind kind, CollectionInventory collection) =>
+        new(
+            MoveViews.WordOf(kind),
+            collection.Title,
+            KebabWord.Of(collection.Standing),
+            collection.Items,
+            collection.Octets.Count,
+            collection.Oldest,
+            collection.Newest,
+            collection.Largest.Count,
+            collection.Recurring,
+            collection.WithPeople,
+            collection.WithoutUid,
+            collection.Unreadable,
+            collection.Versions
+        );
 
     private static async Task<Results<Ok<List<FindingGroup>>, ProblemHttpResult>> FindingsAsync(
         string batch,

@@ -74,7 +74,7 @@ internal sealed record SurveyDigest(
             inventory.From?.Largest.FirstOrDefault()?.Octets.Count ?? 0,
             inventory.To?.Room is { Octets: { } most } room ? most.Less(room.UsedOctets).Count : null,
             map is null ? [] : [.. Tidying.SavingsOf(inventory.From!, rules, map, inventory.TakenAt.Year)],
-            inventory.FromFault ?? inventory.ToFault
+            inventory.Faults.FirstOrDefault()
         );
     }
 }

@@ -1,9 +1,11 @@
 using System.Diagnostics;
 using EasyCaravan.Contract;
+using EasyCaravan.Core.Carrying.Collections;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Connecting;
+using EasyCaravan.Protocols.Dav;
 using EasyCaravan.Protocols.Imap;
 using EasyCaravan.Protocols.ManageSieve;
 using EasyCaravan.Protocols.Pop3;
@@ -37,6 +39,13 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
             await notes.RunAsync("mail", ["resolve", "connect", "protect", "sign in", "capabilities", "list", "write"], note =>
                 TryMailAsync(service, who, writes, note, cancel)
             );
+        foreach (var (kind, place) in new[] { (Kind.Contacts, service.Contacts), (Kind.Calendars, service.Calendars) })
+            if (place is not null)
+                await notes.RunAsync(
+                    KebabWord.Of(kind),
+                    ["resolve", "connect", "protect", "sign in", "discovery", "homes", "list", "write"],
+                    note => TryCollectionsAsync(service, kind, place, who, writes, note, cancel)
+                );
         if (service.Rules is not null)
             await notes.RunAsync("rules", ["resolve", "connect", "protect", "sign in", "list"], note =>
                 TryRulesAsync(service, who, note, cancel)
@@ -93,6 +102,41 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
         note(new ConnectStep("list", $"{folders.Count} folders, {folders.Sum(f => f.Cursor?.Count ?? 0)} messages{free}"));
         if (writes)
             note(new ConnectStep("write", await account.TryWritingAsync(patience.Token)));
+    }
+
+    private async Task TryCollectionsAsync(
+        Core.Planning.Service service,
+        Kind kind,
+        CollectionConnection place,
+        Credentials? who,
+        bool writes,
+        Action<ConnectStep> note,
+        CancellationToken cancel
+    )
+    {
+        using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        patience.CancelAfter(s_patience);
+        await DavConnector.TryAsync(service, place, note, patience.Token);
+        if (who is null)
+            return;
+        // Looked for anew, although a move may know already where they are.
+        await using var account = await DavCollectionAccount.OpenAsync(
+            service,
+            kind,
+            who,
+            tokens,
+            null,
+            null,
+            note,
+            [await slots.AcquireAsync(service, who.Account, patience.Token)],
+            patience.Token
+        );
+        var collections = await account.ListAsync(patience.Token);
+        var own = collections.Count(c => c.Standing is CollectionStanding.Own);
+        var word = kind is Kind.Contacts ? "address book(s)" : "calendar(s)";
+        note(new ConnectStep("list", $"{own} {word} of the account's own, {collections.Count - own} of others"));
+        if (writes)
+            note(new ConnectStep("write", await CollectionTrial.WriteAsync(account, patience.Token)));
     }
 
     private async Task TryRulesAsync(Core.Planning.Service service, Credentials? who, Action<ConnectStep> note, CancellationToken cancel)

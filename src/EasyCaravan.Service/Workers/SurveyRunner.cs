@@ -1,5 +1,6 @@
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Surveying;
 using EasyCaravan.Protocols.ManageSieve;
@@ -12,6 +13,7 @@ namespace EasyCaravan.Service.Workers;
 internal sealed class SurveyRunner(
     Surveys surveys,
     IMailAccounts accounts,
+    CollectionAccounts collections,
     MoveContexts contexts,
     AccountAccess access,
     AccessTokens tokens,
@@ -29,9 +31,17 @@ internal sealed class SurveyRunner(
             context.Rules,
             from.Rules is null ? null : (who, c) => ManageSieveRules.ReadForwardsAsync(from, who, tokens, null, c)
         );
-        var inventory = await new Survey(accounts, order, tally, time).TakeAsync(cancel);
+        var carried = claim.State.Legs.Select(l => l.Kind).ToList();
+        var inventory = carried.Contains(Kind.Mail)
+            ? await new Survey(accounts, order, tally, time).TakeAsync(cancel)
+            : new Inventory(time.GetUtcNow(), null, null, null, null) { HasMail = false };
+        foreach (var kind in carried.Where(k => k is not Kind.Mail))
+        {
+            var found = await new CollectionSurvey(collections, kind, tally).TakeAsync(order.From, order.To, cancel);
+            inventory = inventory with { Kinds = inventory.Kinds.Add(found) };
+        }
         await surveys.SaveAsync(claim, inventory, cancel);
-        return inventory.FromFault ?? inventory.ToFault;
+        return inventory.Faults.FirstOrDefault();
     }
 
     private static async Task<SurveySide> SideAsync(Core.Planning.Service service, Func<Task<Credentials>> credentials)

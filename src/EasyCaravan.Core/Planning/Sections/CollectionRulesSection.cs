@@ -31,7 +31,7 @@ internal static class CollectionRulesSection
         var rules = ImmutableArray.CreateBuilder<CollectionRule>();
         foreach (var item in ((YamlSequenceNode)list).Children.Cast<YamlMappingNode>())
         {
-            if (item.Children.ContainsKey("to") == item.Children.ContainsKey("leave"))
+            if (item.Children.ContainsKey("to") == (item.Text("leave") == "true"))
                 errors.Report(item, "a rule says where a collection goes, or that it stays", "either to: a name, or leave: true");
             rules.Add(new CollectionRule(rules.Count + 1, item.Text("match")!, item.Text("to")));
         }

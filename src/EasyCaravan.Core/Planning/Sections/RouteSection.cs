@@ -7,13 +7,7 @@ namespace EasyCaravan.Core.Planning.Sections;
 /// <summary>Reads an entry of <c>routes:</c>.</summary>
 internal static class RouteSection
 {
-    public static Route Read(
-        string name,
-        YamlMappingNode node,
-        ImmutableArray<Service> services,
-        IReadOnlyCollection<Kind> carries,
-        PlanErrors errors
-    )
+    public static Route Read(string name, YamlMappingNode node, ImmutableArray<Service> services, PlanErrors errors)
     {
         var (from, to) = (Side(node, "from", services, errors), Side(node, "to", services, errors));
         CheckPop3(node, from, to, errors);
@@ -24,7 +18,7 @@ internal static class RouteSection
         var doubles = node.Text("doubles") == "keep-both" ? Doubles.KeepBoth : Doubles.Pair;
         return new Route(name, node.Text("from")!, node.Text("to")!, rules, ReadMail(node, errors), doubles)
         {
-            Carry = ReadCarry(node, from, to, carries, errors),
+            Carry = ReadCarry(node, from, to, errors),
             Contacts = CollectionRulesSection.Read(node, "contacts", errors),
             Calendars = CollectionRulesSection.Read(node, "calendars", errors),
             Under = under,
@@ -53,17 +47,11 @@ internal static class RouteSection
     }
 
     /// <summary>What the route says, in its order; where it says nothing, all that both services have.</summary>
-    private static ImmutableArray<Kind> ReadCarry(
-        YamlMappingNode node,
-        Service? from,
-        Service? to,
-        IReadOnlyCollection<Kind> carries,
-        PlanErrors errors
-    )
+    private static ImmutableArray<Kind> ReadCarry(YamlMappingNode node, Service? from, Service? to, PlanErrors errors)
     {
         if (from is null || to is null)
             return [];
-        ImmutableArray<Kind> both = [.. from.Kinds.Intersect(to.Kinds).Intersect(carries)];
+        ImmutableArray<Kind> both = [.. from.Kinds.Intersect(to.Kinds)];
         if (!node.Children.TryGetValue("carry", out var list))
         {
             if (both.IsEmpty)
@@ -79,9 +67,7 @@ internal static class RouteSection
         {
             var word = ((YamlScalarNode)item).Value!;
             var kind = Enum.Parse<Kind>(word, ignoreCase: true);
-            if (!carries.Contains(kind))
-                errors.Report(item, $"{word} cannot be carried by this version", $"one of {Words(carries)}");
-            else if (carry.Contains(kind))
+            if (carry.Contains(kind))
                 errors.Report(item, $"'{word}' is named twice", "each kind once");
             else if (!both.Contains(kind))
                 errors.Report(
@@ -93,11 +79,9 @@ internal static class RouteSection
                 carry.Add(kind);
         }
         if (((YamlSequenceNode)list).Children.Count == 0)
-            errors.Report(list, "nothing is carried", $"at least one of {Words(carries)}");
+            errors.Report(list, "nothing is carried", "at least one of contacts, calendars, mail");
         return carry.ToImmutable();
     }
-
-    private static string Words(IEnumerable<Kind> kinds) => string.Join(", ", kinds.Select(k => k.ToString().ToLowerInvariant()));
 
     private static void CheckPop3(YamlMappingNode node, Service? from, Service? to, PlanErrors errors)
     {
