@@ -480,6 +480,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/batches/{batch}/collections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where the address books and calendars of surveyed people land; a page holds so many people as the limit says
+         * @description Where the address books and calendars of surveyed people land; a page holds so many people as the limit says
+         */
+        get: operations["collectionList"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{name}/consent": {
         parameters: {
             query?: never;
@@ -878,6 +898,88 @@ export interface components {
          * @enum {unknown}
          */
         Bottleneck: "nothing" | "one-mailbox" | "bytes-per-day" | "connections" | "workers";
+        /** @description What one address book or calendar of the old side holds. */
+        CollectionInventoryView: {
+            /** @description Contacts or calendars. */
+            kind: components["schemas"]["MoveKind"];
+            /** @description As people know it. */
+            name: string;
+            /** @description own, shared, subscribed or read-only. */
+            standing: string;
+            /**
+             * Format: int64
+             * @description How many contacts, or events, tasks and journals.
+             */
+            items: number;
+            /**
+             * Format: int64
+             * @description Of all of them together.
+             */
+            octets: number;
+            /**
+             * Format: date-time
+             * @description When the first event begins; null: contacts, or none.
+             */
+            oldest: null | string;
+            /**
+             * Format: date-time
+             * @description When the last event begins; null: contacts, or none.
+             */
+            newest: null | string;
+            /**
+             * Format: int64
+             * @description Of the largest item.
+             */
+            largestOctets: number;
+            /**
+             * Format: int64
+             * @description Events and tasks that recur.
+             */
+            recurring: number;
+            /**
+             * Format: int64
+             * @description Events and tasks with attendees.
+             */
+            withPeople: number;
+            /**
+             * Format: int64
+             * @description Items without a UID, by which a second copy would be known.
+             */
+            withoutUid: number;
+            /**
+             * Format: int64
+             * @description Items that the old side does not give out.
+             */
+            unreadable: number;
+            /** @description Of contacts: how many there are of each version of vCard. */
+            versions: {
+                [key: string]: number;
+            };
+        };
+        /** @description Where one address book or calendar of a person lands. */
+        CollectionLandingView: {
+            /** @description The person. */
+            name: string;
+            /** @description Their account on the old side. */
+            account: string;
+            /** @description Contacts or calendars. */
+            kind: components["schemas"]["MoveKind"];
+            /** @description Its name on the old side. */
+            from: string;
+            /** @description own, shared, subscribed or read-only. */
+            standing: string;
+            /**
+             * Format: int64
+             * @description How many contacts or events it holds.
+             */
+            items: number;
+            /** @description Its name on the new side; null: it stays behind. */
+            to: null | string;
+            /** @description It has yet to be made there. */
+            isNew: boolean;
+            /** @description Which rule said so. */
+            why: string;
+        };
         /** @description What is to be read anew on both sides. */
         ComparisonRequest: {
             /** @description From accounts, to accounts or names; null: everybody in the batch. */
@@ -1803,6 +1905,8 @@ export interface components {
             forwards: null | string[];
             /** @description Keywords that messages have. */
             keywords: string[];
+            /** @description Address books and calendars of the old side, where the route carries them. */
+            collections: components["schemas"]["CollectionInventoryView"][];
             /** @description What was found about it. */
             findings: components["schemas"]["FindingRow"][];
         };
@@ -1953,6 +2057,18 @@ export interface components {
         PageOfAccountInventory: {
             /** @description What is on this page. */
             items: components["schemas"]["AccountInventory"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
+        PageOfCollectionLandingView: {
+            /** @description What is on this page. */
+            items: components["schemas"]["CollectionLandingView"][];
             /** @description To be handed back as `cursor` for the next page; null on the last. */
             next: null | string;
             /**
@@ -2539,7 +2655,7 @@ export interface components {
         };
         /** @description One step of a trial. */
         TrialStep: {
-            /** @description mail or rules. */
+            /** @description mail, contacts, calendars, rules, or sign-in. */
             connection: string;
             /** @description The step. */
             name: string;
@@ -3536,6 +3652,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FolderRulesView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    collectionList: {
+        parameters: {
+            query?: {
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOfCollectionLandingView"];
                 };
             };
             /** @description It could not be done: what happened, and what to do. */
