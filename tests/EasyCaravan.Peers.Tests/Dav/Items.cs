@@ -88,5 +88,37 @@ internal static class Items
         }
     }
 
+    public static (string File, string Text) Contact(int i) =>
+        (
+            $"p{i}.vcf",
+            Lines([
+                "BEGIN:VCARD",
+                "VERSION:3.0",
+                $"UID:p{i}",
+                $"FN:Passenger {i}",
+                $"N:Passenger {i};;;;",
+                $"EMAIL:p{i}@saltmarsh.example",
+                "END:VCARD",
+            ])
+        );
+
+    public static (string File, string Text) Event(int i) =>
+        (
+            $"s{i}.ics",
+            Lines([
+                "BEGIN:VCALENDAR",
+                "VERSION:2.0",
+                "PRODID:-//Saltmarsh Ferries//Timetable//EN",
+                "BEGIN:VEVENT",
+                $"UID:s{i}",
+                "DTSTAMP:20260101T000000Z",
+                "DTSTART:20270212T180000Z",
+                "DTEND:20270212T190000Z",
+                $"SUMMARY:Sailing {i}",
+                "END:VEVENT",
+                "END:VCALENDAR",
+            ])
+        );
+
     private static string Lines(IEnumerable<string> lines) => string.Concat(lines.Select(l => $"{l}\r\n"));
 }
