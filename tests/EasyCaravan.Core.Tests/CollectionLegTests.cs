@@ -211,6 +211,15 @@ public sealed class CollectionLegTests : ICollectionAccounts
         there.Put(there.Href.Item("a.vcf"), octets);
         Run();
         Assert.Empty(_ledger.Differences);
+
+        // Or somebody wants it to be carried again.
+        there.Remove(there.Href.Item("b.vcf"));
+        Run();
+        CarryAgain(Assert.Single(_ledger.Differences).Difference);
+        Run();
+        Assert.Equal(book.Text("b.vcf"), there.Text("b.vcf"));
+        Assert.Empty(_ledger.Differences);
+        Assert.True(Total.Closes);
     }
 
     /// <summary>
@@ -274,6 +283,9 @@ public sealed class CollectionLegTests : ICollectionAccounts
                 threads: 1
             );
 
+    private void CarryAgain(Difference missing) =>
+        _ledger.ReopenAsync(missing.Folder, new NumberSet([missing.Number]), CancellationToken.None).GetAwaiter().GetResult();
+
     private FolderCounts Total =>
         _ledger.FoldersAsync(CancellationToken.None).GetAwaiter().GetResult().Aggregate(FolderCounts.Zero, (sum, p) => sum + p.Counts);
 
@@ -286,9 +298,11 @@ public sealed class CollectionLegTests : ICollectionAccounts
     }
 
     private static string Card(int i, string more = "") =>
-        $"BEGIN:VCARD\r\nVERSION:3.0\r\nUID:u{i}\r\nFN:Sailor {i}\r\nN:Sailor {i};;;;\r\n{(more.Length > 0 ? $"{more}\r\n" : "")}END:VCARD\r\n";
+        $"BEGIN:VCARD\r\nVERSION:3.0\r\nUID:u{i}\r\nFN:Sailor {i}\r\nN:Sailor {i};;;;\r\n"
+        + $"{(more.Length > 0 ? $"{more}\r\n" : "")}END:VCARD\r\n";
 
     private static string Event(string uid, string organiser, string day) =>
         $"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:{uid}\r\nDTSTART:{day}T100000Z\r\nDTEND:{day}T110000Z\r\n"
-        + $"SUMMARY:{uid}\r\nORGANIZER:mailto:{organiser}\r\nATTENDEE;RSVP=TRUE:mailto:guest@lanternpost.example\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
+        + $"SUMMARY:{uid}\r\nORGANIZER:mailto:{organiser}\r\nATTENDEE;RSVP=TRUE:mailto:guest@lanternpost.example\r\n"
+        + "END:VEVENT\r\nEND:VCALENDAR\r\n";
 }

@@ -14,6 +14,9 @@ internal sealed class DavChanges(DavConnection connection)
     /// <summary>Pages of one answer, each of which has to bring something.</summary>
     private const int MostPages = 10_000;
 
+    /// <summary>Items of one collection. An answer that names more is not meant for reading.</summary>
+    private const int MostItems = 250_000;
+
     public async Task<CollectionChanges> ReadAsync(CollectionState collection, SyncToken? since, CancellationToken cancel)
     {
         if (collection.Mark.Token is null)
@@ -62,6 +65,7 @@ internal sealed class DavChanges(DavConnection connection)
                         gone.Remove(path);
                         there[path] = new ItemState(path, TagOf(response));
                     }
+                    CheckCount(there.Count + gone.Count);
                 }
             }
             catch (FormatException e)
@@ -106,6 +110,7 @@ internal sealed class DavChanges(DavConnection connection)
                     && response.Find(DavNames.ResourceType)?.Element(DavNames.Dav + "collection") is null
                 )
                     there[path] = new ItemState(path, TagOf(response));
+                CheckCount(there.Count);
             }
         }
         catch (FormatException e)
@@ -113,6 +118,12 @@ internal sealed class DavChanges(DavConnection connection)
             throw connection.Garbage(e);
         }
         return new CollectionChanges(true, [.. there.Values], [], new CollectionMark(null, tag));
+    }
+
+    private static void CheckCount(int items)
+    {
+        if (items > MostItems)
+            throw new FormatException($"a collection lists more than {MostItems} items");
     }
 
     internal static ETag? TagOf(DavResponse response) =>

@@ -11,6 +11,9 @@ namespace EasyCaravan.Protocols.Dav;
 /// <summary>Lists and makes address books or calendars.</summary>
 internal sealed class DavCollections(DavConnection connection, Kind kind)
 {
+    /// <summary>Collections of one account.</summary>
+    private const int MostCollections = 10_000;
+
     private static readonly HashSet<string> s_writing = ["all", "write", "write-content", "bind"];
 
     private XName Type => kind is Kind.Contacts ? DavNames.AddressBook : DavNames.Calendar;
@@ -33,6 +36,8 @@ internal sealed class DavCollections(DavConnection connection, Kind kind)
                         standard.Add(connection.PathOf(told.Value.Trim(), place));
                     if (StateOf(response, place, home) is { } state && all.TrueForAll(c => c.Href != state.Href))
                         all.Add(state);
+                    if (all.Count + standard.Count > MostCollections)
+                        throw new FormatException($"an account has more than {MostCollections} collections");
                 }
             }
             catch (FormatException e)

@@ -2,7 +2,9 @@ using EasyCaravan.Testing;
 
 namespace EasyCaravan.Peers.Dav.Tests;
 
-/// <summary>Nobody gets an invitation, an update or a cancellation because an event was carried to a server that sends such things.</summary>
+/// <summary>
+/// Nobody gets an invitation, an update or a cancellation because an event was carried to a server that sends such things.
+/// </summary>
 public sealed class SilenceTests(DavServers servers) : IClassFixture<DavServers>
 {
     private const string Outside = "guest@lanternpost.example";

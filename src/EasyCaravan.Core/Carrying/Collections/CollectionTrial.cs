@@ -5,7 +5,9 @@ using EasyCaravan.Core.Ports;
 
 namespace EasyCaravan.Core.Carrying.Collections;
 
-/// <summary>Finds out whether an account may be written to: makes an address book or calendar with one item in it, and deletes both.</summary>
+/// <summary>
+/// Finds out whether an account may be written to: makes an address book or calendar with one item in it, and deletes both.
+/// </summary>
 public static class CollectionTrial
 {
     private const string Uid = "caravan-write-test";

@@ -17,7 +17,9 @@ internal static class ItemShaper
 
     private const string Prodid = "PRODID:-//Easy Caravan//EN";
 
-    /// <summary>What can be tried with an item that was refused, one after the other: each by itself, and in the end all together.</summary>
+    /// <summary>
+    /// What can be tried with an item that was refused, one after the other: each by itself, and in the end all together.
+    /// </summary>
     public static IEnumerable<(ItemShapings Shapings, byte[] Octets)> Ways(ItemInHand item, ItemShapings allowed)
     {
         // What was changed already, so that nothing is sent, stays changed.
