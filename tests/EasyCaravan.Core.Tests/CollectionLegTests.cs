@@ -129,9 +129,48 @@ public sealed class CollectionLegTests : ICollectionAccounts
         there.Put("c.vcf", Card(99));
         var tally = Run();
         Assert.Equal((1L, 1L, 1L), (tally.Paired, tally.Carried, tally.LeftBehind));
-        Assert.Contains("NOTE is lost", _ledger.LeftBehind.Values.Single().Fault.What, StringComparison.Ordinal);
+        Assert.Contains("NOTE is not there ('only", _ledger.LeftBehind.Values.Single().Fault.What, StringComparison.Ordinal);
         // Somebody else's item of the same name stays, and ours stands beside it.
         Assert.Equal(["c-2.vcf", "c.vcf", "other-name.vcf", "x.vcf"], there.Items.Keys.Select(k => k.Name).Order(StringComparer.Ordinal));
+    }
+
+    [Theory]
+    [InlineData(ItemDoubles.Pair)]
+    [InlineData(ItemDoubles.Merge)]
+    [InlineData(ItemDoubles.KeepBoth)]
+    public void A_contact_that_is_there_under_another_UID_is_paired_merged_or_kept_twice(ItemDoubles doubles)
+    {
+        _rules = _rules with { Doubles = doubles };
+        var book = _from.Make("Crew");
+        book.Put("a.vcf", Person("old", "Aoife Marsh", "EMAIL:aoife@saltmarsh.example", "TEL:+353 1 555 0100", "NOTE:likes herring"));
+        book.Put("b.vcf", Person("old-b", "Bram Tolland", "EMAIL:bram@saltmarsh.example"));
+        book.Put("c.vcf", Person("old-c", "Clodagh Weir", "EMAIL:clodagh@saltmarsh.example", "ORG:Saltmarsh Ferries"));
+        var there = _to.Make("Crew");
+        there.Put("x.vcf", Person("new", "Aoife Marsh", "EMAIL:Aoife@saltmarsh.example", "TEL;TYPE=CELL:+35315550100", "BDAY:1990-01-01"));
+        there.Put("y.vcf", Person("new-b", "Bram Tolland", "EMAIL:bram@saltmarsh.example", "NOTE:theirs"));
+        there.Put("z.vcf", Person("new-c", "Clodagh Weir", "EMAIL:clodagh@saltmarsh.example", "ORG:Elsewhere"));
+        var tally = Run();
+        Assert.True(Total.Closes);
+        if (doubles is ItemDoubles.KeepBoth)
+        {
+            Assert.Equal((3L, 6), (tally.Carried, there.Items.Count));
+            return;
+        }
+        Assert.Equal(3, there.Items.Count);
+        Assert.Equal(doubles is ItemDoubles.Merge ? (2L, 1L) : (1, 2), (tally.Paired, tally.LeftBehind));
+        Assert.Equal(doubles is ItemDoubles.Merge, there.Text("x.vcf").Contains("NOTE:likes herring", StringComparison.Ordinal));
+        Assert.Contains("BDAY:1990-01-01\r\n", there.Text("x.vcf"), StringComparison.Ordinal);
+        Assert.Contains("UID:new\r\n", there.Text("x.vcf"), StringComparison.Ordinal);
+        Assert.Contains("ORG:Elsewhere", there.Text("z.vcf"), StringComparison.Ordinal);
+        Assert.Contains(_ledger.LeftBehind.Values, l =>
+            l.Fault.What.EndsWith("ORG is not there ('Saltmarsh Ferries')", StringComparison.Ordinal)
+        );
+
+        // What is added on the old side later is added there; what was there stays.
+        book.Put("b.vcf", Person("old-b", "Bram Tolland", "EMAIL:bram@saltmarsh.example", "TEL:+353 1 555 0199"));
+        Run();
+        Assert.Contains("NOTE:theirs\r\nTEL:+353 1 555 0199\r\nEND:VCARD", there.Text("y.vcf"), StringComparison.Ordinal);
+        Assert.Equal((0L, 3), (Run().Settled, there.Items.Count));
     }
 
     [Fact]
@@ -283,6 +322,51 @@ public sealed class CollectionLegTests : ICollectionAccounts
                 threads: 1
             );
 
+    /// <summary>
+    /// The same for contacts that are there already under other UIDs: each gets what it lacks, once, and keeps what it has.
+    /// </summary>
+    [Fact]
+    public void However_passes_break_a_contact_that_is_there_gets_what_it_lacks_once() =>
+        Gen.Select(Gen.Int[0, 1_000_000], Gen.Bool)
+            .Sample(
+                (seed, answersAreLost) =>
+                {
+                    (_from, _to, _ledger, _kept) = (new("/old/"), new("/new/"), new(), new());
+                    var chance = new Random(seed);
+                    _to.AnswersAreLost = answersAreLost;
+                    _rules = _rules with { Doubles = ItemDoubles.Merge };
+                    var (book, there) = (_from.Make("Crew"), _to.Make("Crew"));
+                    for (var i = 0; i < 8; i++)
+                    {
+                        book.Put($"{i}.vcf", Person($"u{i}", $"Sailor {i}", $"EMAIL:{i}@saltmarsh.example", $"TEL:+353 1 555 01{i:00}"));
+                        there.Put($"x{i}.vcf", Person($"x{i}", $"Sailor {i}", $"EMAIL:{i}@saltmarsh.example", "NOTE:theirs"));
+                    }
+                    for (var round = 0; round < 6; round++)
+                    {
+                        _to.BreaksAt = chance.Next(40);
+                        try
+                        {
+                            Run();
+                        }
+                        catch (FaultException)
+                        {
+                            // The next pass goes on from there.
+                        }
+                        _to.BreaksAt = null;
+                    }
+                    Run();
+                    Assert.Equal(8, there.Items.Count);
+                    for (var i = 0; i < 8; i++)
+                        Assert.Equal(
+                            Person($"x{i}", $"Sailor {i}", $"EMAIL:{i}@saltmarsh.example", "NOTE:theirs", $"TEL:+353 1 555 01{i:00}"),
+                            there.Text($"x{i}.vcf")
+                        );
+                    Assert.Equal((8L, true), (Total.Paired, Total.Closes));
+                },
+                iter: 200,
+                threads: 1
+            );
+
     private void CarryAgain(Difference missing) =>
         _ledger.ReopenAsync(missing.Folder, new NumberSet([missing.Number]), CancellationToken.None).GetAwaiter().GetResult();
 
@@ -300,6 +384,10 @@ public sealed class CollectionLegTests : ICollectionAccounts
     private static string Card(int i, string more = "") =>
         $"BEGIN:VCARD\r\nVERSION:3.0\r\nUID:u{i}\r\nFN:Sailor {i}\r\nN:Sailor {i};;;;\r\n"
         + $"{(more.Length > 0 ? $"{more}\r\n" : "")}END:VCARD\r\n";
+
+    private static string Person(string uid, string name, params string[] lines) =>
+        $"BEGIN:VCARD\r\nVERSION:3.0\r\nUID:{uid}\r\nFN:{name}\r\nN:{string.Join(';', name.Split(' ').Reverse())};;;\r\n"
+        + $"{string.Concat(lines.Select(l => $"{l}\r\n"))}END:VCARD\r\n";
 
     private static string Event(string uid, string organiser, string day) =>
         $"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:{uid}\r\nDTSTART:{day}T100000Z\r\nDTEND:{day}T110000Z\r\n"

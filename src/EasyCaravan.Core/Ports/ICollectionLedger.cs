@@ -42,6 +42,9 @@ public sealed record CollectionItem(
 {
     /// <summary>What was changed about it so that the to side took it.</summary>
     public ItemShapings Shapings { get; init; }
+
+    /// <summary>What is on the to side was there before us, and may say more.</summary>
+    public bool IsForeign { get; init; }
 }
 
 /// <summary>Both forms of an item that is not the same on both sides, kept so that a person can compare them.</summary>

@@ -63,6 +63,10 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER")
                         .HasColumnName("from_tag");
 
+                    b.Property<bool>("IsForeign")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("is_foreign");
+
                     b.Property<int>("Shapings")
                         .HasColumnType("INTEGER")
                         .HasColumnName("shapings");

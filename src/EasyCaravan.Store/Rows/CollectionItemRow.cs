@@ -19,6 +19,7 @@ public sealed class CollectionItemRow
     public string? ToTag { get; set; }
     public long? ToDigest { get; set; }
     public Core.Planning.ItemShapings Shapings { get; set; }
+    public bool IsForeign { get; set; }
 }
 
 internal sealed class CollectionItemsTable : IEntityTypeConfiguration<CollectionItemRow>
@@ -37,6 +38,7 @@ internal sealed class CollectionItemsTable : IEntityTypeConfiguration<Collection
         item.Property(i => i.ToTag).HasColumnName("to_tag");
         item.Property(i => i.ToDigest).HasColumnName("to_digest");
         item.Property(i => i.Shapings).HasColumnName("shapings");
+        item.Property(i => i.IsForeign).HasColumnName("is_foreign");
         item.HasOne<LedgerFolderRow>().WithMany().HasForeignKey(i => i.FolderId);
     }
 }

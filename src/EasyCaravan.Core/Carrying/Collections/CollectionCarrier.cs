@@ -206,19 +206,49 @@ internal sealed class CollectionCarrier(
         foreach (var item in batch)
             if (NeedsWriting(item, plan, readBack, writer))
                 toWrite.Add(item);
+        toWrite.AddRange(await MergeAsync(place, [.. batch.Where(Merges)], cancel));
         // Noted before it is written: whoever comes after a kill looks there first.
         if (toWrite.Count > 0)
             await kept.KeepItemsAsync(
                 work.Page.Id,
-                [.. toWrite.Select(i => plan.Items.Find(i.Item.From)! with { To = i.Item.To })],
+                [.. toWrite.Select(i => plan.Items.Find(i.Item.From)! with { To = i.Item.To, IsForeign = i.IsForeign })],
                 cancel
             );
         await writer.WriteAsync(toWrite, cancel);
-        await readBack.ReadAsync(toWrite, foreign: false, cancel);
+        await readBack.ReadAsync(batch, cancel);
         await RecordAsync(work, batch, cancel);
     }
 
-    /// <summary>Whether it has to be written; if not, its outcome is known.</summary>
+    /// <summary>
+    /// What its owner adds on the from side later goes the same way, whatever the rule: what is there says more, and stays.
+    /// </summary>
+    private bool Merges(ItemInHand item) =>
+        item is { IsForeign: true, Outcome: null }
+        && order.Kind is Kind.Contacts
+        && (item.IsEdit || order.Rules.Doubles is ItemDoubles.Merge);
+
+    /// <summary>What is there gets what it lacks. Those that are to be written for it.</summary>
+    private async Task<List<ItemInHand>> MergeAsync(CollectionState place, List<ItemInHand> foreign, CancellationToken cancel)
+    {
+        var merged = new List<ItemInHand>();
+        var byPlace = foreign.ToDictionary(i => i.Item.To!.Value);
+        if (byPlace.Count > 0)
+            await to.ReadItemsAsync(
+                place,
+                byPlace.Keys,
+                (there, _) =>
+                {
+                    if (byPlace.TryGetValue(there.Href, out var item) && there.Tag is { } tag && item.Merge(there.Octets, tag))
+                        merged.Add(item);
+                    return ValueTask.CompletedTask;
+                },
+                new Dictionary<Href, Fault>(),
+                cancel
+            );
+        return merged;
+    }
+
+    /// <summary>Whether it has to be written; if not, its outcome is known, or it is only read back.</summary>
     private bool NeedsWriting(ItemInHand item, Plan plan, ItemReadBack readBack, ItemWriter writer)
     {
         if (order.Rules.Since is { } since && EventSpan.EndedBefore(item.Component, since))
@@ -234,6 +264,13 @@ internal sealed class CollectionCarrier(
         }
         if (!plan.IsSilent && Invitations.WouldBeSent(item.Component, AddressesThere, order.Today) && !TrySilence(item))
             return false;
+        if (item.IsForeign)
+        {
+            // Of events nobody could say what of both to keep.
+            if (order.Kind is not Kind.Contacts && item.IsEdit)
+                item.Leave(ItemWriter.Conflict(order));
+            return false;
+        }
         if (item.Item.To is { } begun)
         {
             if (item is { IsEdit: true, Item.ToTag: null })
@@ -247,9 +284,9 @@ internal sealed class CollectionCarrier(
                 return NeedsWriting(item, there, readBack, writer);
             return true;
         }
-        if (plan.Strangers.Claim(item.Label.Uid) is { } same && order.Rules.Doubles is Doubles.Pair)
+        if (order.Rules.Doubles is not ItemDoubles.KeepBoth && plan.Strangers.Claim(item.Component) is { } same)
         {
-            readBack.Judge(item, same, foreign: true);
+            item.Item = item.Item with { To = same, IsForeign = true };
             return false;
         }
         item.Item = item.Item with { To = writer.PlaceOf(item, 0) };
@@ -283,7 +320,7 @@ internal sealed class CollectionCarrier(
         }
         if (ItemLabel.Of(ItemComponent.Parse(there.Octets)).Uid == item.Label.Uid)
         {
-            readBack.Judge(item, there, foreign: false);
+            readBack.Judge(item, there);
             return false;
         }
         item.Item = item.Item with { To = writer.PlaceOf(item, 1) };

@@ -42,6 +42,9 @@ public sealed record ItemForm(UInt128 OctetDigest, IReadOnlyList<ItemStatement> 
     /// <summary>The same without looking at what the object says.</summary>
     public static ulong DigestOf(ReadOnlyMemory<byte> octets) => (ulong)XxHash128.HashToUInt128(octets.Span);
 
+    /// <summary>All but one property.</summary>
+    public ItemForm Without(string property) => this with { Statements = [.. Statements.Where(s => s.Name != property)] };
+
     public static ItemForm Of(ReadOnlyMemory<byte> octets)
     {
         var statements = new List<ItemStatement>();

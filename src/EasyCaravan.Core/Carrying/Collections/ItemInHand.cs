@@ -30,11 +30,25 @@ internal sealed class ItemInHand(CollectionItem item, StoredItem read)
         Item = Item with { Shapings = shapings };
     }
 
+    /// <summary>What is there gets what it lacks; false where it lacks nothing.</summary>
+    public bool Merge(ReadOnlyMemory<byte> there, ETag tag)
+    {
+        if (ContactMerge.Merge(there, Component) is not { } merged)
+            return false;
+        (Sent, Replaces) = (merged, tag);
+        // Should somebody edit it in this very moment, its state says so.
+        Item = Item with { ToDigest = ItemForm.DigestOf(there) };
+        return true;
+    }
+
     /// <summary>For people; made when somebody asks, which is seldom.</summary>
     public ItemLabel Label => field ??= ItemLabel.Of(Component);
 
     /// <summary>What is known of it now.</summary>
     public CollectionItem Item { get; set; } = item with { FromTag = read.Tag?.Digest, Shapings = ItemShapings.None };
+
+    /// <summary>It was there before us: paired, or merged with what is there, and never overwritten.</summary>
+    public bool IsForeign => Item.IsForeign;
 
     /// <summary>It was settled before, and was edited since.</summary>
     public bool IsEdit { get; init; }

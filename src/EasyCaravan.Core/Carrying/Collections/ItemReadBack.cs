@@ -12,10 +12,14 @@ internal sealed class ItemReadBack(CollectionLegOrder order, ICollectionAccount 
     /// <summary>Changes that are told of one item.</summary>
     private const int MostChanges = 5;
 
-    /// <param name="foreign">
-    /// These were there before us: what is the same is paired, and what is not has been edited on one side or the other.
-    /// </param>
-    public async Task ReadAsync(IReadOnlyCollection<ItemInHand> items, bool foreign, CancellationToken cancel)
+    private const int PreviewLength = 160;
+
+    private const string MergeRemedy =
+        "Let them be merged (doubles: merge under contacts: in the route) and retry, mend it on the new side by hand, or accept it as it "
+        + "is there";
+
+    /// <param name="items">Those without an outcome are read.</param>
+    public async Task ReadAsync(IReadOnlyCollection<ItemInHand> items, CancellationToken cancel)
     {
         var awaited = items.Where(i => i.Outcome is null).ToDictionary(i => i.Item.To!.Value);
         if (awaited.Count == 0)
@@ -27,7 +31,7 @@ internal sealed class ItemReadBack(CollectionLegOrder order, ICollectionAccount 
             (there, _) =>
             {
                 if (awaited.Remove(there.Href, out var item))
-                    Judge(item, there, foreign);
+                    Judge(item, there);
                 return ValueTask.CompletedTask;
             },
             unreadable,
@@ -45,27 +49,44 @@ internal sealed class ItemReadBack(CollectionLegOrder order, ICollectionAccount 
             );
     }
 
-    public void Judge(ItemInHand item, StoredItem there, bool foreign)
+    /// <summary>
+    /// What the person had there before us is paired if it says all that this one says. Else somebody has to choose.
+    /// </summary>
+    public void Judge(ItemInHand item, StoredItem there)
     {
         var stored = ItemForm.Of(there.Octets);
-        var comparison = ItemComparison.Of(foreign ? item.Form : item.SentForm, stored);
-        item.Land(foreign ? Outcome.Paired : Outcome.Carried, there, stored.Digest);
-        if (comparison.Likeness is not ItemLikeness.Damaged)
+        item.Land(item.IsForeign ? Outcome.Paired : Outcome.Carried, there, stored.Digest);
+        var lost = (item.IsForeign, order.Kind) switch
+        {
+            (true, Planning.Kind.Contacts) => ContactMerge
+                .Lacking(there.Octets, item.Component)
+                .Select(l => $"{l.Name} is not there ('{Short(l.Text(PreviewLength))}')"),
+            (true, _) => LostOf(item.Form.Without("UID"), stored.Without("UID")),
+            _ => LostOf(item.SentForm, stored),
+        };
+        var all = lost.ToList();
+        if (all.Count == 0)
             return;
-        var changes = comparison.Changes.Where(c => c.Kind is not ItemChangeKind.Added).ToList();
-        var told = string.Join("; ", changes.Take(MostChanges).Select(Words));
-        var more = changes.Count > MostChanges ? $"; and {changes.Count - MostChanges} more" : "";
+        var told = string.Join("; ", all.Take(MostChanges)) + (all.Count > MostChanges ? $"; and {all.Count - MostChanges} more" : "");
         item.Leave(
-            foreign
+            item.IsForeign
                 ? new Fault(
                     Cause.EditedOnBothSides,
                     order.To.Credentials.Account,
-                    $"one of the same UID was there already, and is not the same: {told}{more}"
+                    $"the new side has the same one already, and it does not say all that this one says: {told}"
                 )
-                : new Fault(Cause.ArrivedDamaged, order.To.Credentials.Account, $"{told}{more}"),
+                {
+                    Help = order is { Kind: Planning.Kind.Contacts, Rules.Doubles: not Planning.ItemDoubles.Merge } ? MergeRemedy : null,
+                }
+                : new Fault(Cause.ArrivedDamaged, order.To.Credentials.Account, told),
             there.Octets
         );
     }
+
+    private static IEnumerable<string> LostOf(ItemForm sent, ItemForm stored) =>
+        ItemComparison.Of(sent, stored) is { Likeness: ItemLikeness.Damaged } comparison
+            ? comparison.Changes.Where(c => c.Kind is not ItemChangeKind.Added).Select(Words)
+            : [];
 
     private static string Words(ItemChange change) =>
         change.Kind is ItemChangeKind.Lost

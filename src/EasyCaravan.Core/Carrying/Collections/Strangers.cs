@@ -1,12 +1,19 @@
 using EasyCaravan.Core.Formats;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 
 namespace EasyCaravan.Core.Carrying.Collections;
 
-/// <summary>Items of the to side that no page claims: an earlier import brought them, or the person made them there.</summary>
+/// <summary>
+/// Items of the to side that no page claims: an earlier import brought them, or the person made them there. Only what they are known by is
+/// held, so that thousands with photos do not fill the memory.
+/// </summary>
 internal sealed class Strangers
 {
-    private readonly Dictionary<string, StoredItem> _byUid = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, Href> _byUid = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, List<(Href Href, ContactIdentity Identity)>> _contacts = new(StringComparer.Ordinal);
+    private readonly Dictionary<EventIdentity, Href> _events = [];
+    private readonly HashSet<Href> _claimed = [];
 
     public static Strangers None { get; } = new();
 
@@ -25,11 +32,51 @@ internal sealed class Strangers
 
     private ValueTask TakeAsync(StoredItem item, CancellationToken cancel)
     {
-        if (ItemLabel.Of(ItemComponent.Parse(item.Octets)).Uid is { } uid)
-            _byUid.TryAdd(uid, item);
+        if (ItemLabel.Main(ItemComponent.Parse(item.Octets)) is not { } main)
+            return ValueTask.CompletedTask;
+        if (UidOf(main) is { } uid)
+            _byUid.TryAdd(uid, item.Href);
+        if (main.Name == "VCARD")
+        {
+            var identity = ContactIdentity.Of(main);
+            foreach (var key in KeysOf(identity))
+            {
+                if (!_contacts.TryGetValue(key, out var same))
+                    _contacts[key] = same = [];
+                same.Add((item.Href, identity));
+            }
+        }
+        else
+            _events.TryAdd(EventIdentity.Of(main) with { Uid = null }, item.Href);
         return ValueTask.CompletedTask;
     }
 
-    /// <summary>The one of this UID, which is nobody's any more from now on.</summary>
-    public StoredItem? Claim(string? uid) => uid is not null && _byUid.Remove(uid, out var item) ? item : null;
+    /// <summary>The one that is the same contact or event, by UID or by what it says; it is nobody else's from now on.</summary>
+    public Href? Claim(ItemComponent item)
+    {
+        if (ItemLabel.Main(item) is not { } main)
+            return null;
+        if (UidOf(main) is { } uid && _byUid.TryGetValue(uid, out var same) && _claimed.Add(same))
+            return same;
+        if (main.Name == "VCARD")
+        {
+            var identity = ContactIdentity.Of(main);
+            foreach (var (there, other) in KeysOf(identity).SelectMany(k => _contacts.GetValueOrDefault(k) ?? []))
+                if (identity.Matches(other) is ContactMatch.Same && _claimed.Add(there))
+                    return there;
+            return null;
+        }
+        var known = EventIdentity.Of(main) with { Uid = null };
+        return known is { Start.Length: > 0, Summary.Length: > 0 } && _events.TryGetValue(known, out var place) && _claimed.Add(place)
+            ? place
+            : null;
+    }
+
+    /// <summary>Whoever is the same shares the name, or without names an address or the organisation.</summary>
+    private static IEnumerable<string> KeysOf(ContactIdentity identity) =>
+        identity.Name.Length > 0
+            ? [$"name {identity.Name}"]
+            : identity.Addresses.Select(a => $"address {a}").Append($"organisation {identity.Organisation}");
+
+    private static string? UidOf(ItemComponent main) => main.Find("UID")?.Text().Trim() is { Length: > 0 } uid ? uid : null;
 }

@@ -14,7 +14,12 @@ internal static class CollectionRulesSection
         return new CollectionRules(
             ReadRules(node, errors),
             CarriesShared: node.Text("shared") == "carry",
-            node.Text("doubles") == "keep-both" ? Doubles.KeepBoth : Doubles.Pair,
+            node.Text("doubles") switch
+            {
+                "merge" => ItemDoubles.Merge,
+                "keep-both" => ItemDoubles.KeepBoth,
+                _ => ItemDoubles.Pair,
+            },
             ReadSince(node, kind, errors)
         )
         {

@@ -37,7 +37,8 @@ namespace EasyCaravan.Store.Migrations
                     to_path = table.Column<string>(type: "TEXT", nullable: true),
                     to_tag = table.Column<string>(type: "TEXT", nullable: true),
                     to_digest = table.Column<long>(type: "INTEGER", nullable: true),
-                    shapings = table.Column<int>(type: "INTEGER", nullable: false)
+                    shapings = table.Column<int>(type: "INTEGER", nullable: false),
+                    is_foreign = table.Column<bool>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {

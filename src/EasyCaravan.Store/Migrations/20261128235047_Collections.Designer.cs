@@ -10,7 +10,7 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace EasyCaravan.Store.Migrations
 {
     [DbContext(typeof(CaravanDb))]
-    [Migration("20261128225705_Collections")]
+    [Migration("20261128235047_Collections")]
     partial class Collections
     {
         /// <inheritdoc />
@@ -65,6 +65,10 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<long?>("FromTag")
                         .HasColumnType("INTEGER")
                         .HasColumnName("from_tag");
+
+                    b.Property<bool>("IsForeign")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("is_foreign");
 
                     b.Property<int>("Shapings")
                         .HasColumnType("INTEGER")
