@@ -59,7 +59,7 @@ internal sealed partial class Ledger : ICollectionLedger
                     (ulong?)row.FromTag,
                     (ulong?)row.FromDigest,
                     row.To is not { } to ? null : Whole(to.Length == 0 ? row.From : to, page.To ?? ""),
-                    row.ToTag is null ? null : new ETag(row.ToTag),
+                    row.ToTag is null ? null : PackedTag.Unpack(row.ToTag),
                     (ulong?)row.ToDigest
                 )
                 {
@@ -81,13 +81,14 @@ internal sealed partial class Ledger : ICollectionLedger
                     var to = item.To is { } place ? Short(place, page.To ?? "") : null;
                     if (to == from)
                         to = "";
+                    var tag = item.ToTag is { } told ? PackedTag.Pack(told) : null;
                     await db.Database.ExecuteSqlAsync(
                         $"""
                         INSERT INTO collection_items
                         (folder_id, number, from_path, from_tag, from_digest, to_path, to_tag, to_digest, shapings, is_foreign)
-                        VALUES ({folder}, {(long)item.Number}, {from}, {(long?)item.FromTag}, {(long?)item.FromDigest}, {to}, {item
-                            .ToTag
-                            ?.Value}, {(long?)item.ToDigest}, {(int)item.Shapings}, {item.IsForeign})
+                        VALUES ({folder}, {(long)item.Number}, {from}, {(long?)item.FromTag}, {(long?)item.FromDigest},
+                        {to}, {tag}, {(long?)item.ToDigest}, {(int)item.Shapings}, {item.IsForeign})
+                            item.FromDigest}, {to}, {tag}, {(long?)item.ToDigest}, {(int)item.Shapings}, {item.IsForeign})
                         ON CONFLICT (folder_id, number) DO UPDATE SET from_path = excluded.from_path, from_tag = excluded.from_tag,
                         from_digest = excluded.from_digest, to_path = excluded.to_path, to_tag = excluded.to_tag,
                         to_digest = excluded.to_digest, shapings = excluded.shapings, is_foreign = excluded.is_foreign

@@ -79,8 +79,8 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER")
                         .HasColumnName("to_digest");
 
-                    b.Property<string>("ToTag")
-                        .HasColumnType("TEXT")
+                    b.Property<byte[]>("ToTag")
+                        .HasColumnType("BLOB")
                         .HasColumnName("to_tag");
 
                     b.HasKey("FolderId", "Number");

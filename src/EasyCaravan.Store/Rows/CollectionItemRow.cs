@@ -16,7 +16,9 @@ public sealed class CollectionItemRow
 
     /// <summary>As <see cref="From"/>, and empty where it is the same.</summary>
     public string? To { get; set; }
-    public string? ToTag { get; set; }
+
+    /// <summary>See <see cref="PackedTag"/>.</summary>
+    public byte[]? ToTag { get; set; }
     public long? ToDigest { get; set; }
     public Core.Planning.ItemShapings Shapings { get; set; }
     public bool IsForeign { get; set; }

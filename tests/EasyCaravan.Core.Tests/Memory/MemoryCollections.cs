@@ -111,8 +111,10 @@ internal sealed class MemoryCollectionAccount(MemoryCollections service, Kind ki
         Do("changes", () =>
         {
             var own = service.Find(collection.Href);
-            var isWhole = since is null || service.ForgetsTokens;
-            var from = isWhole ? -1 : int.Parse(since!.Value.Value[1..], System.Globalization.CultureInfo.InvariantCulture);
+            var isKnown = int.TryParse(since?.Value[1..], System.Globalization.CultureInfo.InvariantCulture, out var from);
+            var isWhole = !isKnown || service.ForgetsTokens;
+            if (isWhole)
+                from = -1;
             return new CollectionChanges(
                 isWhole,
                 [.. own.Items.Where(i => i.Value.Changed > from).Select(i => new ItemState(i.Key, own.TagOf(i.Key)))],

@@ -10,7 +10,7 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace EasyCaravan.Store.Migrations
 {
     [DbContext(typeof(CaravanDb))]
-    [Migration("20261128235047_Collections")]
+    [Migration("20261129000838_Collections")]
     partial class Collections
     {
         /// <inheritdoc />
@@ -82,8 +82,8 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER")
                         .HasColumnName("to_digest");
 
-                    b.Property<string>("ToTag")
-                        .HasColumnType("TEXT")
+                    b.Property<byte[]>("ToTag")
+                        .HasColumnType("BLOB")
                         .HasColumnName("to_tag");
 
                     b.HasKey("FolderId", "Number");

@@ -35,7 +35,7 @@ namespace EasyCaravan.Store.Migrations
                     from_tag = table.Column<long>(type: "INTEGER", nullable: true),
                     from_digest = table.Column<long>(type: "INTEGER", nullable: true),
                     to_path = table.Column<string>(type: "TEXT", nullable: true),
-                    to_tag = table.Column<string>(type: "TEXT", nullable: true),
+                    to_tag = table.Column<byte[]>(type: "BLOB", nullable: true),
                     to_digest = table.Column<long>(type: "INTEGER", nullable: true),
                     shapings = table.Column<int>(type: "INTEGER", nullable: false),
                     is_foreign = table.Column<bool>(type: "INTEGER", nullable: false)
