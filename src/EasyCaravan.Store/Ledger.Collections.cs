@@ -88,7 +88,6 @@ internal sealed partial class Ledger : ICollectionLedger
                         (folder_id, number, from_path, from_tag, from_digest, to_path, to_tag, to_digest, shapings, is_foreign)
                         VALUES ({folder}, {(long)item.Number}, {from}, {(long?)item.FromTag}, {(long?)item.FromDigest},
                         {to}, {tag}, {(long?)item.ToDigest}, {(int)item.Shapings}, {item.IsForeign})
-                            item.FromDigest}, {to}, {tag}, {(long?)item.ToDigest}, {(int)item.Shapings}, {item.IsForeign})
                         ON CONFLICT (folder_id, number) DO UPDATE SET from_path = excluded.from_path, from_tag = excluded.from_tag,
                         from_digest = excluded.from_digest, to_path = excluded.to_path, to_tag = excluded.to_tag,
                         to_digest = excluded.to_digest, shapings = excluded.shapings, is_foreign = excluded.is_foreign
