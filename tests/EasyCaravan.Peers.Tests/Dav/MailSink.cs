@@ -37,9 +37,9 @@ public sealed class MailSink : IAsyncDisposable
             while (true)
                 _ = TakeAsync(await _listener.AcceptTcpClientAsync(_stop.Token));
         }
-        catch (Exception e) when (e is OperationCanceledException or SocketException or ObjectDisposedException)
+        catch (Exception e) when (e is OperationCanceledException or SocketException or InvalidOperationException)
         {
-            // The end.
+            // The end: it was told to stop, or does not listen any more.
         }
     }
 

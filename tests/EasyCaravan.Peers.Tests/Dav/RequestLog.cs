@@ -50,9 +50,9 @@ public sealed partial class RequestLog : IAsyncDisposable
             while (true)
                 _ = PassAsync(await _listener.AcceptTcpClientAsync(_stop.Token));
         }
-        catch (Exception e) when (e is OperationCanceledException or SocketException or ObjectDisposedException)
+        catch (Exception e) when (e is OperationCanceledException or SocketException or InvalidOperationException)
         {
-            // The end.
+            // The end: it was told to stop, or does not listen any more.
         }
     }
 
