@@ -6,9 +6,6 @@ namespace EasyCaravan.Core.Ports;
 /// <summary>The state of an item as its service names it (RFC 9110 §8.8.3), quotation marks included.</summary>
 public readonly record struct ETag(string Value)
 {
-    /// <summary>Only a strong one may stand in a condition of a write (RFC 9110 §13.1.1).</summary>
-    public bool IsStrong => Value is ['"', .., '"'];
-
     /// <summary>By which two states are told apart where the tag itself is not needed any more.</summary>
     public ulong Digest => XxHash64.HashToUInt64(Encoding.UTF8.GetBytes(Value));
 

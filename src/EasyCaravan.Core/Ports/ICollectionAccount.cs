@@ -72,6 +72,24 @@ public interface ICollectionAccount : IAsyncDisposable
         CancellationToken cancel
     );
 
+    /// <summary>One item whole; null where it is not there, or is not given out.</summary>
+    async Task<StoredItem?> FindItemAsync(CollectionState collection, Href item, CancellationToken cancel)
+    {
+        StoredItem? found = null;
+        await ReadItemsAsync(
+            collection,
+            [item],
+            (stored, _) =>
+            {
+                found = stored;
+                return ValueTask.CompletedTask;
+            },
+            new Dictionary<Href, Fault>(),
+            cancel
+        );
+        return found;
+    }
+
     /// <summary>Makes an item, unless there is one of that address.</summary>
     Task<ItemWrite> AddAsync(Href item, ReadOnlyMemory<byte> octets, CancellationToken cancel);
 

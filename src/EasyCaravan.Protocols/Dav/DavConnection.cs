@@ -77,8 +77,6 @@ internal sealed class DavConnection : IDisposable
 
     public Uri Origin { get; }
 
-    public string CertificateFacts => _certificate.Facts;
-
     public string Account => _who.Account;
 
     /// <summary>By its name in the plan.</summary>

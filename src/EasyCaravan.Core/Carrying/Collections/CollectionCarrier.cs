@@ -85,9 +85,10 @@ internal sealed class CollectionCarrier(
             toRead[there.Href] = item;
         }
         var present = changes.There.Select(t => t.Href).ToHashSet();
+        var absent = changes.Gone.ToHashSet();
         if (!changes.IsWhole)
             // What is to be tried again is not among the changes.
-            foreach (var item in unsettled.Where(i => !present.Contains(i.From) && !changes.Gone.Contains(i.From)))
+            foreach (var item in unsettled.Where(i => !present.Contains(i.From) && !absent.Contains(i.From)))
                 toRead[item.From] = item;
         var gone = changes.IsWhole
             ? before.Where(i => !present.Contains(i.From)).ToList()
@@ -388,18 +389,7 @@ internal sealed class CollectionCarrier(
 
     private async Task<StoredItem?> FindUneditedAsync(CollectionState place, CollectionItem item, CancellationToken cancel)
     {
-        StoredItem? found = null;
-        await to.ReadItemsAsync(
-            place,
-            [item.To!.Value],
-            (there, _) =>
-            {
-                found = ItemForm.DigestOf(there.Octets) == item.ToDigest ? there : null;
-                return ValueTask.CompletedTask;
-            },
-            new Dictionary<Href, Fault>(),
-            cancel
-        );
-        return found;
+        var there = await to.FindItemAsync(place, item.To!.Value, cancel);
+        return there is not null && ItemForm.DigestOf(there.Octets) == item.ToDigest ? there : null;
     }
 }

@@ -77,7 +77,7 @@ internal sealed class ItemWriter(CollectionLegOrder order, ICollectionAccount to
     /// <summary>Something else is there than was expected. False: it is to be written again, to where the item says now.</summary>
     private async Task<bool> IsSettledAsync(ItemInHand item, int attempt, CancellationToken cancel)
     {
-        var there = await ReadAsync(item.Item.To!.Value, cancel);
+        var there = await to.FindItemAsync(collection, item.Item.To!.Value, cancel);
         if (there is null)
         {
             item.Replaces = null;
@@ -105,21 +105,4 @@ internal sealed class ItemWriter(CollectionLegOrder order, ICollectionAccount to
 
     public static Fault Conflict(CollectionLegOrder order) =>
         new(Cause.EditedOnBothSides, order.To.Credentials.Account, "it was edited on both sides since the last pass");
-
-    private async Task<StoredItem?> ReadAsync(Href item, CancellationToken cancel)
-    {
-        StoredItem? found = null;
-        await to.ReadItemsAsync(
-            collection,
-            [item],
-            (stored, _) =>
-            {
-                found = stored;
-                return ValueTask.CompletedTask;
-            },
-            new Dictionary<Href, Fault>(),
-            cancel
-        );
-        return found;
-    }
 }
