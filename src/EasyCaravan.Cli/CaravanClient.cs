@@ -34,6 +34,17 @@ internal sealed class CaravanClient : IDisposable
 
     public Task<T> PostAsync<T>(string path, object body, CancellationToken cancel) => SendAsync<T>(HttpMethod.Post, path, body, cancel);
 
+    /// <param name="content">As it is, such as a file.</param>
+    public Task<T> PutAsync<T>(string path, HttpContent content, CancellationToken cancel) =>
+        SendAsync<T>(HttpMethod.Put, path, content, cancel);
+
+    /// <summary>Where there is no answer but that it was done.</summary>
+    public async Task PutAsync(string path, object body, CancellationToken cancel) =>
+        (await AskAsync(HttpMethod.Put, path, body, cancel)).Dispose();
+
+    public async Task DeleteAsync(string path, CancellationToken cancel) =>
+        (await AskAsync(HttpMethod.Delete, path, null, cancel)).Dispose();
+
     /// <summary>All pages of a list.</summary>
     public async Task<List<T>> GetAllAsync<T>(string path, CancellationToken cancel)
     {
@@ -94,16 +105,24 @@ internal sealed class CaravanClient : IDisposable
 
     private async Task<T> SendAsync<T>(HttpMethod method, string path, object? body, CancellationToken cancel)
     {
-        using var response = await SendAsync(() =>
+        using var response = await AskAsync(method, path, body, cancel);
+        return (await response.Content.ReadFromJsonAsync((JsonTypeInfo<T>)ContractTypes.Default.GetTypeInfo(typeof(T))!, cancel))!;
+    }
+
+    /// <returns>An answer that says that it was done.</returns>
+    private async Task<HttpResponseMessage> AskAsync(HttpMethod method, string path, object? body, CancellationToken cancel)
+    {
+        var response = await SendAsync(() =>
         {
             var request = new HttpRequestMessage(method, $"api/v1/{path}");
             if (body is not null)
-                request.Content = JsonContent.Create(body, ContractTypes.Default.GetTypeInfo(body.GetType())!);
+                request.Content = body as HttpContent ?? JsonContent.Create(body, ContractTypes.Default.GetTypeInfo(body.GetType())!);
             return _http.SendAsync(request, cancel);
         });
         if (response.IsSuccessStatusCode)
-            return (await response.Content.ReadFromJsonAsync((JsonTypeInfo<T>)ContractTypes.Default.GetTypeInfo(typeof(T))!, cancel))!;
-        throw await ExplainAsync(response, cancel);
+            return response;
+        using (response)
+            throw await ExplainAsync(response, cancel);
     }
 
     private async Task<HttpResponseMessage> SendAsync(Func<Task<HttpResponseMessage>> send)

@@ -44,6 +44,8 @@ internal static class CaravanCommand
         root.Add(DifferencesCommand.Make(host));
         root.Add(CompareCommand.Make(host));
         root.Add(CollectionsCommand.Make(host));
+        root.Add(PreviewCommand.Make(host));
+        root.Add(FilesCommand.Make(host));
         root.Add(WaybillCommand.Make(host));
         root.Add(JournalCommand.Make(host));
         root.Add(ProfileCommands.Make(host));

@@ -93,6 +93,7 @@ public static class CaravanHost
             .AddSingleton<AccountAccess>()
             .AddSingleton<Allowances>()
             .AddSingleton<CollectionHomes>()
+            .AddSingleton<ItemFiles>()
             .AddSingleton<CollectionAccounts>()
             .AddSingleton<IMailAccounts, MailAccounts>();
         services.AddSingleton(s => new AccessTokens(
@@ -180,6 +181,7 @@ public static class CaravanHost
         SurveyApi.Map(api);
         FolderApi.Map(api);
         CollectionApi.Map(api);
+        FileApi.Map(api);
         ConsentApi.Map(open, api);
         LeftBehindApi.Map(api);
         DifferenceApi.Map(api);

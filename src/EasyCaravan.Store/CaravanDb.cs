@@ -25,6 +25,7 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<CollectionItemRow> CollectionItems => Set<CollectionItemRow>();
     public DbSet<ItemFormsRow> ItemForms => Set<ItemFormsRow>();
     public DbSet<CollectionHomeRow> CollectionHomes => Set<CollectionHomeRow>();
+    public DbSet<ItemFileRow> ItemFiles => Set<ItemFileRow>();
     public DbSet<SurveyRow> Surveys => Set<SurveyRow>();
     public DbSet<DecisionRow> Decisions => Set<DecisionRow>();
     public DbSet<ItemNameRow> ItemNames => Set<ItemNameRow>();

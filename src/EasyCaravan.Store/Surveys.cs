@@ -1,6 +1,8 @@
+using System.IO.Compression;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Surveying;
 using EasyCaravan.Store.Rows;
@@ -16,6 +18,26 @@ public sealed class Surveys(Database database)
     private static readonly JsonSerializerOptions s_json = Json();
 
     public static Inventory InventoryOf(SurveyRow row) => JsonSerializer.Deserialize<Inventory>(row.InventoryJson, s_json)!;
+
+    /// <summary>What would become of single contacts and events.</summary>
+    public static IReadOnlyDictionary<Kind, ForecastLine[]> ForecastsOf(SurveyRow row)
+    {
+        if (row.ForecastsPacked is not { } packed)
+            return new Dictionary<Kind, ForecastLine[]>();
+        using var unpacking = new BrotliStream(new MemoryStream(packed), CompressionMode.Decompress);
+        return JsonSerializer.Deserialize<Dictionary<Kind, ForecastLine[]>>(unpacking, s_json)!;
+    }
+
+    private static byte[]? Pack(Inventory inventory)
+    {
+        var lines = inventory.Kinds.Where(k => k.Lines.Length > 0).ToDictionary(k => k.Kind, k => k.Lines);
+        if (lines.Count == 0)
+            return null;
+        var packed = new MemoryStream();
+        using (var packing = new BrotliStream(packed, CompressionLevel.Fastest, leaveOpen: true))
+            JsonSerializer.Serialize(packing, lines, s_json);
+        return packed.ToArray();
+    }
 
     /// <summary>Replaces an earlier survey. Changes nothing when the claim's lease is lost.</summary>
     public Task SaveAsync(Claim claim, Inventory inventory, CancellationToken cancel) =>
@@ -34,6 +56,7 @@ public sealed class Surveys(Database database)
                     inventory.From?.Folders.Length ?? 0
                 );
                 (row.ToMessages, row.Whole) = (inventory.To?.Messages ?? 0, inventory.IsWhole);
+                row.ForecastsPacked = Pack(inventory);
                 row.InventoryJson = JsonSerializer.Serialize(inventory, s_json);
             },
             cancel

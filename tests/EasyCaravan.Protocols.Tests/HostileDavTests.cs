@@ -8,7 +8,12 @@ using EasyCaravan.Protocols.Dav;
 
 namespace EasyCaravan.Protocols.Tests;
 
+/// <summary>The tests that measure the memory of this process run alone: other tests would be measured with them.</summary>
+[CollectionDefinition(nameof(MeasuredMemory), DisableParallelization = true)]
+public sealed class MeasuredMemory;
+
 /// <summary>Servers of contacts and calendars that refuse, are in trouble, or mean harm: a named cause, and bounded memory.</summary>
+[Collection(nameof(MeasuredMemory))]
 public sealed class HostileDavTests : IAsyncDisposable
 {
     private const string Collection = """
@@ -191,7 +196,7 @@ public sealed class HostileDavTests : IAsyncDisposable
     {
         var service = new Service("northquay", null, new Core.Planning.SignIn.Password(null), new Trust.System(), Limits.Default)
         {
-            Contacts = new CollectionConnection(Address),
+            Contacts = new CollectionConnection.Dav(Address),
         };
         var home = new DavHome(null, [new Href("/home/")], [], false);
         return await DavCollectionAccount.OpenAsync(

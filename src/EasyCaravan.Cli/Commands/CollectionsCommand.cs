@@ -39,10 +39,19 @@ internal static class CollectionsCommand
                 new("Items", "items", l => plain ? $"{l.Items}" : Words.Number(l.Items), Right: true),
                 new("New side", "to", l => LandsIn(l, plain)),
                 new("Why", "why", l => Words.Safe(l.Why)),
+                new("New", "new", l => Count(l.Forecast?.New, plain), Right: true),
+                new("Same", "same", l => Count(l.Forecast?.Same, plain), Right: true),
+                new("Merge", "merge", l => Count(l.Forecast?.Merge, plain), Right: true),
+                new("Unclear", "unclear", l => Count(l.Forecast?.Unclear, plain), Right: true),
             ]
         );
         return 0;
     }
+
+    private static string Count(long? items, bool plain) =>
+        items is not { } number ? ""
+        : plain ? $"{number}"
+        : Words.Number(number);
 
     private static string LandsIn(CollectionLandingView landing, bool plain) =>
         landing.To is null ? (plain ? "" : "[grey]stays behind[/]")

@@ -49,11 +49,15 @@ internal static class PlanCommands
 
     private static async Task<int> ApplyAsync(string file, bool dryRun, CaravanClient client, Writer writer, CancellationToken cancel)
     {
-        var applied = await client.PostAsync<PlanApplied>(
-            $"plan/apply?dryRun={(dryRun ? "true" : "false")}",
-            await PlanReading.ReadAsync(file, cancel),
-            cancel
-        );
+        var submission = await PlanReading.ReadAsync(file, cancel);
+        var applied = await client.PostAsync<PlanApplied>($"plan/apply?dryRun={(dryRun ? "true" : "false")}", submission, cancel);
+        var handed = HandedFiles.Find(file, submission.Text);
+        if (!dryRun)
+        {
+            var sent = await HandedFiles.SendAsync(handed, client, cancel);
+            if (sent.Count > 0)
+                writer.Say($"Handed over {sent.Count} file(s) of contacts or events; see them with: caravan files list");
+        }
         if (writer.Form is not OutputForm.Table)
         {
             writer.Rows(applied.Changes, "", ChangeColumns, applied);

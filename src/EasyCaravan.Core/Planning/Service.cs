@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using EasyCaravan.Core.Formats.Csv;
 
 namespace EasyCaravan.Core.Planning;
 
@@ -22,6 +23,18 @@ public sealed record Service(string Name, MailConnection? Mail, SignIn SignIn, T
                 .Select(k => k.Item1),
         ];
 
+    /// <summary>Where its address books or calendars are; null: it has none, or mail was asked for.</summary>
+    public CollectionConnection? CollectionsOf(Kind kind) =>
+        kind switch
+        {
+            Kind.Contacts => Contacts,
+            Kind.Calendars => Calendars,
+            _ => null,
+        };
+
+    /// <summary>One for which people sign in, if there is one: files that were handed over need none.</summary>
+    public Kind SignInKind => Kinds.FirstOrDefault(k => CollectionsOf(k) is not CollectionConnection.Files, Kinds[0]);
+
     /// <summary>Where its forwarding rules are kept; null: nobody can look.</summary>
     public RulesConnection? Rules { get; init; }
 
@@ -35,11 +48,55 @@ public sealed record Service(string Name, MailConnection? Mail, SignIn SignIn, T
 /// <summary>How the mail of a service is spoken to.</summary>
 public sealed record MailConnection(MailProtocol Speaks, string Host, int Port, Security Security);
 
-/// <summary>Where the address books (CardDAV, RFC 6352) or calendars (CalDAV, RFC 4791) of a service are.</summary>
-public sealed record CollectionConnection(Uri Url)
+/// <summary>Where the address books or calendars of a service are.</summary>
+public abstract record CollectionConnection
 {
+    private CollectionConnection() { }
+
     /// <summary>Anyone on the way can read the password and everything else.</summary>
-    public bool IsUnprotected => Url.Scheme != Uri.UriSchemeHttps;
+    public virtual bool IsUnprotected => false;
+
+    /// <summary>A path that stays below the folder it begins in.</summary>
+    public static bool IsBelow(string path) =>
+        !path.StartsWith('/') && !path.Contains('\\', StringComparison.Ordinal) && path.Split('/').All(p => p is not ("" or "." or ".."));
+
+    /// <summary>On a server that speaks CardDAV (RFC 6352) or CalDAV (RFC 4791).</summary>
+    public sealed record Dav(Uri Url) : CollectionConnection
+    {
+        public override bool IsUnprotected => Url.Scheme != Uri.UriSchemeHttps;
+    }
+
+    /// <summary>In files that were handed over. A from side only.</summary>
+    /// <param name="Pattern">
+    /// The name of a person's file: <c>{account}</c> stands for the account on the from side, <c>*</c> for any part of a name.
+    /// </param>
+    /// <param name="Columns">What columns of spreadsheets hold, by header; what is not named is guessed.</param>
+    public sealed record Files(ItemFileFormat Speaks, string Pattern, ImmutableDictionary<string, ColumnUse> Columns) : CollectionConnection
+    {
+        /// <summary>It may be the file of somebody.</summary>
+        public bool Fits(string name) => FileGlob.Of(Pattern.Replace("{account}", "*", StringComparison.Ordinal)).IsMatch(name);
+
+        public bool Equals(Files? other) =>
+            other is not null
+            && (Speaks, Pattern) == (other.Speaks, other.Pattern)
+            && Columns.Count == other.Columns.Count
+            && Columns.All(c => other.Columns.TryGetValue(c.Key, out var use) && use == c.Value);
+
+        public override int GetHashCode() => HashCode.Combine(Speaks, Pattern, Columns.Count);
+    }
+}
+
+/// <summary>In which form contacts or events stand in a file.</summary>
+public enum ItemFileFormat
+{
+    /// <summary>A spreadsheet of contacts (RFC 4180, and what spreadsheets make of it).</summary>
+    Csv,
+
+    /// <summary>vCards one after the other (RFC 6350).</summary>
+    Vcard,
+
+    /// <summary>RFC 5545.</summary>
+    Icalendar,
 }
 
 /// <summary>How the mail rules of a service are spoken to: ManageSieve (RFC 5804).</summary>

@@ -90,6 +90,9 @@ public interface ICollectionAccount : IAsyncDisposable
         return found;
     }
 
+    /// <summary>Where a person finds an item whose place is no address, such as <c>line 12</c> of a file; null: nowhere else.</summary>
+    Task<string?> PlaceOfAsync(CollectionState collection, Href item, CancellationToken cancel) => Task.FromResult<string?>(null);
+
     /// <summary>Makes an item, unless there is one of that address.</summary>
     Task<ItemWrite> AddAsync(Href item, ReadOnlyMemory<byte> octets, CancellationToken cancel);
 

@@ -31,6 +31,9 @@ public sealed record CollectionInventory(
     ImmutableSortedDictionary<string, long> Versions
 )
 {
+    /// <summary>What would become of its items; null: it stays behind, or the to side could not be looked at.</summary>
+    public ForecastCounts? Forecast { get; init; }
+
     /// <summary>As the map wants it.</summary>
     public CollectionState State => new(new Href(Path), new CollectionProperties(Title), Standing, default) { IsDefault = IsDefault };
 }
@@ -50,4 +53,12 @@ public sealed record KindInventory(
     Fault? FromFault,
     ImmutableArray<ToCollection> To,
     Fault? ToFault
-);
+)
+{
+    /// <summary>
+    /// What would become of single items: of all that stand in files, and elsewhere of those that the new side has already. Kept beside the
+    /// inventory, which is read far more often.
+    /// </summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public ImmutableArray<ForecastLine> Lines { get; init; } = [];
+}

@@ -48,7 +48,7 @@ public sealed class DavCollectionAccount : ICollectionAccount
         CancellationToken cancel
     )
     {
-        var place = (kind is Kind.Contacts ? service.Contacts : service.Calendars)!;
+        var place = (CollectionConnection.Dav)service.CollectionsOf(kind)!;
         DavConnection? connection = null;
         try
         {

@@ -9,7 +9,7 @@ namespace EasyCaravan.Protocols.Dav;
 public static class DavConnector
 {
     /// <exception cref="FaultException">It cannot be reached; the fault says at which step and why.</exception>
-    public static async Task TryAsync(Service service, CollectionConnection place, Action<ConnectStep>? step, CancellationToken cancel)
+    public static async Task TryAsync(Service service, CollectionConnection.Dav place, Action<ConnectStep>? step, CancellationToken cancel)
     {
         var security = place.IsUnprotected ? Security.None : Security.Tls;
         var endpoint = new Endpoint(service.Name, place.Url.Host, place.Url.Port, security, service.Trust);

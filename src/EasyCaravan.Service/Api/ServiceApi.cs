@@ -118,8 +118,8 @@ internal static class ServiceApi
             service.Mail is { } mail
                 ? new MailConnectionView(ContractWord.To<MailProtocolWord>(mail.Speaks), mail.Host, mail.Port, WordOf(mail.Security))
                 : null,
-            service.Contacts?.Url.ToString(),
-            service.Calendars?.Url.ToString(),
+            PlaceOf(service.Contacts),
+            PlaceOf(service.Calendars),
             signIn,
             consent,
             trust,
@@ -141,6 +141,14 @@ internal static class ServiceApi
             [.. service.Help.Select(h => new HelpView(h.Says, h.Remedy))]
         );
     }
+
+    private static string? PlaceOf(CollectionConnection? connection) =>
+        connection switch
+        {
+            CollectionConnection.Dav dav => dav.Url.ToString(),
+            CollectionConnection.Files files => $"{KebabWord.Of(files.Speaks)} {files.Pattern}",
+            _ => null,
+        };
 
     private static SecurityWord WordOf(Security security) =>
         security switch
@@ -227,7 +235,7 @@ internal static class ServiceApi
         var asTo = batches.Where(b => b.Route.To == service.Name).Select(b => b.Name).ToList();
         await using var db = database.Read();
         if (await db.Moves.FirstOrDefaultAsync(m => asFrom.Contains(m.Batch) && m.FromAccount == account, cancel) is { } from)
-            return (await access.FromAsync(MoveStates.PersonOf(from), service, cancel), false);
+            return (await access.FromAsync(MoveStates.PersonOf(from), service, service.SignInKind, cancel), false);
         if (await db.Moves.FirstOrDefaultAsync(m => asTo.Contains(m.Batch) && m.ToAccount == account, cancel) is not { } to)
             return null;
         var rules = await Decisions.RulesOfAsync(db, plan, to, cancel);

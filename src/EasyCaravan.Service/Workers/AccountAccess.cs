@@ -9,8 +9,11 @@ namespace EasyCaravan.Service.Workers;
 /// <summary>The credentials of an account: its own secret, its service's, or a consent.</summary>
 internal sealed class AccountAccess(ISecrets secrets, SecretPlaces places, Consents consents)
 {
-    public Task<Credentials> FromAsync(MovePerson person, Core.Planning.Service service, CancellationToken cancel) =>
-        MakeAsync(service, person.FromAccount, person.FromLogin, person.FromSecretSealed, person.FromSecretReference, null, cancel);
+    /// <param name="kind">Files that were handed over need no sign-in, whatever else the service has.</param>
+    public Task<Credentials> FromAsync(MovePerson person, Core.Planning.Service service, Kind kind, CancellationToken cancel) =>
+        service.CollectionsOf(kind) is CollectionConnection.Files
+            ? Task.FromResult(new Credentials(person.FromAccount, person.FromLogin, ""))
+            : MakeAsync(service, person.FromAccount, person.FromLogin, person.FromSecretSealed, person.FromSecretReference, null, cancel);
 
     public Task<Credentials> ToAsync(MovePerson person, Core.Planning.Service service, string? root, CancellationToken cancel) =>
         MakeAsync(service, person.ToAccount, person.ToLogin, person.ToSecretSealed, person.ToSecretReference, root, cancel);

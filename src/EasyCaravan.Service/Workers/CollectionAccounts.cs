@@ -3,14 +3,20 @@ using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Dav;
+using EasyCaravan.Protocols.Files;
 using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Store;
 
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>Opens address books and calendars in the slots of their service, and remembers where each account has them.</summary>
-internal sealed class CollectionAccounts(ServiceSlots slots, ServiceThrottle throttle, AccessTokens tokens, CollectionHomes homes)
-    : ICollectionAccounts
+internal sealed class CollectionAccounts(
+    ServiceSlots slots,
+    ServiceThrottle throttle,
+    AccessTokens tokens,
+    CollectionHomes homes,
+    ItemFiles files
+) : ICollectionAccounts
 {
     /// <summary>Connections to one account, where the service bears so many: above it no server that was tried got faster.</summary>
     public const int MostConnections = 8;
@@ -25,7 +31,10 @@ internal sealed class CollectionAccounts(ServiceSlots slots, ServiceThrottle thr
         CancellationToken cancel
     )
     {
-        var url = (kind is Kind.Contacts ? service.Contacts : service.Calendars)!.Url.OriginalString;
+        var place = service.CollectionsOf(kind);
+        if (place is CollectionConnection.Files handed)
+            return new FileCollectionAccount(handed, kind, files, credentials.Account);
+        var url = ((CollectionConnection.Dav)place!).Url.OriginalString;
         var kept = await homes.FindAsync(service.Name, credentials.Account, kind, url, cancel);
         var all = new List<IDisposable> { await slots.AcquireAsync(service, credentials.Account, cancel) };
         while (

@@ -26,7 +26,7 @@ internal abstract class CollectionLegRunner(
         var (person, from, to, rules) = await contexts.OfAsync(order.Claim.Person, cancel);
         var collections = new CollectionLegOrder(
             kind,
-            new Side(from, await access.FromAsync(person, from, cancel)),
+            new Side(from, await access.FromAsync(person, from, kind, cancel)),
             new Side(to, await access.ToAsync(person, to, null, cancel)),
             kind is Kind.Contacts ? rules.Contacts : rules.Calendars,
             rules.Deletions,

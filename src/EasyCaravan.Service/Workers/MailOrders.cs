@@ -1,5 +1,6 @@
 using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 
 namespace EasyCaravan.Service.Workers;
 
@@ -12,7 +13,7 @@ internal sealed class MailOrders(AccountAccess access, Allowances allowances, Se
         var (person, from, to) = (context.Person, context.From, context.To);
         return new MailLegOrder(
             IsFirst: false,
-            new Side(from, await access.FromAsync(person, from, cancel)),
+            new Side(from, await access.FromAsync(person, from, Kind.Mail, cancel)),
             new Side(to, await access.ToAsync(person, to, context.Rules.Root, cancel)),
             context.Rules,
             Math.Min(MailLegOrder.MostLanes, Math.Min(from.Limits.PerAccount, to.Limits.PerAccount))

@@ -6,16 +6,18 @@ using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Connecting;
 using EasyCaravan.Protocols.Dav;
+using EasyCaravan.Protocols.Files;
 using EasyCaravan.Protocols.Imap;
 using EasyCaravan.Protocols.ManageSieve;
 using EasyCaravan.Protocols.Pop3;
 using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Service.Api;
+using EasyCaravan.Store;
 
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>Tries every connection of a service step by step, and goes on with the next where one fails.</summary>
-internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IItemNumbers numbers)
+internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IItemNumbers numbers, ItemFiles files)
 {
     private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(60);
 
@@ -40,11 +42,13 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
                 TryMailAsync(service, who, writes, note, cancel)
             );
         foreach (var (kind, place) in new[] { (Kind.Contacts, service.Contacts), (Kind.Calendars, service.Calendars) })
-            if (place is not null)
+            if (place is CollectionConnection.Files handed)
+                await notes.RunAsync(KebabWord.Of(kind), ["files", "list"], note => TryFilesAsync(handed, kind, who, note, cancel));
+            else if (place is CollectionConnection.Dav dav)
                 await notes.RunAsync(
                     KebabWord.Of(kind),
                     ["resolve", "connect", "protect", "sign in", "discovery", "homes", "list", "write"],
-                    note => TryCollectionsAsync(service, kind, place, who, writes, note, cancel)
+                    note => TryCollectionsAsync(service, kind, dav, who, writes, note, cancel)
                 );
         if (service.Rules is not null)
             await notes.RunAsync("rules", ["resolve", "connect", "protect", "sign in", "list"], note =>
@@ -107,7 +111,7 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
     private async Task TryCollectionsAsync(
         Core.Planning.Service service,
         Kind kind,
-        CollectionConnection place,
+        CollectionConnection.Dav place,
         Credentials? who,
         bool writes,
         Action<ConnectStep> note,
@@ -137,6 +141,27 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
         note(new ConnectStep("list", $"{own} {word} of the account's own, {collections.Count - own} of others"));
         if (writes)
             note(new ConnectStep("write", await CollectionTrial.WriteAsync(account, patience.Token)));
+    }
+
+    private async Task TryFilesAsync(
+        CollectionConnection.Files place,
+        Kind kind,
+        Credentials? who,
+        Action<ConnectStep> note,
+        CancellationToken cancel
+    )
+    {
+        var account = new FileCollectionAccount(place, kind, files, who?.Account ?? "*");
+        var everybody = place.Pattern.Replace("{account}", "*", StringComparison.Ordinal);
+        var found = await files.FindAsync(who is null ? everybody : account.Pattern, cancel);
+        note(new ConnectStep("files", $"{found.Count} file(s) were handed over that fit {(who is null ? everybody : account.Pattern)}"));
+        if (who is null)
+            return;
+        foreach (var collection in await account.ListAsync(cancel))
+        {
+            var items = (await account.ReadChangesAsync(collection, null, cancel)).There.Count;
+            note(new ConnectStep("list", $"{collection.Title}: {items} {(kind is Kind.Contacts ? "contact(s)" : "event(s) and task(s)")}"));
+        }
     }
 
     private async Task TryRulesAsync(Core.Planning.Service service, Credentials? who, Action<ConnectStep> note, CancellationToken cancel)

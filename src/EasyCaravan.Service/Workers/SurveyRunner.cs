@@ -25,8 +25,9 @@ internal sealed class SurveyRunner(
     {
         var context = await contexts.OfAsync(claim.Person, cancel);
         var (from, to) = (context.From, context.To);
+        Task<SurveySide> FromSideAsync(Kind kind) => SideAsync(from, () => access.FromAsync(claim.Person, from, kind, cancel));
         var order = new SurveyOrder(
-            await SideAsync(from, () => access.FromAsync(claim.Person, from, cancel)),
+            await FromSideAsync(Kind.Mail),
             await SideAsync(to, () => access.ToAsync(claim.Person, to, context.Rules.Root, cancel)),
             context.Rules,
             from.Rules is null ? null : (who, c) => ManageSieveRules.ReadForwardsAsync(from, who, tokens, null, c)
@@ -37,7 +38,11 @@ internal sealed class SurveyRunner(
             : new Inventory(time.GetUtcNow(), null, null, null, null) { HasMail = false };
         foreach (var kind in carried.Where(k => k is not Kind.Mail))
         {
-            var found = await new CollectionSurvey(collections, kind, tally).TakeAsync(order.From, order.To, cancel);
+            var found = await new CollectionSurvey(collections, kind, context.Rules, tally).TakeAsync(
+                await FromSideAsync(kind),
+                order.To,
+                cancel
+            );
             inventory = inventory with { Kinds = inventory.Kinds.Add(found) };
         }
         await surveys.SaveAsync(claim, inventory, cancel);

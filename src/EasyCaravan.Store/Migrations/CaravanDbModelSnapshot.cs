@@ -317,6 +317,33 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("flag_sets", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ItemFileRow", b =>
+                {
+                    b.Property<string>("Name")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("ColumnsJson")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Digest")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Length")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("Packed")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("ReceivedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Name");
+
+                    b.ToTable("item_files", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.ItemFormsRow", b =>
                 {
                     b.Property<long>("FolderId")
@@ -948,6 +975,9 @@ namespace EasyCaravan.Store.Migrations
 
                     b.Property<int>("Folders")
                         .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("ForecastsPacked")
+                        .HasColumnType("BLOB");
 
                     b.Property<string>("InventoryJson")
                         .IsRequired()

@@ -16,6 +16,9 @@ public sealed class SurveyRow
     /// <summary>The sign-in to both accounts succeeded.</summary>
     public bool Whole { get; set; }
     public required string InventoryJson { get; set; }
+
+    /// <summary>What would become of single contacts and events, by kind, as compressed JSON; null: nothing is known of any.</summary>
+    public byte[]? ForecastsPacked { get; set; }
 }
 
 internal sealed class SurveysTable : IEntityTypeConfiguration<SurveyRow>

@@ -109,7 +109,7 @@ public sealed class DavServers : IAsyncLifetime
 
     public Task<DavCollectionAccount> OpenAsync(DavMake make, Kind kind, string person)
     {
-        var place = new CollectionConnection(AddressOf(make));
+        var place = new CollectionConnection.Dav(AddressOf(make));
         var service = new Core.Planning.Service("northquay", null, new SignIn.Password(null), new Trust.System(), Limits.Default)
         {
             Contacts = place,

@@ -1,6 +1,4 @@
 using System.Collections.Immutable;
-using System.Globalization;
-using System.Text;
 using EasyCaravan.Core.Formats;
 
 namespace EasyCaravan.Core.Carrying.Collections;
@@ -37,16 +35,6 @@ public sealed record ContactIdentity(
     /// to many.
     /// </summary>
     private const int SubscriberDigits = 7;
-
-    private const char FirstAccented = '\u00c0';
-
-    /// <summary>
-    /// The letters below the accents from U+00C0 to U+017F. The service runs without the system's Unicode tables, so that it needs none;
-    /// accents that stand as characters of their own are left out anyway.
-    /// </summary>
-    private const string BaseLetters =
-        "aaaaaaaceeeeiiiidnooooo ouuuuytsaaaaaaaceeeeiiiidnooooo ouuuuytyaaaaaaccccccccddddeeeeeeeeeegggg"
-        + "gggghhhhiiiiiiiiiiiijjkkkllllllllllnnnnnnnnnoooooooorrrrrrssssssssttttttuuuuuuuuuuuuwwyyyzzzzzzs";
 
     public static ContactIdentity Of(ItemComponent card)
     {
@@ -104,14 +92,6 @@ public sealed record ContactIdentity(
     /// <summary>A number may be written as a URI with an extension (RFC 3966 §3).</summary>
     private static string DigitsOf(string text) => new([.. text.Split(';')[0].Where(char.IsAsciiDigit)]);
 
-    private static string WordsOf(string text)
-    {
-        var letters = new StringBuilder();
-        foreach (var character in text.Replace("\\n", " ", StringComparison.OrdinalIgnoreCase))
-            if (character - FirstAccented is var place and >= 0 && place < BaseLetters.Length)
-                letters.Append(BaseLetters[place]);
-            else if (CharUnicodeInfo.GetUnicodeCategory(character) is not UnicodeCategory.NonSpacingMark)
-                letters.Append(char.IsLetterOrDigit(character) || char.IsSurrogate(character) ? char.ToLowerInvariant(character) : ' ');
-        return string.Join(' ', letters.ToString().Split(' ', StringSplitOptions.RemoveEmptyEntries).Order(StringComparer.Ordinal));
-    }
+    private static string WordsOf(string text) =>
+        string.Join(' ', PlainWords.Of(text.Replace("\\n", " ", StringComparison.OrdinalIgnoreCase)).Order(StringComparer.Ordinal));
 }

@@ -53,6 +53,13 @@ internal static class ContactMerge
         return editor.Apply();
     }
 
+    /// <summary>Something that a person has once is said differently by the other.</summary>
+    public static bool Contradicts(ReadOnlyMemory<byte> there, ItemComponent more)
+    {
+        var card = CardOf(ItemComponent.Parse(there));
+        return Lacking(there, more).Any(l => s_single.Contains(l.Name) && card?.Find(l.Name) is not null);
+    }
+
     private static ItemComponent? CardOf(ItemComponent item) => item.Children.FirstOrDefault(c => c.Name == "VCARD");
 
     /// <summary>

@@ -9,11 +9,6 @@ namespace EasyCaravan.Core.Carrying.Collections;
 /// </summary>
 internal sealed class ItemReadBack(CollectionLegOrder order, ICollectionAccount to, CollectionState collection)
 {
-    /// <summary>Changes that are told of one item.</summary>
-    private const int MostChanges = 5;
-
-    private const int PreviewLength = 160;
-
     private const string MergeRemedy =
         "Let them be merged (doubles: merge under contacts: in the route) and retry, mend it on the new side by hand, or accept it as it "
         + "is there";
@@ -56,18 +51,14 @@ internal sealed class ItemReadBack(CollectionLegOrder order, ICollectionAccount 
     {
         var stored = ItemForm.Of(there.Octets);
         item.Land(item.IsForeign ? Outcome.Paired : Outcome.Carried, there, stored.Digest);
-        var lost = (item.IsForeign, order.Kind) switch
-        {
-            (true, Planning.Kind.Contacts) => ContactMerge
-                .Lacking(there.Octets, item.Component)
-                .Select(l => $"{l.Name} is not there ('{Short(l.Text(PreviewLength))}')"),
-            (true, _) => LostOf(item.Form.Without("UID"), stored.Without("UID")),
-            _ => LostOf(item.SentForm, stored),
-        };
-        var all = lost.ToList();
-        if (all.Count == 0)
+        var lost = (
+            item.IsForeign
+                ? ForeignItem.Lacks(order.Kind, item.Component, item.Octets, there.Octets)
+                : ForeignItem.Lost(item.SentForm, stored)
+        ).ToList();
+        if (lost.Count == 0)
             return;
-        var told = string.Join("; ", all.Take(MostChanges)) + (all.Count > MostChanges ? $"; and {all.Count - MostChanges} more" : "");
+        var told = ForeignItem.Tell(lost);
         item.Leave(
             item.IsForeign
                 ? new Fault(
@@ -82,19 +73,4 @@ internal sealed class ItemReadBack(CollectionLegOrder order, ICollectionAccount 
             there.Octets
         );
     }
-
-    private static IEnumerable<string> LostOf(ItemForm sent, ItemForm stored) =>
-        ItemComparison.Of(sent, stored) is { Likeness: ItemLikeness.Damaged } comparison
-            ? comparison.Changes.Where(c => c.Kind is not ItemChangeKind.Added).Select(Words)
-            : [];
-
-    private static string Words(ItemChange change) =>
-        change.Kind is ItemChangeKind.Lost
-            ? $"{change.Name} is lost ('{Short(change.Before)}')"
-            : $"{change.Name} is changed from '{Short(change.Before)}' to '{Short(change.After)}'";
-
-    private static string Short(string? value) =>
-        value is null ? ""
-        : value.Length > 60 ? $"{value[..60]}…"
-        : value;
 }

@@ -10,8 +10,10 @@ namespace EasyCaravan.Core.Carrying.Collections;
 /// </summary>
 internal sealed class Strangers
 {
+    private const int MostOfTitle = 80;
+
     private readonly Dictionary<string, Href> _byUid = new(StringComparer.Ordinal);
-    private readonly Dictionary<string, List<(Href Href, ContactIdentity Identity)>> _contacts = new(StringComparer.Ordinal);
+    private readonly ContactIndex<(Href Href, string Title)> _contacts = new();
     private readonly Dictionary<EventIdentity, Href> _events = [];
     private readonly HashSet<Href> _claimed = [];
 
@@ -37,15 +39,7 @@ internal sealed class Strangers
         if (UidOf(main) is { } uid)
             _byUid.TryAdd(uid, item.Href);
         if (main.Name == "VCARD")
-        {
-            var identity = ContactIdentity.Of(main);
-            foreach (var key in KeysOf(identity))
-            {
-                if (!_contacts.TryGetValue(key, out var same))
-                    _contacts[key] = same = [];
-                same.Add((item.Href, identity));
-            }
-        }
+            _contacts.Add(ContactIdentity.Of(main), (item.Href, main.Find("FN")?.Text(MostOfTitle) ?? ""));
         else
             _events.TryAdd(EventIdentity.Of(main) with { Uid = null }, item.Href);
         return ValueTask.CompletedTask;
@@ -60,10 +54,9 @@ internal sealed class Strangers
             return same;
         if (main.Name == "VCARD")
         {
-            var identity = ContactIdentity.Of(main);
-            foreach (var (there, other) in KeysOf(identity).SelectMany(k => _contacts.GetValueOrDefault(k) ?? []))
-                if (identity.Matches(other) is ContactMatch.Same && _claimed.Add(there))
-                    return there;
+            foreach (var (there, match) in _contacts.Find(ContactIdentity.Of(main)))
+                if (match is ContactMatch.Same && _claimed.Add(there.Href))
+                    return there.Href;
             return null;
         }
         var known = EventIdentity.Of(main) with { Uid = null };
@@ -72,11 +65,15 @@ internal sealed class Strangers
             : null;
     }
 
-    /// <summary>Whoever is the same shares the name, or without names an address or the organisation.</summary>
-    private static IEnumerable<string> KeysOf(ContactIdentity identity) =>
-        identity.Name.Length > 0
-            ? [$"name {identity.Name}"]
-            : identity.Addresses.Select(a => $"address {a}").Append($"organisation {identity.Organisation}");
+    /// <summary>What a contact is called that may be the same, without anybody being able to tell; null: none.</summary>
+    public string? FindUnclear(ItemComponent item) =>
+        ItemLabel.Main(item) is { Name: "VCARD" } card
+            ? _contacts
+                .Find(ContactIdentity.Of(card))
+                .Where(c => c.Match is ContactMatch.Unclear && !_claimed.Contains(c.Value.Href))
+                .Select(c => c.Value.Title)
+                .FirstOrDefault()
+            : null;
 
     private static string? UidOf(ItemComponent main) => main.Find("UID")?.Text().Trim() is { Length: > 0 } uid ? uid : null;
 }

@@ -11,6 +11,12 @@ internal static class RouteSection
     {
         var (from, to) = (Side(node, "from", services, errors), Side(node, "to", services, errors));
         CheckPop3(node, from, to, errors);
+        foreach (var kind in new[] { Kind.Contacts, Kind.Calendars }.Where(k => to?.CollectionsOf(k) is CollectionConnection.Files))
+            errors.Report(
+                node["to"],
+                $"the {KebabWord.Of(kind)} of '{to!.Name}' are files, which are only read",
+                "a service with url: for them"
+            );
         var under = node.Text("under");
         if (under is not null && (!FolderPath.TryParse(under, out var place) || place!.IsInbox))
             errors.Report(node["under"], $"'{under}' is not a folder", "a folder such as \"Old mail\" or \"Old mail/{name}\"");

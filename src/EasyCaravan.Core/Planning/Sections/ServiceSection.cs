@@ -7,6 +7,10 @@ namespace EasyCaravan.Core.Planning.Sections;
 /// <summary>Reads an entry of <c>services:</c>.</summary>
 internal static class ServiceSection
 {
+    private static readonly string[] s_ofFiles = ["file", "columns"];
+
+    private static readonly string[] s_ofServers = ["url", "security"];
+
     public static Service Read(string name, YamlMappingNode node, PlanErrors errors)
     {
         var service = new Service(name, ReadMail(node), SignInSection.Read(node, errors), ReadTrust(node, errors), ReadLimits(node))
@@ -49,7 +53,15 @@ internal static class ServiceSection
     {
         if (service.Section(kind) is not { } node)
             return null;
-        var text = node.Text("url")!;
+        if (node.Text("speaks") is "csv" or "vcard" or "icalendar")
+            return ReadFiles(node, errors);
+        foreach (var key in s_ofFiles.Where(k => node.Children.ContainsKey(k)))
+            errors.Report(node[key], $"'{key}' is for services that are files", "speaks: csv, vcard or icalendar, or url: alone");
+        if (node.Text("url") is not { } text)
+        {
+            errors.Report(node, $"it is not said where the {kind} are", "url: such as https://dav.lanternpost.example/");
+            return null;
+        }
         if (!Uri.TryCreate(text, UriKind.Absolute, out var url) || url.Scheme is not ("http" or "https"))
         {
             errors.Report(node["url"], $"'{text}' is not a URL", "a URL such as https://dav.lanternpost.example/");
@@ -61,7 +73,34 @@ internal static class ServiceSection
                 $"over '{text}' passwords go unprotected",
                 "a URL that begins with https://, or security: none beside it, if that is what you want"
             );
-        return new CollectionConnection(url);
+        return new CollectionConnection.Dav(url);
+    }
+
+    private static CollectionConnection.Files? ReadFiles(YamlMappingNode node, PlanErrors errors)
+    {
+        foreach (var key in s_ofServers.Where(k => node.Children.ContainsKey(k)))
+            errors.Report(node[key], $"'{key}' is for servers, and this service is files", "file: such as \"lists/{account}.csv\"");
+        if (node.Text("file") is not { } pattern)
+        {
+            errors.Report(node, "it is not said in which files they are", "file: such as \"lists/{account}.csv\"");
+            return null;
+        }
+        if (!CollectionConnection.IsBelow(pattern))
+            errors.Report(
+                node["file"],
+                $"'{pattern}' does not lie below the plan's folder",
+                "a path from there, such as \"lists/{account}.csv\""
+            );
+        var columns = System.Collections.Immutable.ImmutableDictionary.CreateBuilder<string, Formats.Csv.ColumnUse>();
+        if (node.Section("columns") is { } section)
+        {
+            if (node.Text("speaks") != "csv")
+                errors.Report(section, "only spreadsheets have columns", "speaks: csv, or no columns");
+            foreach (var (header, use) in section.Children)
+                columns[((YamlScalarNode)header).Value!] = Formats.Csv.ColumnUse.Parse(((YamlScalarNode)use).Value!)!.Value;
+        }
+        var format = Enum.Parse<ItemFileFormat>(node.Text("speaks")!, ignoreCase: true);
+        return new CollectionConnection.Files(format, pattern, columns.ToImmutable());
     }
 
     private static RulesConnection? ReadRules(YamlMappingNode service)
