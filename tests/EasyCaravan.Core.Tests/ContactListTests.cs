@@ -168,9 +168,9 @@ public sealed class ContactListTests
         Assert.Equal([One, Two, Cut], file.Items.Select(i => Encoding.UTF8.GetString(i.Octets.Span)));
         Assert.Equal(
             [
-                [1, 16],
+                [1, 17],
                 [11],
-                [25],
+                [26],
             ],
             file.Items.Select(i => i.Lines.ToArray())
         );

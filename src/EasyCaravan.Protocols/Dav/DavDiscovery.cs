@@ -28,10 +28,8 @@ internal sealed class DavDiscovery(DavConnection connection, Kind kind, Action<C
         step?.Invoke(new ConnectStep("discovery", $"{connection.Origin.Host} answers at {start}"));
         // Whoever acts for others is told their own principal, which is not the account's.
         var homes = HrefsIn(found, HomeSet);
-        var principal =
-            homes.Count > 0 ? start
-            : onBehalf ? null
-            : HrefsIn(found, DavNames.Principal).Cast<Href?>().FirstOrDefault();
+        var told = onBehalf ? null : HrefsIn(found, DavNames.Principal).Cast<Href?>().FirstOrDefault();
+        var principal = told ?? (homes.Count > 0 ? start : null);
         if (homes.Count == 0 && principal is { } other)
         {
             found = await AskAsync(other, cancel);

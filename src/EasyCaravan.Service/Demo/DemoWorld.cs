@@ -8,7 +8,7 @@ using EasyCaravan.StandIns;
 namespace EasyCaravan.Service.Demo;
 
 /// <summary>
-/// The invented company's two mail services, in this process: mailboxes from the demo folder's words, the same at every start.
+/// The invented company's two services, in this process: mailboxes, address books and calendars from the demo folder's words, the same at every start.
 /// </summary>
 internal sealed class DemoWorld : IAsyncDisposable
 {
@@ -21,6 +21,7 @@ internal sealed class DemoWorld : IAsyncDisposable
     private static readonly string[] s_tooLarge = ["bram.tolland", "imogen.vale", "una.bracken"];
     private static readonly string[] s_dropping = ["dervla.quill", "kerttu.salo"];
 
+    private readonly DemoCollections _collections;
     private readonly Mailboxes _words;
     private readonly Random _chance = new(1843);
     private int _delivered;
@@ -46,9 +47,21 @@ internal sealed class DemoWorld : IAsyncDisposable
                 Deepest = 3,
             }
         );
+        FromDav = new StandInDav(new StandInDavManners { Pause = pause / 10 });
+        ToDav = new StandInDav(
+            new StandInDavManners
+            {
+                Tokens = Tokens,
+                DropsPhotos = true,
+                TakesUidOnce = true,
+            }
+        );
+        _collections = new DemoCollections(folder);
         Files = Directory.GetFiles(folder, "*.csv").ToDictionary(f => Path.GetFileName(f), File.ReadAllText);
         Plan = File.ReadAllText(Path.Combine(folder, "plan.yaml"))
             .Replace("127.0.0.1:10145", $"127.0.0.1:{Tokens.Port}", StringComparison.Ordinal)
+            .Replace("127.0.0.1:10146", $"127.0.0.1:{FromDav.Port}", StringComparison.Ordinal)
+            .Replace("127.0.0.1:10147", $"127.0.0.1:{ToDav.Port}", StringComparison.Ordinal)
             .Replace("port: 10143", $"port: {From.Port}", StringComparison.Ordinal)
             .Replace("port: 10144", $"port: {To.Port}", StringComparison.Ordinal);
         foreach (var (file, text) in Files)
@@ -61,6 +74,11 @@ internal sealed class DemoWorld : IAsyncDisposable
     public StandInImap From { get; }
 
     public StandInImap To { get; }
+
+    /// <summary>The old side's address books and calendars.</summary>
+    public StandInDav FromDav { get; }
+
+    public StandInDav ToDav { get; }
 
     /// <summary>The new side's authorization server.</summary>
     public StandInOAuth Tokens { get; }
@@ -108,6 +126,8 @@ internal sealed class DemoWorld : IAsyncDisposable
     {
         await From.DisposeAsync();
         await To.DisposeAsync();
+        await FromDav.DisposeAsync();
+        await ToDav.DisposeAsync();
         await Tokens.DisposeAsync();
     }
 
@@ -127,6 +147,7 @@ internal sealed class DemoWorld : IAsyncDisposable
             person.FromSecret == "lantern-forgotten" ? "lantern-changed-in-may" : person.FromSecret!
         );
         var there = To.AddAccount(person.ToLogin, "");
+        _collections.Settle(person.FromAccount, FromDav.AddAccount(person.FromLogin, box.Password), ToDav.AddAccount(person.ToLogin, ""));
         there.Make("Sent Items", "\\Sent");
         there.Make("Deleted Items", "\\Trash");
         var amount = MessagesEach / 2 + _chance.Next(MessagesEach);

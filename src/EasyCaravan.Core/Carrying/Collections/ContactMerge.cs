@@ -29,11 +29,28 @@ internal static class ContactMerge
         "KIND",
     ];
 
+    /// <summary>Digits of a number within one town; shorter ones are an extension.</summary>
+    private const int LocalDigits = 7;
+
     /// <summary>What a card says and the other does not.</summary>
     public static IReadOnlyList<ContentLine> Lacking(ReadOnlyMemory<byte> there, ItemComponent more)
     {
-        var known = (CardOf(ItemComponent.Parse(there))?.Lines ?? []).Select(KeyOf).ToHashSet(StringComparer.OrdinalIgnoreCase);
-        return [.. (CardOf(more)?.Lines ?? []).Where(l => !l.IsEmpty && !s_ofTheCard.Contains(l.Name) && known.Add(KeyOf(l)))];
+        var lines = CardOf(ItemComponent.Parse(there))?.Lines ?? [];
+        var known = lines.Select(KeyOf).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        var numbers = lines.Where(l => l.Name == "TEL").Select(NumberOf).ToList();
+        return
+        [
+            .. (CardOf(more)?.Lines ?? []).Where(l =>
+                !l.IsEmpty
+                && !s_ofTheCard.Contains(l.Name)
+                && known.Add(KeyOf(l))
+                && !(
+                    l.Name == "TEL"
+                    && NumberOf(l) is { Length: >= LocalDigits } own
+                    && numbers.Exists(n => n.EndsWith(own, StringComparison.Ordinal))
+                )
+            ),
+        ];
     }
 
     /// <returns>The merged card; null where there is nothing that can be added.</returns>
@@ -59,6 +76,9 @@ internal static class ContactMerge
         var card = CardOf(ItemComponent.Parse(there));
         return Lacking(there, more).Any(l => s_single.Contains(l.Name) && card?.Find(l.Name) is not null);
     }
+
+    /// <summary>Without the zeros that stand for a country's code: a number that is there with the code is not wanted without it too.</summary>
+    private static string NumberOf(ContentLine line) => new string([.. line.Text().Where(char.IsAsciiDigit)]).TrimStart('0');
 
     private static ItemComponent? CardOf(ItemComponent item) => item.Children.FirstOrDefault(c => c.Name == "VCARD");
 

@@ -17,7 +17,8 @@ internal sealed class ContactCardWriter(ContactTable table)
     /// <summary>By which the row is known again when the list is sent anew; null: it says nothing about anybody.</summary>
     public string? KeyOf(ListRow row)
     {
-        string? First(ContactField field) => Values(row, field).FirstOrDefault();
+        // A dash in an empty cell names nobody.
+        string? First(ContactField field) => Values(row, field).FirstOrDefault(v => v.Any(char.IsLetterOrDigit));
         if (First(ContactField.Uid) is { } uid)
             return $"uid {uid}";
         var name = string.Join(' ', PlainWords.Of(NameOf(row)));
