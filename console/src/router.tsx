@@ -32,6 +32,14 @@ const routes = [
     ...at("/batches/$batch/folders"),
     component: lazyRouteComponent(() => import("./folders/FoldersPage"), "FoldersPage"),
   }),
+  createRoute({
+    ...at("/batches/$batch/collections"),
+    component: lazyRouteComponent(() => import("./collections/CollectionsPage"), "CollectionsPage"),
+  }),
+  createRoute({
+    ...at("/batches/$batch/moves/$account/items/$item"),
+    component: lazyRouteComponent(() => import("./move/ItemPage"), "ItemPage"),
+  }),
   createRoute({ ...at("/plan"), component: lazyRouteComponent(() => import("./plan/PlanPage"), "PlanPage") }),
   createRoute({
     ...at("/services"),

@@ -23,6 +23,7 @@ namespace EasyCaravan.Contract;
 [JsonSerializable(typeof(FolderPreview))]
 [JsonSerializable(typeof(FolderRulesRequest))]
 [JsonSerializable(typeof(FoundSettings))]
+[JsonSerializable(typeof(ItemFormsView))]
 [JsonSerializable(typeof(LeftBehindDecided))]
 [JsonSerializable(typeof(LeftBehindDecision))]
 [JsonSerializable(typeof(List<FindingGroup>))]

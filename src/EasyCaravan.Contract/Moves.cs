@@ -215,9 +215,12 @@ public sealed record MoveDetail(
 /// <param name="Folder">The folder on the old side.</param>
 /// <param name="Subject">Of the message, for people to recognise it by.</param>
 /// <param name="Sender">Of the message, for people to recognise it by.</param>
-/// <param name="Received">When the old side received it.</param>
+/// <param name="Received">When the old side received the message, or the event begins; null: contacts have no such time.</param>
 /// <param name="Problem">What is wrong and what to do; null when all is well.</param>
 /// <param name="AcceptedBy">Who accepted that it stays; null: nobody.</param>
+/// <param name="Kind">contacts, calendars or mail.</param>
+/// <param name="HasForms">A contact or event whose forms can be looked at.</param>
+/// <param name="Choices">Which version may be chosen; empty: there are not two.</param>
 public sealed record LeftBehindView(
     long Id,
     string Batch,
@@ -225,12 +228,15 @@ public sealed record LeftBehindView(
     string Folder,
     string Subject,
     string Sender,
-    DateTimeOffset Received,
+    DateTimeOffset? Received,
     long Size,
     long Messages,
     Problem Problem,
     LeftBehindWord State,
-    string? AcceptedBy
+    string? AcceptedBy,
+    MoveKind Kind,
+    bool HasForms,
+    IReadOnlyList<VersionWord> Choices
 );
 
 /// <summary>What is to be done with moves.</summary>
@@ -248,7 +254,38 @@ public sealed record MoveActionResult(IReadOnlyList<string> Changed, int Unchang
 /// <param name="Accept">True: they may stay behind. False: try them again.</param>
 /// <param name="Moves">From accounts, to accounts or names; null: everybody in the batch.</param>
 /// <param name="Items">Ids of items; null: all that are open.</param>
-public sealed record LeftBehindDecision(bool Accept, IReadOnlyList<string>? Moves, IReadOnlyList<long>? Items);
+/// <param name="Keep">
+/// Of two versions, the one that the new side is to have: only items of which there are two are meant then. Null: none is chosen.
+/// </param>
+public sealed record LeftBehindDecision(bool Accept, IReadOnlyList<string>? Moves, IReadOnlyList<long>? Items, VersionWord? Keep = null);
+
+/// <summary>Which of two versions the new side is to have.</summary>
+[System.Text.Json.Serialization.JsonConverter(typeof(KebabWord<VersionWord>))]
+public enum VersionWord
+{
+    /// <summary>The old side's, over the new side's.</summary>
+    Old,
+
+    /// <summary>The new side's, as it is.</summary>
+    New,
+
+    /// <summary>Both: the old side's beside the new side's.</summary>
+    Both,
+}
+
+/// <summary>One line of what a contact or event says, on both sides.</summary>
+/// <param name="Label">Such as <c>Phone (mobile)</c> or <c>Begins</c>.</param>
+/// <param name="Old">On the old side; null: it says nothing of it.</param>
+/// <param name="New">On the new side; null: it says nothing of it.</param>
+public sealed record FormLine(string Label, string? Old, string? New);
+
+/// <summary>Both forms of a contact or event that was left behind.</summary>
+/// <param name="Item">What was left behind.</param>
+/// <param name="HasNew">The new side has a form of it.</param>
+/// <param name="Lines">What they say, side by side.</param>
+/// <param name="Old">As the old side stores it, up to 64 kB of it.</param>
+/// <param name="New">As the new side stores it; null: it has none.</param>
+public sealed record ItemFormsView(LeftBehindView Item, bool HasNew, IReadOnlyList<FormLine> Lines, string Old, string? New);
 
 /// <summary>What was decided about.</summary>
 /// <param name="Items">How many items.</param>

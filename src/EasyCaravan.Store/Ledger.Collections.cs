@@ -102,6 +102,14 @@ internal sealed partial class Ledger : ICollectionLedger
             cancel
         );
 
+    public async Task<IReadOnlyDictionary<uint, VersionChoice>> ChoicesAsync(long folder, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        return await db
+            .LeftBehind.Where(i => i.FolderId == folder && i.State == LeftBehindState.Retry && i.Choice != null)
+            .ToDictionaryAsync(i => (uint)i.Number, i => i.Choice!.Value, cancel);
+    }
+
     public Task KeepFormsAsync(long folder, IReadOnlyCollection<ItemForms> forms, CancellationToken cancel) =>
         WriteAsync(
             async db =>

@@ -1,4 +1,5 @@
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Carrying.Collections;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Store.Rows;
@@ -120,12 +121,14 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
     /// <summary>
     /// Decides on left-behind items: accepted ones are a person's word that they may stay; the others are tried again by the next pass.
     /// </summary>
+    /// <param name="choice">Which version the new side is to have; only items of which there are two are meant then.</param>
     /// <returns>How many items were decided, and the moves they belong to.</returns>
     public Task<(int Items, IReadOnlyList<long> Moves)> DecideLeftBehindAsync(
         string batch,
         IReadOnlyCollection<long>? only,
         IReadOnlyCollection<long>? items,
         bool accept,
+        VersionChoice? choice,
         string who,
         CancellationToken cancel
     ) =>
@@ -140,9 +143,15 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
                     .ToListAsync(cancel);
                 if (items is not null)
                     rows = [.. rows.Where(r => items.Contains(r.Id))];
+                if (choice is { } chosen)
+                    rows = await ChoosableAsync(db, rows, chosen, cancel);
                 var whole = accept ? [] : rows.Where(r => r.Number == 0).Select(r => r.FolderId).ToHashSet();
                 foreach (var row in rows.Where(r => !whole.Contains(r.FolderId)))
-                    (row.State, row.AcceptedBy) = accept ? (LeftBehindState.Accepted, who) : (LeftBehindState.Retry, null);
+                    (row.State, row.AcceptedBy, row.Choice) = (
+                        accept ? LeftBehindState.Accepted : LeftBehindState.Retry,
+                        accept ? who : null,
+                        choice
+                    );
                 if (!accept)
                     foreach (var own in rows.Where(r => !whole.Contains(r.FolderId)).GroupBy(r => r.FolderId))
                         await StrikeOutAsync(db, folders[own.Key], own.Select(r => r.Number), cancel);
@@ -157,8 +166,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
                         who,
                         batch,
                         new MoveRowName(move.Key, accounts[move.Key]),
-                        $"{(accept ? "accepted that" : "asked for another try of")} {move.Sum(i => i.Messages)} message(s) left "
-                            + $"behind{(accept ? " stay behind" : "")}"
+                        WordsOf(accept, choice, move.Sum(i => i.Messages))
                     );
                     foreach (var kind in move.Select(i => folders[i.FolderId].Kind).Distinct())
                         await Totals.UpdateLeftBehindAsync(db, move.Key, kind, cancel);
@@ -167,6 +175,33 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
             },
             cancel
         );
+
+    private static string WordsOf(bool accept, VersionChoice? choice, long items) =>
+        (accept, choice) switch
+        {
+            (true, _) => $"accepted that {items} item(s) stay behind",
+            (_, VersionChoice.Old) => $"chose the old side's version of {items} item(s)",
+            (_, VersionChoice.New) => $"chose the new side's version of {items} item(s)",
+            (_, VersionChoice.Both) => $"chose to have both versions of {items} item(s)",
+            _ => $"asked for another try of {items} item(s) left behind",
+        };
+
+    /// <summary>Those of which there are two versions, so that this can be chosen.</summary>
+    private static async Task<List<LeftBehindRow>> ChoosableAsync(
+        CaravanDb db,
+        List<LeftBehindRow> rows,
+        VersionChoice choice,
+        CancellationToken cancel
+    )
+    {
+        var folders = rows.Select(r => r.FolderId).Distinct().ToList();
+        var foreign = await db
+            .CollectionItems.Where(i => folders.Contains(i.FolderId) && i.IsForeign)
+            .Select(i => new { i.FolderId, i.Number })
+            .ToListAsync(cancel);
+        var ours = foreign.Select(f => (f.FolderId, f.Number)).ToHashSet();
+        return [.. rows.Where(r => VersionChoices.Of(r.Cause, ours.Contains((r.FolderId, r.Number))).Contains(choice))];
+    }
 
     /// <summary>Decides on differences between the sides.</summary>
     /// <param name="kind">Only those of this kind; null: of all on which this can be decided.</param>

@@ -500,6 +500,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/batches/{batch}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What carrying would do with contacts and events: with all that stand in files, and elsewhere with those that the new side has already; a page holds so many people as the limit says
+         * @description What carrying would do with contacts and events: with all that stand in files, and elsewhere with those that the new side has already; a page holds so many people as the limit says
+         */
+        get: operations["collectionPreview"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The files with contacts or events that were handed over
+         * @description The files with contacts or events that were handed over
+         */
+        get: operations["fileList"];
+        /**
+         * Hands over a file, as it is, at most 64 MB; one of the same name is replaced
+         * @description Hands over a file, as it is, at most 64 MB; one of the same name is replaced
+         */
+        put: operations["filePut"];
+        post?: never;
+        /**
+         * Forgets a file; what was carried from it stays on the new side
+         * @description Forgets a file; what was carried from it stays on the new side
+         */
+        delete: operations["fileDelete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/files/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How a file is read: its encoding, what its columns hold, what is wrong in it
+         * @description How a file is read: its encoding, what its columns hold, what is wrong in it
+         */
+        get: operations["fileRead"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/files/columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Says what columns of a spreadsheet hold; it outweighs the plan
+         * @description Says what columns of a spreadsheet hold; it outweighs the plan
+         */
+        put: operations["fileChoose"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{name}/consent": {
         parameters: {
             query?: never;
@@ -558,6 +646,26 @@ export interface paths {
          * @description Accepts that items stay behind, or has them tried again
          */
         post: operations["leftBehindDecide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/left-behind/{item}/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A contact or event that was left behind, as both sides have it, side by side
+         * @description A contact or event that was left behind, as both sides have it, side by side
+         */
+        get: operations["leftBehindForms"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -979,6 +1087,25 @@ export interface components {
             isNew: boolean;
             /** @description Which rule said so. */
             why: string;
+            forecast: null | components["schemas"]["ForecastCountsView"];
+        };
+        /** @description What somebody chose for columns. */
+        ColumnChoice: {
+            /** @description The word for what a column holds, by its header. Those that are not named are as the plan says, or guessed. */
+            columns: {
+                [key: string]: string;
+            };
+        };
+        /** @description What a column of a spreadsheet holds. */
+        ColumnView: {
+            /** @description As it is written above it; `column 1` and so on where the file has no header. */
+            header: string;
+            /** @description A word such as `email`, `phone-mobile` or `street-home`; `note`: text that goes into the note. */
+            holds: string;
+            /** @description By whom: guess, plan or choice. */
+            said: string;
+            /** @description Up to three of its values. */
+            examples: string[];
         };
         /** @description What is to be read anew on both sides. */
         ComparisonRequest: {
@@ -1333,6 +1460,47 @@ export interface components {
             /** @description A page of the moves, each by itself; those that take the longest first. */
             moves: components["schemas"]["PageOfMoveEstimateView"];
         };
+        /** @description A line that cannot be read. */
+        FileLineProblem: {
+            /**
+             * Format: int32
+             * @description 1-based.
+             */
+            line: number;
+            /** @description What is wrong with it. */
+            what: string;
+        };
+        /** @description How a file is read. */
+        FileReading: {
+            /** @description Its path below the plan's folder. */
+            name: string;
+            /** @description csv, vcard or icalendar. */
+            format: string;
+            /** @description The service of the plan whose file it is; null: none names it. */
+            service: null | string;
+            /**
+             * Format: int32
+             * @description Contacts or events that are read from it.
+             */
+            items: number;
+            /**
+             * Format: int32
+             * @description Contacts that stand on several lines.
+             */
+            joined: number;
+            /** @description Of the text of a spreadsheet; null: it is none. */
+            encoding: null | string;
+            /** @description What stands between its fields; null: it is no spreadsheet. */
+            separator: null | string;
+            /** @description Its first line names the columns. */
+            hasHeader: boolean;
+            /** @description Of a spreadsheet. */
+            columns: components["schemas"]["ColumnView"][];
+            /** @description What a column may hold. */
+            words: string[];
+            /** @description Lines that cannot be read, the first hundred. */
+            problems: components["schemas"]["FileLineProblem"][];
+        };
         /** @description Findings of one kind over a batch, with what can be chosen about them. */
         FindingGroup: {
             /** @description A stable word for programs and for decisions. */
@@ -1527,6 +1695,43 @@ export interface components {
             /** @description The folder was settled to its end, its sums close, and nothing is undecided. */
             closes: boolean;
         };
+        /** @description How many contacts or events would become what. */
+        ForecastCountsView: {
+            /**
+             * Format: int64
+             * @description The new side has none like it.
+             */
+            new: number;
+            /**
+             * Format: int64
+             * @description The new side has it already.
+             */
+            same: number;
+            /**
+             * Format: int64
+             * @description What is there would get what it lacks.
+             */
+            merge: number;
+            /**
+             * Format: int64
+             * @description It may be the same, or says something else than what is there.
+             */
+            unclear: number;
+            /**
+             * Format: int64
+             * @description They cannot be read, and would be left behind.
+             */
+            unreadable: number;
+        };
+        /** @description One line of what a contact or event says, on both sides. */
+        FormLine: {
+            /** @description Such as `Phone (mobile)` or `Begins`. */
+            label: string;
+            /** @description On the old side; null: it says nothing of it. */
+            old: null | string;
+            /** @description On the new side; null: it says nothing of it. */
+            new: null | string;
+        };
         /** @description A connection that was found for an address. */
         FoundSettingView: {
             /** @description imap, pop3, smtp, managesieve, carddav, caldav or jmap. */
@@ -1570,6 +1775,61 @@ export interface components {
          * @enum {unknown}
          */
         InventoryOrder: "roster" | "name" | "account" | "folders" | "messages" | "octets" | "carry-messages" | "carry-octets" | "oldest-message" | "newest-message" | "largest-message" | "to-messages" | "free-octets" | "findings" | "taken-at";
+        /** @description A file with contacts or events that was handed over. */
+        ItemFileView: {
+            /** @description Its path below the plan's folder. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Octets.
+             */
+            length: number;
+            /** @description SHA-256 of its octets, in hexadecimal. */
+            digest: string;
+            /**
+             * Format: date-time
+             * @description When it was handed over.
+             */
+            receivedAt: string;
+        };
+        /** @description What carrying one contact or event would do, as the last survey found. */
+        ItemForecastView: {
+            /** @description The person. */
+            name: string;
+            /** @description Their account on the old side. */
+            account: string;
+            /** @description Contacts or calendars. */
+            kind: components["schemas"]["MoveKind"];
+            /** @description The address book, calendar or file in which it stands. */
+            collection: string;
+            /** @description Where it stands in a file, such as `line 12`; null: in none. */
+            place: null | string;
+            /** @description The contact's name, or what the event is called. */
+            title: string;
+            /** @description An address of the contact, or who organises the event. */
+            whom: string;
+            /** @description What would become of it. */
+            forecast: components["schemas"]["ItemForecastWord"];
+            /** @description What would happen, where the word alone does not tell; null: nothing more. */
+            why: null | string;
+        };
+        /**
+         * @description What would become of a contact or event.
+         * @enum {unknown}
+         */
+        ItemForecastWord: "new" | "same" | "merge" | "unclear" | "unreadable";
+        /** @description Both forms of a contact or event that was left behind. */
+        ItemFormsView: {
+            item: components["schemas"]["LeftBehindView"];
+            /** @description The new side has a form of it. */
+            hasNew: boolean;
+            /** @description What they say, side by side. */
+            lines: components["schemas"]["FormLine"][];
+            /** @description As the old side stores it, up to 64 kB of it. */
+            old: string;
+            /** @description As the new side stores it; null: it has none. */
+            new: null | string;
+        };
         /** @description One thing that happened. */
         JournalEntry: {
             /**
@@ -1700,6 +1960,7 @@ export interface components {
             moves: null | string[];
             /** @description Ids of items; null: all that are open. */
             items: null | number[];
+            keep?: null | components["schemas"]["VersionWord"];
         };
         /** @description An item that could not be carried. */
         LeftBehindView: {
@@ -1720,9 +1981,9 @@ export interface components {
             sender: string;
             /**
              * Format: date-time
-             * @description When the old side received it.
+             * @description When the old side received the message, or the event begins; null: contacts have no such time.
              */
-            received: string;
+            received: null | string;
             /**
              * Format: int64
              * @description In octets.
@@ -1739,6 +2000,12 @@ export interface components {
             state: components["schemas"]["LeftBehindWord"];
             /** @description Who accepted that it stays; null: nobody. */
             acceptedBy: null | string;
+            /** @description contacts, calendars or mail. */
+            kind: components["schemas"]["MoveKind"];
+            /** @description A contact or event whose forms can be looked at. */
+            hasForms: boolean;
+            /** @description Which version may be chosen; empty: there are not two. */
+            choices: components["schemas"]["VersionWord"][];
         };
         /**
          * @description What became of an item that was left behind.
@@ -2105,6 +2372,30 @@ export interface components {
         PageOfFindingRow: {
             /** @description What is on this page. */
             items: components["schemas"]["FindingRow"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
+        PageOfItemFileView: {
+            /** @description What is on this page. */
+            items: components["schemas"]["ItemFileView"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
+        PageOfItemForecastView: {
+            /** @description What is on this page. */
+            items: components["schemas"]["ItemForecastView"][];
             /** @description To be handed back as `cursor` for the next page; null on the last. */
             next: null | string;
             /**
@@ -2640,6 +2931,8 @@ export interface components {
              */
             octets: number;
         };
+        /** Format: binary */
+        Stream: string;
         /** @description What somebody who looks in twice a day has to know. */
         Today: {
             /** @description What needs a person, the largest group first. */
@@ -2688,6 +2981,11 @@ export interface components {
              */
             moves: number;
         };
+        /**
+         * @description Which of two versions the new side is to have.
+         * @enum {unknown}
+         */
+        VersionWord: "old" | "new" | "both";
         /** @description One way to decide about a finding. */
         WayView: {
             /** @description A stable word. */
@@ -3704,6 +4002,212 @@ export interface operations {
             };
         };
     };
+    collectionPreview: {
+        parameters: {
+            query?: {
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+                only?: components["schemas"]["ItemForecastWord"];
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOfItemForecastView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    fileList: {
+        parameters: {
+            query?: {
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOfItemFileView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    filePut: {
+        parameters: {
+            query: {
+                /** @description The service's name in the plan. */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": components["schemas"]["Stream"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemFileView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    fileDelete: {
+        parameters: {
+            query: {
+                /** @description The service's name in the plan. */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    fileRead: {
+        parameters: {
+            query: {
+                /** @description The service's name in the plan. */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileReading"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    fileChoose: {
+        parameters: {
+            query: {
+                /** @description The service's name in the plan. */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ColumnChoice"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
     consentBegin: {
         parameters: {
             query?: never;
@@ -3836,6 +4340,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LeftBehindDecided"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    leftBehindForms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+                item: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemFormsView"];
                 };
             };
             /** @description It could not be done: what happened, and what to do. */

@@ -79,11 +79,17 @@ export function act(batch: string, { name, moves, where = null }: Asked) {
   );
 }
 
-export function decide(batch: string, accept: boolean, moves: string[] | null, items: number[] | null) {
+export function decide(
+  batch: string,
+  accept: boolean,
+  moves: string[] | null,
+  items: number[] | null,
+  keep: Schemas["VersionWord"] | null = null,
+) {
   return unwrap(
     api.POST("/api/v1/batches/{batch}/left-behind", {
       params: { path: { batch } },
-      body: { accept, moves, items },
+      body: { accept, moves, items, keep },
     }),
   );
 }

@@ -13,6 +13,9 @@ export function BatchTabs({ batch }: { batch: string }) {
       <Link to="/batches/$batch/folders" params={{ batch }}>
         Folders
       </Link>
+      <Link to="/batches/$batch/collections" params={{ batch }}>
+        Contacts and calendars
+      </Link>
     </nav>
   );
 }

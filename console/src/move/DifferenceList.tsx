@@ -50,8 +50,8 @@ export function DifferenceList({ batch, account, items }: { batch: string; accou
         <table className="grid tall">
           <thead>
             <tr>
-              <th scope="col">Message</th>
-              <th scope="col">Folder</th>
+              <th scope="col">What</th>
+              <th scope="col">In</th>
               <th scope="col" className="num">
                 Size
               </th>

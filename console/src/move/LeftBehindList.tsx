@@ -1,8 +1,16 @@
 import { Button, Group } from "@mantine/core";
-import type { LeftBehind } from "../api/client";
+import { Link } from "@tanstack/react-router";
+import type { LeftBehind, Schemas } from "../api/client";
 import { GridSheet } from "../parts/GridSheet";
 import { useActions } from "../parts/useActions";
 import { date, plural, sentence, size } from "../words/format";
+import { VERSION_WORDS } from "./versionWords";
+
+const WITHOUT_NAME: Record<LeftBehind["kind"], string> = {
+  mail: "(no subject)",
+  contacts: "(no name)",
+  calendars: "(no title)",
+};
 
 /** True for a folder that was refused as a whole; it has no single message to show. */
 const isFolder = (item: LeftBehind) => item.subject === "" && item.sender === "" && item.size === 0;
@@ -11,15 +19,15 @@ const isFolder = (item: LeftBehind) => item.subject === "" && item.sender === ""
 export function LeftBehindList({ batch, items }: { batch: string; items: LeftBehind[] }) {
   const { decision } = useActions(batch);
   if (items.length === 0) return <div className="sheet padded good">Nothing was left behind.</div>;
-  const decide = (item: LeftBehind, accept: boolean) =>
-    decision.mutate({ accept, moves: [item.account], items: [item.id] });
+  const decide = (item: LeftBehind, accept: boolean, keep?: Schemas["VersionWord"]) =>
+    decision.mutate({ accept, moves: [item.account], items: [item.id], keep });
   return (
     <GridSheet label="Left behind">
       <table className="grid tall">
         <thead>
           <tr>
-            <th scope="col">Message</th>
-            <th scope="col">Folder</th>
+            <th scope="col">What</th>
+            <th scope="col">In</th>
             <th scope="col" className="num">
               Size
             </th>
@@ -31,10 +39,20 @@ export function LeftBehindList({ batch, items }: { batch: string; items: LeftBeh
           {items.map((item) => (
             <tr key={item.id}>
               <td>
-                <strong>{isFolder(item) ? "The whole folder" : item.subject || "(no subject)"}</strong>
+                <strong>{isFolder(item) ? "The whole folder" : item.subject || WITHOUT_NAME[item.kind]}</strong>
                 <div className="soft">
-                  {isFolder(item) ? plural(item.messages, "message") : `${item.sender} · ${date(item.received)}`}
+                  {isFolder(item)
+                    ? plural(item.messages, "message")
+                    : [item.sender, item.received && date(item.received)].filter(Boolean).join(" · ")}
                 </div>
+                {item.hasForms && (
+                  <Link
+                    to="/batches/$batch/moves/$account/items/$item"
+                    params={{ batch, account: item.account, item: `${item.id}` }}
+                  >
+                    Look at both sides
+                  </Link>
+                )}
               </td>
               <td>{item.folder}</td>
               <td className="num nowrap">{isFolder(item) ? "" : size(item.size)}</td>
@@ -43,7 +61,18 @@ export function LeftBehindList({ batch, items }: { batch: string; items: LeftBeh
               </td>
               <td className="nowrap">
                 {item.state === "open" ? (
-                  <Group gap={6} wrap="nowrap">
+                  <Group gap={6} style={{ maxWidth: 330 }}>
+                    {item.choices.map((version) => (
+                      <Button
+                        key={version}
+                        size="xs"
+                        variant="default"
+                        onClick={() => decide(item, false, version)}
+                        loading={decision.isPending}
+                      >
+                        {VERSION_WORDS[version]}
+                      </Button>
+                    ))}
                     <Button
                       size="xs"
                       variant="default"

@@ -74,7 +74,7 @@ export function MovePage() {
         <ComparisonBox move={move} last={comparison} />
         <DifferenceList batch={batch} account={account} items={differences} />
       </div>
-      <h2>Waybill: where each folder lands, and its sums</h2>
+      <h2>Waybill: where everything lands, and its sums</h2>
       <p className={closes ? "good" : undefined}>
         {closes ? "✓ " : "… "}
         {sentence}

@@ -75,6 +75,9 @@ const item: LeftBehind = {
   },
   state: "open",
   acceptedBy: null,
+  kind: "mail",
+  hasForms: false,
+  choices: [],
 };
 
 describe("what was left behind", () => {
@@ -89,7 +92,29 @@ describe("what was left behind", () => {
     vi.stubGlobal("fetch", fetch);
     draw(<LeftBehindList batch="crew" items={[item]} />);
     await userEvent.click(screen.getByRole("button", { name: "Accept" }));
-    expect(await fetch.mock.calls[0]?.[0].json()).toEqual({ accept: true, moves: [item.account], items: [7] });
+    expect(await fetch.mock.calls[0]?.[0].json()).toEqual({
+      accept: true,
+      moves: [item.account],
+      items: [7],
+      keep: null,
+    });
+  });
+
+  it("offers the versions of a contact that was edited on both sides, and without a date tells none", async () => {
+    const fetch = vi.fn(async (_: Request) => Response.json({ items: 1, moves: 1 }));
+    vi.stubGlobal("fetch", fetch);
+    draw(
+      <LeftBehindList batch="crew" items={[{ ...item, kind: "contacts", received: null, choices: ["new", "both"] }]} />,
+    );
+    expect(screen.getAllByRole("button").map((b) => b.textContent)).toEqual([
+      "Keep the new side's",
+      "Have both",
+      "Try again",
+      "Accept",
+    ]);
+    expect(screen.getByText("desk@saltmarsh.example")).toBeVisible();
+    await userEvent.click(screen.getByRole("button", { name: "Have both" }));
+    expect(await fetch.mock.calls[0]?.[0].json()).toMatchObject({ accept: false, items: [7], keep: "both" });
   });
 
   it("names who accepted it", () => {

@@ -37,10 +37,15 @@ export function useActions(batch: string) {
     onError: notifyFailure,
   });
   const decision = useMutation({
-    mutationFn: (d: { accept: boolean; moves: string[] | null; items: number[] | null }) =>
-      decide(batch, d.accept, d.moves, d.items),
-    onSuccess: (result, { accept }) => {
-      notifySuccess(`${plural(result.items, "message")} ${accept ? "may stay behind" : "will be tried again"}`);
+    mutationFn: (d: {
+      accept: boolean;
+      moves: string[] | null;
+      items: number[] | null;
+      keep?: Schemas["VersionWord"];
+    }) => decide(batch, d.accept, d.moves, d.items, d.keep ?? null),
+    onSuccess: (result, { accept, keep }) => {
+      const done = accept ? "may stay behind" : keep ? "will be as chosen" : "will be tried again";
+      notifySuccess(`${plural(result.items, "item")} ${done}`);
       void refresh();
     },
     onError: notifyFailure,
@@ -48,7 +53,7 @@ export function useActions(batch: string) {
   const differences = useMutation({
     mutationFn: (d: Schemas["DifferencesDecision"]) => decideDifferences(batch, d),
     onSuccess: (result, { choice }) => {
-      notifySuccess(`${plural(result.items, "message")} ${DECIDED[choice]}`);
+      notifySuccess(`${plural(result.items, "item")} ${DECIDED[choice]}`);
       void refresh();
     },
     onError: notifyFailure,

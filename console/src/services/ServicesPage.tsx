@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { servicesQuery } from "../api/queries";
 import { Failure } from "../parts/Failure";
 import { Loading } from "../parts/Loading";
+import { FileBox } from "./FileBox";
 import { FindSettings } from "./FindSettings";
 import { ServiceCard } from "./ServiceCard";
 
@@ -31,6 +32,8 @@ export function ServicesPage() {
           ))}
         </div>
       )}
+      <h2>Files that were handed over</h2>
+      <FileBox />
       <h2>Another service</h2>
       <FindSettings />
     </>

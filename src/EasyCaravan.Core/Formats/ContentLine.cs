@@ -39,6 +39,9 @@ public readonly struct ContentLine
 
     public IReadOnlyList<ContentParameter> Parameters { get; }
 
+    /// <summary>Octets of the value as it is written, folds included.</summary>
+    public int Length => _value.Length;
+
     public bool IsEmpty
     {
         get

@@ -31,6 +31,9 @@ public sealed class ItemEditor(ReadOnlyMemory<byte> octets)
         _changes.Add((end, 0, Encoding.UTF8.GetBytes($"\r\n{text}")));
     }
 
+    /// <summary>Puts another line in the place of one.</summary>
+    public void Replace(ContentLine line, string text) => _changes.Add((StartOf(line), line.Raw.Length, Encoding.UTF8.GetBytes(text)));
+
     /// <summary>Takes a line out, its line end included.</summary>
     public void Remove(ContentLine line)
     {

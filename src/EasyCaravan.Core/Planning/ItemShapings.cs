@@ -23,4 +23,7 @@ public enum ItemShapings
 
     /// <summary>METHOD is left out, which is for invitations on their way (RFC 4791 §4.1).</summary>
     Method = 16,
+
+    /// <summary>It gets a UID of its own beside the one that is there: somebody chose to keep both.</summary>
+    AnotherUid = 32,
 }

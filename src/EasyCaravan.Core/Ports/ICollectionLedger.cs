@@ -52,6 +52,19 @@ public sealed record CollectionItem(
 /// <param name="After">As the to side has it; null: it has none.</param>
 public sealed record ItemForms(uint Number, ReadOnlyMemory<byte> Before, ReadOnlyMemory<byte>? After);
 
+/// <summary>What a person chose of two versions of an item.</summary>
+public enum VersionChoice
+{
+    /// <summary>The new side's is overwritten with the old side's.</summary>
+    Old,
+
+    /// <summary>The new side's stays as it is.</summary>
+    New,
+
+    /// <summary>The new side's stays, and the old side's comes beside it under a UID of its own.</summary>
+    Both,
+}
+
 /// <summary>
 /// What the ledger keeps of address books and calendars beside pages and entries: where items are, and in which state. Bound to the lease
 /// under which the move runs, like <see cref="ILedger"/>.
@@ -66,6 +79,9 @@ public interface ICollectionLedger
 
     /// <summary>Adds items, or replaces what is known of them, all or none. Forms that were kept of them are forgotten.</summary>
     Task KeepItemsAsync(long folder, IReadOnlyCollection<CollectionItem> items, CancellationToken cancel);
+
+    /// <summary>What people chose for items that are to be tried again, by number.</summary>
+    Task<IReadOnlyDictionary<uint, VersionChoice>> ChoicesAsync(long folder, CancellationToken cancel);
 
     /// <summary>Keeps both forms of items that are not the same on both sides.</summary>
     Task KeepFormsAsync(long folder, IReadOnlyCollection<ItemForms> forms, CancellationToken cancel);

@@ -121,6 +121,7 @@ internal static class NeedsYouViews
             group item by new
             {
                 item.Cause,
+                folder.Kind,
                 move.Batch,
                 move.FromAccount,
                 move.Name,
@@ -129,13 +130,13 @@ internal static class NeedsYouViews
         ).ToListAsync(cancel);
         return
         [
-            .. rows.GroupBy(r => r.Key.Cause)
+            .. rows.GroupBy(r => (r.Key.Cause, r.Key.Kind))
                 .Select(g =>
                 {
                     var items = g.Sum(r => r.Count);
                     return Group(
-                        g.Key,
-                        $"{items} message{(items == 1 ? " was" : "s were")} left behind: {Summary(g.Key)}",
+                        g.Key.Cause,
+                        $"{items} {NameOf(g.Key.Kind, items == 1)} {(items == 1 ? "was" : "were")} left behind: {Summary(g.Key.Cause)}",
                         g.Count(),
                         g.Select(r => new MoveRef(r.Key.Batch, r.Key.FromAccount, r.Key.Name))
                     );
@@ -160,6 +161,7 @@ internal static class NeedsYouViews
             group difference by new
             {
                 difference.Kind,
+                Of = folder.Kind,
                 move.Batch,
                 move.FromAccount,
                 move.Name,
@@ -168,21 +170,31 @@ internal static class NeedsYouViews
         ).ToListAsync(cancel);
         return
         [
-            .. rows.GroupBy(r => r.Key.Kind)
+            .. rows.GroupBy(r => (r.Key.Kind, r.Key.Of))
                 .Select(g =>
                 {
-                    var messages = g.Sum(r => r.Count);
-                    var what = $"{messages} message{(messages == 1 ? "" : "s")} {DifferenceApi.Summary(g.Key, messages == 1)}";
+                    var items = g.Sum(r => r.Count);
                     return new NeedsYou(
-                        KebabWord.Of(g.Key),
-                        what,
-                        DifferenceApi.RemedyFor(g.Key),
+                        KebabWord.Of(g.Key.Kind),
+                        $"{items} {NameOf(g.Key.Of, items == 1)} {DifferenceApi.Summary(g.Key.Kind, items == 1)}",
+                        DifferenceApi.RemedyFor(g.Key.Kind),
                         g.Count(),
                         [.. g.Select(r => new MoveRef(r.Key.Batch, r.Key.FromAccount, r.Key.Name)).Take(MostNamed)]
                     );
                 }),
         ];
     }
+
+    private static string NameOf(Kind kind, bool one) =>
+        (kind, one) switch
+        {
+            (Kind.Contacts, true) => "contact",
+            (Kind.Contacts, false) => "contacts",
+            (Kind.Calendars, true) => "event or task",
+            (Kind.Calendars, false) => "events or tasks",
+            (_, true) => "message",
+            _ => "messages",
+        };
 
     private static NeedsYou Group(Cause cause, string what, int count, IEnumerable<MoveRef> moves, string? help = null) =>
         new(KebabWord.Of(cause), what, help ?? FaultRules.RemedyFor(cause), count, [.. moves.Take(MostNamed)]);

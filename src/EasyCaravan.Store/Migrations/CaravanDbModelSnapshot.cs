@@ -601,6 +601,9 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<int>("Cause")
                         .HasColumnType("INTEGER");
 
+                    b.Property<int?>("Choice")
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("Code")
                         .HasColumnType("TEXT");
 

@@ -32,6 +32,9 @@ public sealed class LeftBehindRow
     /// <summary>A remedy for just this case; null: the one for the cause.</summary>
     public string? Help { get; set; }
     public string? AcceptedBy { get; set; }
+
+    /// <summary>Of two versions, the one that the next try is to leave on the new side; null: nobody chose.</summary>
+    public Core.Ports.VersionChoice? Choice { get; set; }
 }
 
 internal sealed class LeftBehindTable : IEntityTypeConfiguration<LeftBehindRow>

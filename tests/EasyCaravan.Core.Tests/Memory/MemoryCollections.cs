@@ -216,6 +216,12 @@ internal sealed class MemoryCollectionLedger : ICollectionLedger
         return Task.CompletedTask;
     }
 
+    /// <summary>What somebody chose; holds until the item is settled.</summary>
+    public Dictionary<uint, VersionChoice> Choices { get; } = [];
+
+    public Task<IReadOnlyDictionary<uint, VersionChoice>> ChoicesAsync(long folder, CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyDictionary<uint, VersionChoice>>(Choices);
+
     public Task KeepFormsAsync(long folder, IReadOnlyCollection<ItemForms> forms, CancellationToken cancel)
     {
         foreach (var form in forms)

@@ -25,6 +25,9 @@ internal sealed class CollectionCarrier(
     /// <summary>Octets of a batch, unless one item alone has more.</summary>
     private const long OctetsPerBatch = 4 * 1024 * 1024;
 
+    /// <summary>Octets of what has no second form to be compared with: enough for people to see what it is.</summary>
+    private const int LargestKept = 256 * 1024;
+
     /// <summary>What is to be done for one page.</summary>
     private sealed record Plan(PageItems Items, Dictionary<Href, CollectionItem> ToRead, List<CollectionItem> Gone, CollectionMark Mark)
     {
@@ -33,6 +36,9 @@ internal sealed class CollectionCarrier(
 
         /// <summary>Objects on the to side of items that were begun before, as they are now.</summary>
         public Dictionary<Href, StoredItem> Begun { get; } = [];
+
+        /// <summary>What people chose of two versions, by number.</summary>
+        public IReadOnlyDictionary<uint, VersionChoice> Choices { get; init; } = new Dictionary<uint, VersionChoice>();
 
         public long Found { get; set; }
 
@@ -98,6 +104,7 @@ internal sealed class CollectionCarrier(
         var isUnsettled = toRead.Values.Count(i => !items.IsSettled(i));
         return new Plan(items, toRead, gone, changes.Mark)
         {
+            Choices = await kept.ChoicesAsync(work.Page.Id, cancel),
             Found = changes.IsWhole ? changes.There.Count : before.Count - gone.Count + isUnsettled,
         };
     }
@@ -263,8 +270,22 @@ internal sealed class CollectionCarrier(
             item.Outcome = Outcome.Carried;
             return false;
         }
+        var choice = plan.Choices.TryGetValue(item.Item.Number, out var chosen) ? chosen : (VersionChoice?)null;
+        if (choice is VersionChoice.New && item.Item.To is { } kept && plan.Begun.TryGetValue(kept, out var theirs))
+        {
+            item.Land(item.IsForeign ? Outcome.Paired : Outcome.Carried, theirs, ItemForm.DigestOf(theirs.Octets));
+            return false;
+        }
         if (!plan.IsSilent && Invitations.WouldBeSent(item.Component, AddressesThere, order.Today) && !TrySilence(item))
             return false;
+        if (choice is VersionChoice.Both || item.ShapedBefore.HasFlag(ItemShapings.AnotherUid))
+            return NeedsWritingBeside(item, plan, readBack, writer);
+        if (choice is VersionChoice.Old && item is { IsForeign: false, Item.To: { } over } && plan.Begun.TryGetValue(over, out var former))
+        {
+            item.Item = item.Item with { ToDigest = ItemForm.DigestOf(former.Octets) };
+            item.Replaces = former.Tag;
+            return true;
+        }
         if (item.IsForeign)
         {
             // Of events nobody could say what of both to keep.
@@ -291,6 +312,25 @@ internal sealed class CollectionCarrier(
             return false;
         }
         item.Item = item.Item with { To = writer.PlaceOf(item, 0) };
+        return true;
+    }
+
+    /// <summary>It comes, or came before, beside what has its UID.</summary>
+    private static bool NeedsWritingBeside(ItemInHand item, Plan plan, ItemReadBack readBack, ItemWriter writer)
+    {
+        var place = writer.PlaceBeside(item);
+        var wasThere = item.Item.To == place;
+        item.Shape(item.Item.Shapings | ItemShapings.AnotherUid, ItemShaper.WithUidBeside(item));
+        if (wasThere && item.IsEdit)
+            item.Replaces = item.Item.ToTag;
+        else if (wasThere && plan.Begun.TryGetValue(place, out var there))
+        {
+            // A pass was killed after it had written it.
+            readBack.Judge(item, there);
+            return false;
+        }
+        else
+            item.Item = item.Item with { To = place, ToTag = null, ToDigest = null, IsForeign = false };
         return true;
     }
 
@@ -339,7 +379,9 @@ internal sealed class CollectionCarrier(
         if (left.Count > 0)
         {
             await ledger.LeaveBehindAsync(page, [.. left.Select(LeftOf)], cancel);
-            var forms = left.Where(i => i.Other is not null).Select(i => new ItemForms(i.Item.Number, i.Octets, i.Other)).ToList();
+            var forms = left.Where(i => i.Other is not null || i.Octets.Length <= LargestKept)
+                .Select(i => new ItemForms(i.Item.Number, i.Octets, i.Other))
+                .ToList();
             if (forms.Count > 0)
                 await kept.KeepFormsAsync(page, forms, cancel);
         }

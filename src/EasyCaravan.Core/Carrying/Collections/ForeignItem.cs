@@ -14,7 +14,7 @@ internal static class ForeignItem
     /// <summary>What it says and the one that is there does not, each in words.</summary>
     public static IEnumerable<string> Lacks(Kind kind, ItemComponent item, ReadOnlyMemory<byte> octets, ReadOnlyMemory<byte> there) =>
         kind is Kind.Contacts
-            ? ContactMerge.Lacking(there, item).Select(l => $"{l.Name} is not there ('{Short(l.Text(PreviewLength))}')")
+            ? ContactMerge.Lacking(there, item).Select(l => $"{l.Name} is not there{Quoted(l.Name, l.Text(PreviewLength))}")
             : Lost(ItemForm.Of(octets).Without("UID"), ItemForm.Of(there).Without("UID"));
 
     /// <summary>What was lost or changed between the two, each in words.</summary>
@@ -28,8 +28,11 @@ internal static class ForeignItem
 
     private static string Words(ItemChange change) =>
         change.Kind is ItemChangeKind.Lost
-            ? $"{change.Name} is lost ('{Short(change.Before)}')"
+            ? $"{change.Name} is lost{Quoted(change.Name, change.Before)}"
             : $"{change.Name} is changed from '{Short(change.Before)}' to '{Short(change.After)}'";
+
+    /// <summary>How a picture begins tells nobody anything.</summary>
+    private static string Quoted(string name, string? value) => name is "PHOTO" or "LOGO" or "SOUND" or "KEY" ? "" : $" ('{Short(value)}')";
 
     private static string Short(string? value) =>
         value is null ? ""

@@ -47,6 +47,9 @@ internal sealed class ItemInHand(CollectionItem item, StoredItem read)
     /// <summary>What is known of it now.</summary>
     public CollectionItem Item { get; set; } = item with { FromTag = read.Tag?.Digest, Shapings = ItemShapings.None };
 
+    /// <summary>What was changed about it when it was written last.</summary>
+    public ItemShapings ShapedBefore => item.Shapings;
+
     /// <summary>It was there before us: paired, or merged with what is there, and never overwritten.</summary>
     public bool IsForeign => Item.IsForeign;
 

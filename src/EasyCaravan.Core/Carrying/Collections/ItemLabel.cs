@@ -41,10 +41,5 @@ public sealed record ItemLabel(string? Uid, string Title, string Whom, DateTimeO
         return items.Find(c => c.Find("RECURRENCE-ID") is null) ?? items.FirstOrDefault();
     }
 
-    /// <summary>Without escapes (RFC 6350 §3.4, RFC 5545 §3.3.11).</summary>
-    private static string Plain(string text) =>
-        text.Replace("\\n", " ", StringComparison.OrdinalIgnoreCase)
-            .Replace("\\,", ",", StringComparison.Ordinal)
-            .Replace("\\;", ";", StringComparison.Ordinal)
-            .Trim();
+    private static string Plain(string text) => ContentText.Unescape(text).Replace('\n', ' ').Trim();
 }

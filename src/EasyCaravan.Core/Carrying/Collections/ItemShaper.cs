@@ -51,6 +51,23 @@ internal static class ItemShaper
         return editor.HasChanges ? editor.Apply() : null;
     }
 
+    /// <summary>The UID of what comes beside another one of its UID: the same at every try.</summary>
+    public static string UidBeside(ItemInHand item) => $"{item.Label.Uid ?? $"{item.Form.OctetDigest:x32}"}-old-side";
+
+    /// <summary>With a UID of its own in all its parts.</summary>
+    public static byte[] WithUidBeside(ItemInHand item)
+    {
+        // What was changed already, so that nothing is sent, stays changed.
+        var (editor, line) = (new ItemEditor(item.Sent), $"UID:{UidBeside(item)}");
+        foreach (var whole in ItemComponent.Parse(item.Sent).Children)
+        foreach (var part in whole.Name == "VCARD" ? [whole] : whole.Children.Where(c => c.Name is "VEVENT" or "VTODO" or "VJOURNAL"))
+            if (part.Find("UID") is { } uid)
+                editor.Replace(uid, line);
+            else if (part.Lines is [var first, ..])
+                editor.AddAfter(first, line);
+        return editor.Apply();
+    }
+
     /// <summary>Null where the item does not need it.</summary>
     private static byte[]? Shape(ReadOnlyMemory<byte> octets, ItemComponent component, UInt128 digest, ItemShapings shapings)
     {

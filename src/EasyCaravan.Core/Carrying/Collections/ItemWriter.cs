@@ -1,3 +1,5 @@
+using System.IO.Hashing;
+using System.Text;
 using EasyCaravan.Core.Formats;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Ports;
@@ -28,6 +30,10 @@ internal sealed class ItemWriter(CollectionLegOrder order, ICollectionAccount to
             name = name[..^Suffix.Length];
         return collection.Href.Item($"{name}{(attempt == 0 ? "" : $"-{attempt + 1}")}{Suffix}");
     }
+
+    /// <summary>Where it goes if what has its place and its UID is to stay.</summary>
+    public Href PlaceBeside(ItemInHand item) =>
+        collection.Href.Item($"{XxHash64.HashToUInt64(Encoding.UTF8.GetBytes(ItemShaper.UidBeside(item))):x16}-old-side{Suffix}");
 
     /// <summary>Writes as many at a time as the order says. Afterwards each is written, or has an outcome.</summary>
     public Task WriteAsync(IEnumerable<ItemInHand> items, CancellationToken cancel) =>

@@ -16,6 +16,12 @@ namespace EasyCaravan.Store.Migrations
                 type: "BLOB",
                 nullable: true);
 
+            migrationBuilder.AddColumn<int>(
+                name: "Choice",
+                table: "left_behind",
+                type: "INTEGER",
+                nullable: true);
+
             migrationBuilder.CreateTable(
                 name: "item_files",
                 columns: table => new
@@ -42,6 +48,10 @@ namespace EasyCaravan.Store.Migrations
             migrationBuilder.DropColumn(
                 name: "ForecastsPacked",
                 table: "surveys");
+
+            migrationBuilder.DropColumn(
+                name: "Choice",
+                table: "left_behind");
         }
     }
 }

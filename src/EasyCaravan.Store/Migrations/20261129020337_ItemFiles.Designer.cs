@@ -10,7 +10,7 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace EasyCaravan.Store.Migrations
 {
     [DbContext(typeof(CaravanDb))]
-    [Migration("20261129012110_ItemFiles")]
+    [Migration("20261129020337_ItemFiles")]
     partial class ItemFiles
     {
         /// <inheritdoc />
@@ -602,6 +602,9 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("TEXT");
 
                     b.Property<int>("Cause")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("Choice")
                         .HasColumnType("INTEGER");
 
                     b.Property<string>("Code")
