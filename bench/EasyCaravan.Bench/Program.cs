@@ -138,6 +138,31 @@ var manyPeople = new Command("many-people", "A plan of very many people: applyin
 };
 manyPeople.SetAction(a => new ManyPeople(a.GetValue(people), a.GetValue(batches), a.GetValue(rounds), a.GetValue(caravan)!).RunAsync());
 
+var makes = new[] { "radicale", "xandikos", "cyrus" };
+var fromMake = new Option<string>("--from") { Description = "Server on the from side", DefaultValueFactory = _ => "radicale" };
+fromMake.AcceptOnlyFromAmong(makes);
+var toMake = new Option<string>("--to") { Description = "Server on the to side", DefaultValueFactory = _ => "cyrus" };
+toMake.AcceptOnlyFromAmong(makes);
+var calendars = new Option<bool>("--calendars") { Description = "Events instead of contacts" };
+var items = new Option<int>("--items") { Description = "How many", DefaultValueFactory = _ => 500 };
+var collections = new Command("collections", "Contacts or events between two servers, against bare PUTs and a plain script")
+{
+    fromMake,
+    toMake,
+    calendars,
+    items,
+    rounds,
+};
+collections.SetAction(a =>
+    new CollectionsPass(
+        a.GetValue(fromMake)!,
+        a.GetValue(toMake)!,
+        a.GetValue(calendars) ? EasyCaravan.Core.Planning.Kind.Calendars : EasyCaravan.Core.Planning.Kind.Contacts,
+        a.GetValue(items),
+        a.GetValue(rounds)
+    ).RunAsync()
+);
+
 var fromPort = new Option<int>("--from-port");
 var toPort = new Option<int>("--to-port");
 var warmFromPort = new Option<int>("--warm-from-port");
@@ -185,6 +210,7 @@ return await new RootCommand("Benchmarks of Easy Caravan: ratios measured side b
     throughClient,
     bothSides,
     manyPeople,
+    collections,
     carry,
 }
     .Parse(args)

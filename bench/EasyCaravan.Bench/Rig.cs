@@ -301,10 +301,10 @@ internal sealed class Rig : IAsyncDisposable
             3
         );
 
-    public static void Print(string title, IReadOnlyList<Run> runs)
+    public static void Print(string title, IReadOnlyList<Run> runs, string unit = "messages")
     {
         Console.WriteLine(
-            $"\n{title}\n\n| | messages/s | s | CPU s | servers' CPU s | peak MB | round trips |\n|---|---|---|---|---|---|---|"
+            $"\n{title}\n\n| | {unit}/s | s | CPU s | servers' CPU s | peak MB | round trips |\n|---|---|---|---|---|---|---|"
         );
         foreach (var tool in runs.GroupBy(r => r.Tool))
         {

@@ -9,7 +9,7 @@ import { BatchTabs } from "../batch/BatchTabs";
 import { DataTable } from "../parts/DataTable";
 import { Failure } from "../parts/Failure";
 import { Loading } from "../parts/Loading";
-import { number } from "../words/format";
+import { number, sentence } from "../words/format";
 import { KIND_WORDS } from "../words/states";
 import { FORECAST_WORDS, landsIn, sumOf } from "./forecastWords";
 
@@ -61,15 +61,15 @@ export function CollectionsPage() {
           { title: "Kind", csv: "kind", value: (l) => KIND_WORDS[l.kind] },
           { title: "Old side", csv: "from", value: (l) => l.from },
           { title: "Items", csv: "items", value: (l) => l.items, cell: (l) => number(l.items), number: true },
-          { title: "New side", csv: "to", value: (l) => l.to, cell: landsIn },
-          { title: "Why", csv: "why", value: (l) => l.why },
           ...(["new", "same", "merge", "unclear"] as const).map((word) => ({
-            title: FORECAST_WORDS[word],
+            title: sentence(FORECAST_WORDS[word]),
             csv: word,
             value: (l: Landing) => l.forecast?.[word],
             cell: (l: Landing) => (l.forecast ? number(l.forecast[word]) : ""),
             number: true,
           })),
+          { title: "New side", csv: "to", value: (l) => l.to, cell: landsIn },
+          { title: "Why", csv: "why", value: (l) => l.why },
         ]}
       />
       <h2>What would become of single contacts and events</h2>

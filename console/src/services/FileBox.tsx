@@ -28,7 +28,7 @@ export function FileBox() {
   return (
     <section className="sheet padded stack" aria-label="Files that were handed over">
       <p className="soft" style={{ margin: 0 }}>
-        Spreadsheets, vCards and calendars that a service of the plan names with file:. “caravan plan apply” hands them
+        Spreadsheets, vCards and calendars that the plan names as files of a service. “caravan plan apply” hands them
         over; here a single one can be.
       </p>
       <Group gap="sm">

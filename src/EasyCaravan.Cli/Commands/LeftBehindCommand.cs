@@ -18,7 +18,7 @@ internal static class LeftBehindCommand
             Description =
                 "Of contacts and events that were edited on both sides, the version that the new side is to have: old, new or both",
         };
-        var item = new Option<long[]>("--item") { Description = "Only the item of this number; can be given several times" };
+        var item = new Option<long[]>("--item") { Description = "Only the items of these numbers", AllowMultipleArgumentsPerToken = true };
         var show = new Option<bool>("--show") { Description = "Show the contact or event of --item as both sides have it" };
         var command = host.Make(
             "left-behind",

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text.Json;
+using System.Text.Json.Serialization.Metadata;
 using CsvHelper;
 using EasyCaravan.Contract;
 using Spectre.Console;
@@ -38,13 +39,22 @@ internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter o
 
     public void Json(object value) => output.WriteLine(JsonSerializer.Serialize(value, s_indented.GetTypeInfo(value.GetType())!));
 
+    /// <summary>Lists of the contract are known as what answers hold, or as they are answered by themselves.</summary>
+    private static JsonTypeInfo ListOf<T>() =>
+        s_indented.GetTypeInfo(typeof(IReadOnlyList<T>))
+        ?? s_indented.GetTypeInfo(typeof(List<T>))
+        ?? throw new InvalidOperationException($"The contract does not know lists of {typeof(T).Name}.");
+
     /// <param name="whole">What JSON shows; by default the rows.</param>
     public void Rows<T>(IReadOnlyList<T> rows, string whenEmpty, IReadOnlyList<Column<T>> columns, object? whole = null)
     {
         switch (form)
         {
             case OutputForm.Json:
-                Json(whole ?? rows.ToList());
+                if (whole is not null)
+                    Json(whole);
+                else
+                    output.WriteLine(JsonSerializer.Serialize(rows, ListOf<T>()));
                 break;
             case OutputForm.Csv:
                 using (var csv = new CsvWriter(output, CultureInfo.InvariantCulture, leaveOpen: true))

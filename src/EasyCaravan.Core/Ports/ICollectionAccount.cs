@@ -52,6 +52,9 @@ public interface ICollectionAccount : IAsyncDisposable
 
     CollectionAccountTraits Traits { get; }
 
+    /// <summary>Items that it is worth reading together.</summary>
+    int ReadTogether => 50;
+
     /// <summary>
     /// All collections that can hold items, with what they hold now. One request for each place where the account has them.
     /// </summary>

@@ -19,12 +19,19 @@ public sealed class DavCollectionAccount : ICollectionAccount
     private readonly DavItems _items;
     private readonly DavChanges _changes;
     private readonly IReadOnlyList<IDisposable> _slots;
+    private readonly DavReadingSpeeds _speeds;
 
-    private DavCollectionAccount(DavConnection connection, Kind kind, DavHome home, IReadOnlyList<IDisposable> slots)
+    private DavCollectionAccount(
+        DavConnection connection,
+        Kind kind,
+        DavHome home,
+        IReadOnlyList<IDisposable> slots,
+        DavReadingSpeeds speeds
+    )
     {
-        (_connection, _home, _slots, Kind) = (connection, home, slots, kind);
+        (_connection, _home, _slots, _speeds, Kind) = (connection, home, slots, speeds, kind);
         _collections = new DavCollections(connection, kind);
-        _items = new DavItems(connection, kind);
+        _items = new DavItems(connection, kind, speeds);
         _changes = new DavChanges(connection);
     }
 
@@ -35,6 +42,7 @@ public sealed class DavCollectionAccount : ICollectionAccount
     /// <param name="known">Where the account's collections were found before; null: they are looked for.</param>
     /// <param name="found">Told where they are, if they were looked for.</param>
     /// <param name="slots">One for each connection that may be open at a time; given back at the end.</param>
+    /// <param name="speeds">What is known of the service; null: nothing.</param>
     /// <exception cref="FaultException">The server cannot be reached, refuses the sign-in or has no such place.</exception>
     public static async Task<DavCollectionAccount> OpenAsync(
         Service service,
@@ -45,7 +53,8 @@ public sealed class DavCollectionAccount : ICollectionAccount
         Func<DavHome, Task>? found,
         Action<ConnectStep>? step,
         IReadOnlyList<IDisposable> slots,
-        CancellationToken cancel
+        CancellationToken cancel,
+        DavReadingSpeeds? speeds = null
     )
     {
         var place = (CollectionConnection.Dav)service.CollectionsOf(kind)!;
@@ -66,7 +75,7 @@ public sealed class DavCollectionAccount : ICollectionAccount
                 if (found is not null)
                     await found(home);
             }
-            return new DavCollectionAccount(connection, kind, home, slots);
+            return new DavCollectionAccount(connection, kind, home, slots, speeds ?? new DavReadingSpeeds());
         }
         catch
         {
@@ -79,8 +88,15 @@ public sealed class DavCollectionAccount : ICollectionAccount
 
     public Task<IReadOnlyList<CollectionState>> ListAsync(CancellationToken cancel) => _collections.ListAsync(_home, cancel);
 
-    public Task<CollectionChanges> ReadChangesAsync(CollectionState collection, SyncToken? since, CancellationToken cancel) =>
-        _changes.ReadAsync(collection, since, cancel);
+    public int ReadTogether => _speeds.Together;
+
+    public async Task<CollectionChanges> ReadChangesAsync(CollectionState collection, SyncToken? since, CancellationToken cancel)
+    {
+        var changes = await _changes.ReadAsync(collection, since, cancel);
+        if (changes.IsWhole)
+            _items.Count(collection.Href, changes.There.Count);
+        return changes;
+    }
 
     public Task ReadItemsAsync(
         CollectionState collection,

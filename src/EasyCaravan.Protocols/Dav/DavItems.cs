@@ -1,3 +1,5 @@
+using System.Collections.Concurrent;
+using System.Diagnostics;
 using System.Globalization;
 using System.Net;
 using EasyCaravan.Core.Pacing;
@@ -9,10 +11,16 @@ using EasyCaravan.Protocols.Dav.Wire;
 namespace EasyCaravan.Protocols.Dav;
 
 /// <summary>Reads items whole, many at a time, and one by one where that is not possible.</summary>
-internal sealed class DavItems(DavConnection connection, Kind kind)
+internal sealed class DavItems(DavConnection connection, Kind kind, DavReadingSpeeds speeds)
 {
     /// <summary>Items that are asked for in one request.</summary>
     private const int Step = 100;
+
+    /// <summary>Octets that are held while a query's answer is read: whoever takes them may be slower than the server bears.</summary>
+    private const long Held = 8 * 1024 * 1024;
+
+    /// <summary>How many items collections hold, as far as it was seen.</summary>
+    private readonly ConcurrentDictionary<Href, int> _counts = [];
 
     /// <summary>
     /// Quirk (a server that gives a vCard of version 4 as version 3 unless asked otherwise, without its photo): the length that it tells is
@@ -22,6 +30,8 @@ internal sealed class DavItems(DavConnection connection, Kind kind)
 
     /// <summary>The lengths that the server tells are those of what it stores. Found out by the first that differ.</summary>
     private bool _lengthsTell = kind is Kind.Contacts;
+
+    public void Count(Href collection, int items) => _counts[collection] = items;
 
     /// <param name="take">Called for one item after the other.</param>
     /// <param name="unreadable">Gets those that the server does not give.</param>
@@ -33,11 +43,25 @@ internal sealed class DavItems(DavConnection connection, Kind kind)
         CancellationToken cancel
     )
     {
-        foreach (var chunk in items.Chunk(Step))
+        var asked = items.ToArray();
+        for (var at = 0; at < asked.Length; )
         {
+            var rest = asked[at..];
+            var all = Math.Max(rest.Length, _counts.GetValueOrDefault(collection.Href));
+            var isQuery = speeds.IsQueryFaster(rest.Length, all);
+            var chunk = isQuery ? rest : rest[..Math.Min(Step, rest.Length)];
+            at += chunk.Length;
             var left = chunk.ToHashSet();
             var converted = new Dictionary<Href, StoredItem>();
-            await ReadChunkAsync(collection, left, null, Take, cancel);
+            if (isQuery)
+                await QueryAsync(collection, left, Take, cancel);
+            // What a query did not give is asked for in the standard way.
+            foreach (var some in left.Chunk(Step).ToList())
+            {
+                var missing = some.ToHashSet();
+                await ReadChunkAsync(collection, missing, null, Take, cancel);
+                left.ExceptWith(some.Where(i => !missing.Contains(i)));
+            }
             if (converted.Count > 0)
                 await ReadLaterVersionAsync(collection, converted, take, cancel);
             // Those that the answer lacks: after broken XML, or where a server gives one object in a hundred without its data.
@@ -51,6 +75,58 @@ internal sealed class DavItems(DavConnection connection, Kind kind)
                 converted[item.Href] = item;
                 return ValueTask.CompletedTask;
             }
+        }
+    }
+
+    /// <param name="left">What is wanted. Those that are given are taken out of it.</param>
+    private async Task QueryAsync(
+        CollectionState collection,
+        HashSet<Href> left,
+        Func<StoredItem, long?, CancellationToken, ValueTask> take,
+        CancellationToken cancel
+    )
+    {
+        var time = Stopwatch.StartNew();
+        using var answer = await connection.SendAsync(QueryVerb.Of(kind, collection.Href), cancel);
+        if (answer.Status is not HttpStatusCode.MultiStatus)
+        {
+            if (answer.Code is 404 or 429 or 502 or 503 or 504)
+                throw await DavCauses.OfRequestAsync(connection, answer, cancel);
+            speeds.QueryWasRefused();
+            return;
+        }
+        var (held, octets, all) = (new List<(StoredItem Item, long? Length)>(), 0L, 0);
+        try
+        {
+            await foreach (var response in answer.ReadMultiStatus().ReadAsync(cancel))
+            {
+                all++;
+                var path = connection.PathOf(response.Href, collection.Href);
+                if (response.Data is not { IsEmpty: false } data || !left.Remove(path))
+                    continue;
+                held.Add((new StoredItem(path, DavChanges.TagOf(response), data), LengthOf(response)));
+                if ((octets += data.Length) < Held)
+                    continue;
+                time.Stop();
+                await GiveAsync();
+                time.Start();
+            }
+        }
+        catch (FormatException)
+        {
+            // One object can break the XML of all others in the answer. What is left is asked for by itself.
+            speeds.QueryWasRefused();
+        }
+        speeds.QueryTook(all, time.Elapsed);
+        Count(collection.Href, all);
+        await GiveAsync();
+
+        async Task GiveAsync()
+        {
+            foreach (var (item, length) in held)
+                await take(item, length, cancel);
+            held.Clear();
+            octets = 0;
         }
     }
 
@@ -91,6 +167,7 @@ internal sealed class DavItems(DavConnection connection, Kind kind)
         CancellationToken cancel
     )
     {
+        var (time, wanted) = (Stopwatch.StartNew(), left.Count);
         using var answer = await connection.SendAsync(MultiGetVerb.Of(kind, collection.Href, left, version), cancel);
         if (answer.Status is not HttpStatusCode.MultiStatus)
         {
@@ -110,9 +187,13 @@ internal sealed class DavItems(DavConnection connection, Kind kind)
                 else if (response.Data is { IsEmpty: false } octets)
                 {
                     left.Remove(path);
+                    // The time that whoever takes it needs is not the server's.
+                    time.Stop();
                     await take(new StoredItem(path, DavChanges.TagOf(response), octets), LengthOf(response), cancel);
+                    time.Start();
                 }
             }
+            speeds.MultiGetTook(wanted - left.Count, time.Elapsed);
         }
         catch (FormatException)
         {

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Text.Json;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
@@ -20,6 +21,9 @@ internal sealed class CollectionAccounts(
 {
     /// <summary>Connections to one account, where the service bears so many: above it no server that was tried got faster.</summary>
     public const int MostConnections = 8;
+
+    /// <summary>How services like to be read, as measured since this process began.</summary>
+    private readonly ConcurrentDictionary<(string Service, Kind), DavReadingSpeeds> _speeds = new();
 
     /// <summary>A home as it is kept.</summary>
     private sealed record KeptHome(string? Principal, string[] Homes, string[] Addresses, bool Schedules);
@@ -52,7 +56,8 @@ internal sealed class CollectionAccounts(
                 home => homes.KeepAsync(service.Name, credentials.Account, kind, url, Write(home), cancel),
                 null,
                 all,
-                cancel
+                cancel,
+                _speeds.GetOrAdd((service.Name, kind), _ => new DavReadingSpeeds())
             );
             await throttle.RecoveredAsync(service.Name);
             return account;

@@ -19,8 +19,8 @@ internal sealed class CollectionCarrier(
     Tally tally
 )
 {
-    /// <summary>Items that are written, read back and recorded together.</summary>
-    private const int ItemsPerBatch = 50;
+    /// <summary>Items of the from side that are asked for at a time.</summary>
+    private const int ItemsPerReading = 500;
 
     /// <summary>Octets of a batch, unless one item alone has more.</summary>
     private const long OctetsPerBatch = 4 * 1024 * 1024;
@@ -143,10 +143,17 @@ internal sealed class CollectionCarrier(
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         var batches = Channel.CreateBounded<List<ItemInHand>>(new BoundedChannelOptions(1) { SingleReader = true, SingleWriter = true });
         var reading = ReadAsync(work, plan, batches.Writer, stop.Token);
+        // One batch is read back while the next one is written.
+        var recording = Task.CompletedTask;
         try
         {
             await foreach (var batch in batches.Reader.ReadAllAsync(stop.Token))
-                await SettleAsync(work, place, batch, plan, cancel);
+            {
+                await WriteAsync(work, place, batch, plan, cancel);
+                await recording;
+                recording = ReadBackAsync(work, place, batch, cancel);
+            }
+            await recording;
             await reading;
         }
         catch
@@ -154,6 +161,7 @@ internal sealed class CollectionCarrier(
             // Whatever broke it, nobody may go on reading for nobody.
             await stop.CancelAsync();
             await reading.ContinueWith(_ => { }, CancellationToken.None, TaskContinuationOptions.None, TaskScheduler.Default);
+            await recording.ContinueWith(_ => { }, CancellationToken.None, TaskContinuationOptions.None, TaskScheduler.Default);
             throw;
         }
     }
@@ -166,7 +174,8 @@ internal sealed class CollectionCarrier(
             var octets = 0L;
             var missing = plan.ToRead.Keys.ToHashSet();
             var unreadable = new Dictionary<Href, Fault>();
-            await from.ReadItemsAsync(work.From, [.. plan.ToRead.Keys], TakeAsync, unreadable, cancel);
+            foreach (var some in plan.ToRead.Keys.Chunk(ItemsPerReading))
+                await from.ReadItemsAsync(work.From, some, TakeAsync, unreadable, cancel);
             if (batch.Count > 0)
                 await batches.WriteAsync(batch, cancel);
             await LeaveUnreadableAsync(work, plan, unreadable, cancel);
@@ -181,7 +190,7 @@ internal sealed class CollectionCarrier(
                 var known = plan.ToRead[item.Href];
                 batch.Add(new ItemInHand(known, item) { IsEdit = plan.Items.IsSettled(known) });
                 octets += item.Octets.Length;
-                if (batch.Count < ItemsPerBatch && octets < OctetsPerBatch)
+                if (batch.Count < to.ReadTogether && octets < OctetsPerBatch)
                     return;
                 await batches.WriteAsync(batch, c);
                 (batch, octets) = ([], 0);
@@ -205,8 +214,8 @@ internal sealed class CollectionCarrier(
         tally.LeaveBehind(left.Count);
     }
 
-    /// <summary>Decides, writes, reads back and records one batch.</summary>
-    private async Task SettleAsync(CollectionWork work, CollectionState place, List<ItemInHand> batch, Plan plan, CancellationToken cancel)
+    /// <summary>Decides what each item of a batch needs, and writes what has to be written.</summary>
+    private async Task WriteAsync(CollectionWork work, CollectionState place, List<ItemInHand> batch, Plan plan, CancellationToken cancel)
     {
         var writer = new ItemWriter(order, to, place);
         var readBack = new ItemReadBack(order, to, place);
@@ -223,7 +232,11 @@ internal sealed class CollectionCarrier(
                 cancel
             );
         await writer.WriteAsync(toWrite, cancel);
-        await readBack.ReadAsync(batch, cancel);
+    }
+
+    private async Task ReadBackAsync(CollectionWork work, CollectionState place, List<ItemInHand> batch, CancellationToken cancel)
+    {
+        await new ItemReadBack(order, to, place).ReadAsync(batch, cancel);
         await RecordAsync(work, batch, cancel);
     }
 
