@@ -102,7 +102,7 @@ internal sealed class DavItems(DavConnection connection, Kind kind, DavReadingSp
             {
                 all++;
                 var path = connection.PathOf(response.Href, collection.Href);
-                if (response.Data is not { IsEmpty: false } data || !left.Remove(path))
+                if (response.Data is not { IsEmpty: false } data || IsRecoded(data) || !left.Remove(path))
                     continue;
                 held.Add((new StoredItem(path, DavChanges.TagOf(response), data), LengthOf(response)));
                 if ((octets += data.Length) < Held)
@@ -184,7 +184,8 @@ internal sealed class DavItems(DavConnection connection, Kind kind, DavReadingSp
                     continue;
                 if (response.Status is 404 or 410)
                     left.Remove(path);
-                else if (response.Data is { IsEmpty: false } octets)
+                // In XML there are no octets that are not UTF-8: where such stand in an object, only a plain GET gives it as it is.
+                else if (response.Data is { IsEmpty: false } octets && !IsRecoded(octets))
                 {
                     left.Remove(path);
                     // The time that whoever takes it needs is not the server's.
@@ -251,6 +252,9 @@ internal sealed class DavItems(DavConnection connection, Kind kind, DavReadingSp
                 return LengthOf(response);
         return null;
     }
+
+    /// <summary>It has a character in it that stands for octets that could not be told.</summary>
+    private static bool IsRecoded(ReadOnlyMemory<byte> octets) => octets.Span.IndexOf("\uFFFD"u8) >= 0;
 
     private static long? LengthOf(DavResponse response) =>
         long.TryParse(response.Find(DavNames.ContentLength)?.Value, NumberStyles.None, CultureInfo.InvariantCulture, out var length)

@@ -22,7 +22,7 @@ internal static class FileApi
     {
         api.MapGet("/files", ListAsync).WithSummary("The files with contacts or events that were handed over");
         api.MapPut("/files", PutAsync)
-            .Accepts<Stream>("application/octet-stream")
+            .Accepts<Stream>("application/octet-stream", "*/*")
             .WithMetadata(new RequestSizeLimitAttribute(ItemFiles.Largest + 1))
             .WithSummary("Hands over a file, as it is, at most 64 MB; one of the same name is replaced");
         api.MapDelete("/files", DeleteAsync).WithSummary("Forgets a file; what was carried from it stays on the new side");

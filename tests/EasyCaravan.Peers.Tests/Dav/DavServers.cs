@@ -9,7 +9,7 @@ public sealed class DavServers : IAsyncLifetime
 {
     public const string Password = "rope-and-tide";
 
-    private const int People = 60;
+    private const int People = 120;
 
     private static readonly List<string> s_people = [.. Enumerable.Range(0, People).Select(i => $"sailor{i}@saltmarsh.example")];
 

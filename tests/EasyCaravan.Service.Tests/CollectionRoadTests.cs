@@ -1,0 +1,247 @@
+using System.Net;
+using System.Net.Http.Json;
+using System.Text;
+using System.Text.Json;
+using EasyCaravan.Contract;
+using EasyCaravan.StandIns;
+using EasyCaravan.Testing;
+
+namespace EasyCaravan.Service.Tests;
+
+/// <summary>Contacts and calendars through the service, its API and its client, at stand-ins with faults on demand.</summary>
+public sealed class CollectionRoadTests : IAsyncLifetime
+{
+    private const string Aoife = "aoife@saltmarsh.example";
+
+    private readonly StandInDav _from = new(new StandInDavManners());
+    private readonly StandInDav _to = new(new StandInDavManners { DropsPhotos = true, TakesUidOnce = true });
+    private TestService _service = null!;
+    private StandInDavAccount _old = null!;
+    private StandInDavAccount _new = null!;
+
+    public async ValueTask InitializeAsync()
+    {
+        (_old, _new) = (_from.AddAccount(Aoife, "s"), _to.AddAccount(Aoife, "s"));
+        _service = await TestService.StartAsync();
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await _service.DisposeAsync();
+        await _from.DisposeAsync();
+        await _to.DisposeAsync();
+    }
+
+    private async Task ApplyAsync(string from = "", string rules = "")
+    {
+        from =
+            from.Length > 0
+                ? from
+                : $$"""
+                    {contacts: {speaks: carddav, url: "{{_from.Address}}", security: none}, calendars: {speaks: caldav, url: "{{_from.Address}}", security: none} }
+                    """.Trim();
+        var applied = await _service.ApplyAsync(
+            $$"""
+            services:
+              lanternpost: {{from}}
+              northquay: {contacts: {speaks: carddav, url: "{{_to.Address}}", security: none}, calendars: {speaks: caldav, url: "{{_to.Address}}", security: none} }
+            routes: {crossing: {from: lanternpost, to: northquay{{rules}}} }
+            batches: {crew: {route: crossing, roster: crew.csv} }
+            """,
+            ("crew.csv", $"name,from_account,to_account,from_secret,to_secret\nAoife Marsh,{Aoife},{Aoife},s,s\n")
+        );
+        Assert.Equal((0, ""), (applied.Code, applied.Error));
+    }
+
+    private async Task CarryAsync()
+    {
+        await _service.RunAsync("start", "crew");
+        await _service.UntilInStepAsync("crew");
+    }
+
+    private static StandInCollection Book(StandInDavAccount account) => account.Find(isCalendar: false, "contacts")!;
+
+    private static StandInCollection Calendar(StandInDavAccount account) => account.Find(isCalendar: true, "calendar")!;
+
+    private static string Card(string uid, params string[] lines) =>
+        $"BEGIN:VCARD\r\nVERSION:3.0\r\nUID:{uid}\r\nFN:Sailor {uid}\r\nN:{uid};Sailor;;;\r\n{string.Concat(lines.Select(l => $"{l}\r\n"))}"
+        + "END:VCARD\r\n";
+
+    private static string Event(string uid, params string[] lines) =>
+        $"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:{uid}\r\nDTSTAMP:20260101T000000Z\r\n"
+        + $"DTSTART:20270212T100000Z\r\nSUMMARY:Sailing {uid}\r\n{string.Concat(lines.Select(l => $"{l}\r\n"))}"
+        + "END:VEVENT\r\nEND:VCALENDAR\r\n";
+
+    [Theory]
+    [InlineData(VersionWord.Old)]
+    [InlineData(VersionWord.New)]
+    [InlineData(VersionWord.Both)]
+    public async Task Both_versions_are_shown_side_by_side_and_the_one_that_is_chosen_stays(VersionWord choice)
+    {
+        Book(_old).Put("a.vcf", Card("a", "TEL;TYPE=CELL:+353 1 555 0100"));
+        Book(_old).Put("b.vcf", Card("b", "PHOTO;ENCODING=b:AAAA"));
+        await ApplyAsync();
+        await CarryAsync();
+        Book(_old).Put("a.vcf", Card("a", "TEL;TYPE=CELL:+353 1 555 0111", "BDAY:1980-02-29"));
+        Book(_new).Put("a.vcf", Card("a", "TEL;TYPE=CELL:+353 1 555 0122", "NOTE:two\\nlines"));
+        await _service.RunAsync("catch-up", "crew");
+        await TestService.UntilAsync(async () => (await LeftAsync()).Count == 2);
+        await _service.UntilInStepAsync("crew");
+        var left = await LeftAsync();
+        var damaged = left.Single(l => l.Problem.Cause == "arrived-damaged");
+        Assert.Equal((MoveKind.Contacts, null, 0), (damaged.Kind, damaged.Received, damaged.Choices.Count));
+        var conflict = left.Single(l => l.Problem.Cause == "edited-on-both-sides");
+        Assert.Equal([VersionWord.Old, VersionWord.New, VersionWord.Both], conflict.Choices);
+        var forms = await _service.GetAsync<ItemFormsView>($"batches/crew/left-behind/{conflict.Id}/forms");
+        Assert.Contains(new FormLine("Name", "Sailor a", "Sailor a"), forms.Lines);
+        Assert.Contains(new FormLine("Phone (mobile)", "+353 1 555 0111", "+353 1 555 0122"), forms.Lines);
+        Assert.Contains(new FormLine("Birthday", "Fri 29 February 1980", null), forms.Lines);
+        Assert.Contains(new FormLine("Note", null, "two\nlines"), forms.Lines);
+
+        var decided = await _service.RunAsync("left-behind", "crew", "--item", $"{conflict.Id}", "--keep", $"{choice}");
+        Assert.Equal((0, ""), (decided.Code, decided.Error));
+        await TestService.UntilAsync(async () => (await LeftAsync()).Count == 1);
+        await _service.UntilInStepAsync("crew");
+        var numbers = Book(_new)
+            .Items.Values.SelectMany(i => i.Text.Split("\r\n"))
+            .Where(l => l.StartsWith("TEL", StringComparison.Ordinal));
+        string[] expected = choice switch
+        {
+            VersionWord.Old => ["+353 1 555 0111"],
+            VersionWord.New => ["+353 1 555 0122"],
+            _ => ["+353 1 555 0111", "+353 1 555 0122"],
+        };
+        Assert.Equal(expected, numbers.Select(n => n.Split(':')[1]).Order());
+        // Of what cannot be chosen nothing is.
+        Assert.Equal(0, (await DecideAsync(new LeftBehindDecision(false, null, [damaged.Id], VersionWord.Both))).Items);
+        var waybill = (await _service.GetAsync<BatchWaybill>("batches/crew/waybill")).Moves[0];
+        Assert.Equal((2, 1, 1), (waybill.Total.Found, waybill.Total.Carried, waybill.Total.LeftBehind));
+    }
+
+    [Fact]
+    public async Task An_event_that_is_there_twice_gets_a_UID_of_its_own_if_somebody_says_so()
+    {
+        var more = _old.Make(isCalendar: true, "duty", "Duty");
+        Calendar(_old).Put("a.ics", Event("a"));
+        more.Put("b.ics", Event("a"));
+        await ApplyAsync();
+        await CarryAsync();
+        var left = Assert.Single(await LeftAsync());
+        Assert.Equal(("uid-taken", MoveKind.Calendars), (left.Problem.Cause, left.Kind));
+        Assert.Equal([VersionWord.Both], left.Choices);
+        Assert.Equal(1, (await DecideAsync(new LeftBehindDecision(false, null, [left.Id], VersionWord.Both))).Items);
+        await TestService.UntilAsync(async () => (await LeftAsync()).Count == 0);
+        await _service.UntilInStepAsync("crew");
+        var uids = _new.Collections.SelectMany(c => c.Items.Values).Select(i => i.Text.Split("UID:")[1].Split('\r')[0]).Order();
+        Assert.Equal(["a", "a-old-side"], uids);
+    }
+
+    [Fact]
+    public async Task Huge_objects_are_carried_in_little_memory_and_broken_ones_are_named()
+    {
+        var chance = new Random(7);
+        var photo = new byte[7_500_000];
+        chance.NextBytes(photo);
+        Calendar(_old).Put("photo.ics", Event("photo", $"ATTACH;ENCODING=BASE64;VALUE=BINARY:{Convert.ToBase64String(photo)}"));
+        Calendar(_old).Put("often.ics", Event("often", "RRULE:FREQ=MINUTELY;COUNT=100000"));
+        Calendar(_old)
+            .Put(
+                "many.ics",
+                Event("many", [.. Enumerable.Range(0, 5000).Select(i => $"ATTENDEE;CN=Guest {i}:mailto:guest{i}@lanternpost.example")])
+            );
+        Calendar(_old).Put("folded.ics", Event("folded", "DESCRIPTION:broken", "X-NOT FOLDED", " : and on", "\tand on"));
+        Calendar(_old).Put("latin.ics", [.. Encoding.Latin1.GetBytes(Event("latin", "DESCRIPTION:Überfahrt"))]);
+        Calendar(_old).Put("control.ics", Event("control", "DESCRIPTION:a\u0001b"));
+        for (var i = 0; i < 20; i++)
+            Calendar(_old).Put($"large{i}.ics", Event($"large{i}", $"DESCRIPTION:{new string('x', 1_000_000)}"));
+        await ApplyAsync();
+        await CarryAsync();
+        var left = await LeftAsync();
+        foreach (var (name, item) in Calendar(_old).Items)
+            Assert.True(
+                left.Exists(l => item.Text.Contains($"SUMMARY:{l.Subject}\r\n", StringComparison.Ordinal))
+                    || Calendar(_new).Items[name].Octets.AsSpan().SequenceEqual(item.Octets),
+                $"{name} is neither the same nor left behind"
+            );
+        Assert.Equal(26, (await _service.GetAsync<BatchWaybill>("batches/crew/waybill")).Moves[0].Total.Found);
+        Assert.DoesNotContain(left, l => l.Problem.Cause == "unexpected");
+    }
+
+    [Fact]
+    public async Task A_spreadsheet_is_handed_over_its_columns_are_said_and_it_is_carried()
+    {
+        await ApplyAsync("""{contacts: {speaks: csv, file: "lists/{account}.csv", columns: {"Rufname": nickname} } }""");
+        var name = $"lists/{Aoife}.csv";
+        var sheet = "Name;E-Mail;Rufname;Zahl\nMaeve Harrow;m@saltmarsh.example;Mae;+353 1 555 0142\n;;;\n;;;-\n"u8.ToArray();
+        using (var content = new ByteArrayContent(sheet))
+            Assert.Equal(
+                HttpStatusCode.OK,
+                (await _service.Api.PutAsync($"/api/v1/files?name={Uri.EscapeDataString(name)}", content)).StatusCode
+            );
+        foreach (var bad in new[] { "/etc/passwd", "../x.csv", "a//b", "a*b" })
+            using (var content = new ByteArrayContent(sheet))
+                Assert.Equal(
+                    HttpStatusCode.BadRequest,
+                    (await _service.Api.PutAsync($"/api/v1/files?name={Uri.EscapeDataString(bad)}", content)).StatusCode
+                );
+        var reading = await _service.GetAsync<FileReading>($"files/reading?name={Uri.EscapeDataString(name)}");
+        Assert.Equal(
+            [("Name", "name", "guess"), ("E-Mail", "email", "guess"), ("Rufname", "nickname", "plan"), ("Zahl", "note", "guess")],
+            reading.Columns.Select(c => (c.Header, c.Holds, c.Said))
+        );
+        Assert.Equal(4, Assert.Single(reading.Problems).Line);
+        Assert.Equal(2, (await _service.RunAsync("files", "columns", name, "--holds", "Zahl")).Code);
+        Assert.Equal(1, (await _service.RunAsync("files", "columns", name, "--holds", "Zahl=telephone")).Code);
+        var said = await _service.RunAsync("files", "columns", name, "--holds", "Zahl=phone-work");
+        Assert.Equal(3, said.Code);
+        Assert.Contains("choice", said.Out, StringComparison.Ordinal);
+        var tried = await _service.RunAsync("service", "try", "lanternpost", "--account", Aoife);
+        Assert.Contains("1 file(s) were handed over", tried.Out, StringComparison.Ordinal);
+        await CarryAsync();
+        var card = Assert.Single(Book(_new).Items.Values).Text;
+        Assert.Contains("NICKNAME:Mae\r\n", card, StringComparison.Ordinal);
+        Assert.Contains("TEL;TYPE=WORK:+353 1 555 0142\r\n", card, StringComparison.Ordinal);
+        Assert.Equal("item-unreadable", Assert.Single(await LeftAsync()).Problem.Cause);
+        Assert.Equal(0, (await _service.RunAsync("files", "forget", name)).Code);
+        Assert.Equal(
+            HttpStatusCode.NotFound,
+            (await _service.Api.DeleteAsync($"/api/v1/files?name={Uri.EscapeDataString(name)}")).StatusCode
+        );
+    }
+
+    [Theory]
+    [InlineData("left-behind crew")]
+    [InlineData("collections crew")]
+    [InlineData("preview crew")]
+    [InlineData("files list")]
+    [InlineData("differences crew")]
+    [InlineData("waybill crew")]
+    [InlineData("findings crew")]
+    [InlineData("tidying crew")]
+    [InlineData("moves crew")]
+    [InlineData("service list")]
+    [InlineData("journal crew")]
+    [InlineData("plan show")]
+    public async Task Every_reading_command_writes_JSON_and_CSV(string command)
+    {
+        Book(_old).Put("a.vcf", Card("a", "PHOTO;ENCODING=b:AAAA"));
+        Book(_new).Put("x.vcf", Card("a"));
+        await ApplyAsync();
+        await _service.RunAsync("survey", "crew", "--wait");
+        await CarryAsync();
+        var json = await _service.RunAsync([.. command.Split(' '), "--output", "json"]);
+        Assert.True(json.Code is 0 or 3, json.Error);
+        using var parsed = JsonDocument.Parse(json.Out);
+        var csv = await _service.RunAsync([.. command.Split(' '), "--output", "csv"]);
+        Assert.True(csv.Code is 0 or 3, csv.Error);
+        Assert.True(csv.Out.Split('\n').Length > 0);
+    }
+
+    private Task<List<LeftBehindView>> LeftAsync() => _service.ListAllAsync<LeftBehindView>("batches/crew/left-behind");
+
+    private async Task<LeftBehindDecided> DecideAsync(LeftBehindDecision decision)
+    {
+        var answer = await _service.Api.PostAsJsonAsync("/api/v1/batches/crew/left-behind", decision, ContractJson.Options);
+        return (await answer.Content.ReadFromJsonAsync<LeftBehindDecided>(ContractJson.Options))!;
+    }
+}
