@@ -17,8 +17,8 @@ using EasyCaravan.Store.Rows;
 namespace EasyCaravan.Bench;
 
 /// <summary>
-/// Contacts or events between two DAV servers of unlike makes: a first pass beside a bare loop of PUTs of objects that are in memory already
-/// and beside a plain script that gets and puts one after the other; then passes without changes and with a few.
+/// Contacts or events between two DAV servers of unlike makes: a first pass beside a bare loop of PUTs of objects that are in memory
+/// already and beside a plain script that gets and puts one after the other; then passes without changes and with a few.
 /// </summary>
 internal sealed class CollectionsPass(string from, string to, Kind kind, int items, int rounds) : ICollectionAccounts
 {

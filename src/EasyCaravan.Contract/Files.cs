@@ -9,7 +9,8 @@ public sealed record ItemFileView(string Name, long Length, string Digest, DateT
 
 /// <summary>What a column of a spreadsheet holds.</summary>
 /// <param name="Header">As it is written above it; <c>column 1</c> and so on where the file has no header.</param>
-/// <param name="Holds">A word such as <c>email</c>, <c>phone-mobile</c> or <c>street-home</c>; <c>note</c>: text that goes into the note.</param>
+/// <param name="Holds">A word such as <c>email</c>, <c>phone-mobile</c> or <c>street-home</c>; <c>note</c>: text that goes into the
+/// note.</param>
 /// <param name="Said">By whom: guess, plan or choice.</param>
 /// <param name="Examples">Up to three of its values.</param>
 public sealed record ColumnView(string Header, string Holds, string Said, IReadOnlyList<string> Examples);
@@ -46,5 +47,6 @@ public sealed record FileReading(
 );
 
 /// <summary>What somebody chose for columns.</summary>
-/// <param name="Columns">The word for what a column holds, by its header. Those that are not named are as the plan says, or guessed.</param>
+/// <param name="Columns">The word for what a column holds, by its header. Those that are not named are as the plan says, or
+/// guessed.</param>
 public sealed record ColumnChoice(IReadOnlyDictionary<string, string> Columns);

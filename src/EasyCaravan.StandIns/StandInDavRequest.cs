@@ -32,8 +32,8 @@ internal sealed record StandInDavAnswer(int Status)
 }
 
 /// <summary>
-/// Answers one request. Paths are <c>/LOGIN/</c> for the principal, <c>/LOGIN/contacts/</c> and <c>/LOGIN/calendars/</c> for the homes, below
-/// them collections and items.
+/// Answers one request. Paths are <c>/LOGIN/</c> for the principal, <c>/LOGIN/contacts/</c> and <c>/LOGIN/calendars/</c> for the homes,
+/// below them collections and items.
 /// </summary>
 internal sealed class StandInDavRequest(
     StandInDavManners manners,

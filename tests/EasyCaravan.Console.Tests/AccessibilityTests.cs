@@ -36,6 +36,7 @@ public sealed class AccessibilityTests(ConsoleFixture fixture)
                 "/batches/harbour-office/moves/jonas.kettle@saltmarsh.example",
                 "/batches/engineers/survey",
                 "/batches/engineers/folders",
+                "/batches/deckhands/collections",
                 "/plan",
                 "/services",
                 "/journal",

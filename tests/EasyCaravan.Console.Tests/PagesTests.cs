@@ -126,6 +126,44 @@ public sealed class PagesTests(ConsoleFixture fixture)
     }
 
     [Fact]
+    public async Task A_contact_of_two_versions_is_looked_at_from_both_sides_and_one_is_chosen()
+    {
+        var page = await fixture.SignInAsync("/batches/deckhands/moves/aoife.marsh@saltmarsh.example");
+        var row = page.GetByRole(AriaRole.Row).Filter(new() { HasText = "does not say all that this one says" });
+        await row.GetByRole(AriaRole.Link, new() { Name = "Look at both sides" }).ClickAsync();
+        var sides = page.GetByRole(AriaRole.Region, new() { Name = "Both sides" });
+        await Expect(sides.GetByRole(AriaRole.Row).Filter(new() { HasText = "E-mail (work)" })).ToBeVisibleAsync();
+        await Expect(sides.GetByRole(AriaRole.Row).Filter(new() { HasText = "Photo" })).ToContainTextAsync("missing");
+        await page.GetByRole(AriaRole.Button, new() { Name = "Keep the new side's" }).ClickAsync();
+        await Expect(page.GetByText("1 item will be as chosen")).ToBeVisibleAsync();
+    }
+
+    [Fact]
+    public async Task What_would_become_of_contacts_is_told_by_person_and_a_handed_over_list_by_column()
+    {
+        var page = await fixture.SignInAsync("/batches/deckhands/collections");
+        var items = page.GetByRole(AriaRole.Table, new() { Name = "Contacts and events" });
+        await Expect(items.GetByText("it would get what it lacks").First).ToBeVisibleAsync();
+        await page.GotoAsync("/services");
+        await page.GetByLabel("Path below the plan's folder").FillAsync("lists/maeve.harrow@saltmarsh.example.csv");
+        await page.Locator("input[type=file]")
+            .SetInputFilesAsync(
+                new FilePayload
+                {
+                    Name = "people.csv",
+                    MimeType = "text/csv",
+                    Buffer = "Name;Handy;Zahl\nZo\u00eb;01 555 0142;7\n"u8.ToArray(),
+                }
+            );
+        await Expect(page.GetByText("1 contact or event; UTF-8, parted by semicolons, with a header.")).ToBeVisibleAsync();
+        var columns = page.GetByRole(AriaRole.Region, new() { Name = "Columns" });
+        await Expect(columns.GetByLabel("What Handy holds")).ToHaveValueAsync("phone-mobile");
+        await columns.GetByLabel("What Zahl holds").FillAsync("organisation");
+        await page.GetByRole(AriaRole.Option, new() { Name = "organisation" }).ClickAsync();
+        await Expect(columns.GetByText("a choice here")).ToBeVisibleAsync();
+    }
+
+    [Fact]
     public async Task A_message_left_behind_is_accepted_on_its_page()
     {
         var page = await fixture.SignInAsync("/batches/engineers/moves/una.bracken@saltmarsh.example");

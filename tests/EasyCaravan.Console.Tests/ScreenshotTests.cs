@@ -16,6 +16,8 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
     [InlineData("differences", "/batches/harbour-office/moves/jonas.kettle@saltmarsh.example", false)]
     [InlineData("survey", "/batches/engineers/survey", false)]
     [InlineData("folders", "/batches/engineers/folders", false)]
+    [InlineData("collections", "/batches/deckhands/collections", false)]
+    [InlineData("both-sides", "/batches/deckhands/moves/aoife.marsh@saltmarsh.example", false)]
     [InlineData("plan", "/plan", false)]
     [InlineData("services", "/services", false)]
     [InlineData("today-dark", "/", true)]
@@ -34,6 +36,11 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
             await card.GetByLabel("Account to try at northquay").FillAsync("aoife.marsh@saltmarsh.example");
             await card.GetByRole(AriaRole.Button, new() { Name = "Try" }).ClickAsync();
             await card.GetByText("All is well").WaitForAsync();
+        }
+        if (name == "both-sides")
+        {
+            await page.GetByRole(AriaRole.Link, new() { Name = "Look at both sides" }).First.ClickAsync();
+            await page.GetByRole(AriaRole.Region, new() { Name = "Both sides" }).GetByText("missing").First.WaitForAsync();
         }
         if (name == "batch")
             await page.Locator("tbody tr[aria-rowindex]").First.WaitForAsync();

@@ -238,6 +238,44 @@ public sealed class CollectionLegTests : ICollectionAccounts
     }
 
     [Fact]
+    public void An_old_card_is_written_in_a_later_version_and_says_the_same()
+    {
+        _rules = _rules with { Shaping = ItemShapings.VcardVersion };
+        var book = _from.Make("Crew");
+        book.Put(
+            "a.vcf",
+            "BEGIN:VCARD\r\nVERSION:2.1\r\nUID:a\r\nN;CHARSET=ISO-8859-1;ENCODING=QUOTED-PRINTABLE:Br=FCckner;Zo=EB\r\nFN:Zoe\r\n"
+                + "TEL;CELL;HOME:+353 1\r\nNOTE;ENCODING=QUOTED-PRINTABLE:one=0D=0A=\r\ntwo, three\r\nPHOTO;BASE64:\r\n AAAA\r\n BBBB\r\n"
+                + "END:VCARD\r\n"
+        );
+        _to.Refuses = octets =>
+            Encoding.UTF8.GetString(octets).Contains("VERSION:3.0", StringComparison.Ordinal)
+                ? null
+                : new Fault(Cause.ItemRefused, "a", "the new side refuses it (403 supported-address-data)");
+        Assert.Equal(1, Run().Carried);
+        Assert.Equal(
+            "BEGIN:VCARD\r\nVERSION:3.0\r\nUID:a\r\nN:Brückner;Zoë\r\nFN:Zoe\r\nTEL;TYPE=CELL,HOME:+353 1\r\nNOTE:one\\ntwo\\, three\r\n"
+                + "PHOTO;ENCODING=b:AAAABBBB\r\nEND:VCARD\r\n",
+            _to.All.Single().Text("a.vcf")
+        );
+        Assert.Equal(ItemShapings.VcardVersion, _kept.Items.Single().Shapings);
+    }
+
+    [Theory]
+    [InlineData("DTSTART:20270212T100000Z", "DTSTART:20270212T100000Z\r\nDURATION:PT1M")]
+    [InlineData("DTSTART;VALUE=DATE:20270212", "DTSTART;VALUE=DATE:20270212\r\nDURATION:P1D")]
+    [InlineData("DTSTART:20270212T100000Z\r\nDTEND:20270212T100000Z", "DTSTART:20270212T100000Z\r\nDURATION:PT1M")]
+    [InlineData("DTSTART:20270212T100000Z\r\nDURATION:PT0S", "DTSTART:20270212T100000Z\r\nDURATION:PT1M")]
+    public void An_event_that_takes_no_time_gets_some(string before, string after)
+    {
+        (_kind, _rules) = (Kind.Calendars, _rules with { Shaping = ItemShapings.NoDuration });
+        string Of(string times) => $"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nUID:a\r\n{times}\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
+        _from.Make("Crew").Put("a.ics", Of(before));
+        _to.Refuses = octets => Encoding.UTF8.GetString(octets) == Of(after) ? null : new Fault(Cause.ItemRefused, "a", "it refuses it");
+        Assert.Equal(1, Run().Carried);
+    }
+
+    [Fact]
     public void An_invitation_is_silenced_or_held_back_and_the_switch_is_given_back()
     {
         _kind = Kind.Calendars;

@@ -34,17 +34,15 @@ public sealed class CollectionRoadTests : IAsyncLifetime
 
     private async Task ApplyAsync(string from = "", string rules = "")
     {
-        from =
-            from.Length > 0
-                ? from
-                : $$"""
-                    {contacts: {speaks: carddav, url: "{{_from.Address}}", security: none}, calendars: {speaks: caldav, url: "{{_from.Address}}", security: none} }
-                    """.Trim();
+        string Both(Uri address) =>
+            $$"""{contacts: {speaks: carddav, url: "{{address}}", security: none}, calendars: """
+            + $$"""{speaks: caldav, url: "{{address}}", security: none} }""";
+        from = from.Length > 0 ? from : Both(_from.Address);
         var applied = await _service.ApplyAsync(
             $$"""
             services:
               lanternpost: {{from}}
-              northquay: {contacts: {speaks: carddav, url: "{{_to.Address}}", security: none}, calendars: {speaks: caldav, url: "{{_to.Address}}", security: none} }
+              northquay: {{Both(_to.Address)}}
             routes: {crossing: {from: lanternpost, to: northquay{{rules}}} }
             batches: {crew: {route: crossing, roster: crew.csv} }
             """,

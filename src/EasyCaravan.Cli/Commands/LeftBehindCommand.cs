@@ -70,7 +70,8 @@ internal static class LeftBehindCommand
             writer.Say(
                 decision.Accept
                     ? $"Accepted: {decided.Items} item(s) of {decided.Moves} move(s) stay behind."
-                    : $"{(decision.Keep is { } version ? $"Keeping {Words.Word(version)}" : "Trying again")}: {decided.Items} item(s) of {decided.Moves} move(s)."
+                    : (decision.Keep is { } version ? $"Keeping {Words.Word(version)}" : "Trying again")
+                        + $": {decided.Items} item(s) of {decided.Moves} move(s)."
             );
             return ExitCode.Well;
         }

@@ -26,4 +26,10 @@ public enum ItemShapings
 
     /// <summary>It gets a UID of its own beside the one that is there: somebody chose to keep both.</summary>
     AnotherUid = 32,
+
+    /// <summary>A vCard of version 2.1 or 4.0 is written as version 3.0.</summary>
+    VcardVersion = 64,
+
+    /// <summary>An event that takes no time gets a minute, one without a time of day its day (RFC 5545 §3.6.1).</summary>
+    NoDuration = 128,
 }

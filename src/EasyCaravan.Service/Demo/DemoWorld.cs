@@ -8,7 +8,8 @@ using EasyCaravan.StandIns;
 namespace EasyCaravan.Service.Demo;
 
 /// <summary>
-/// The invented company's two services, in this process: mailboxes, address books and calendars from the demo folder's words, the same at every start.
+/// The invented company's two services, in this process: mailboxes, address books and calendars from the demo folder's words, the same at
+/// every start.
 /// </summary>
 internal sealed class DemoWorld : IAsyncDisposable
 {

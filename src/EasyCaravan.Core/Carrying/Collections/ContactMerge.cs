@@ -77,7 +77,9 @@ internal static class ContactMerge
         return Lacking(there, more).Any(l => s_single.Contains(l.Name) && card?.Find(l.Name) is not null);
     }
 
-    /// <summary>Without the zeros that stand for a country's code: a number that is there with the code is not wanted without it too.</summary>
+    /// <summary>
+    /// Without the zeros that stand for a country's code: a number that is there with the code is not wanted without it too.
+    /// </summary>
     private static string NumberOf(ContentLine line) => new string([.. line.Text().Where(char.IsAsciiDigit)]).TrimStart('0');
 
     private static ItemComponent? CardOf(ItemComponent item) => item.Children.FirstOrDefault(c => c.Name == "VCARD");

@@ -1,4 +1,5 @@
 using EasyCaravan.Core.Formats;
+using EasyCaravan.Core.Formats.VCard;
 using EasyCaravan.Core.Planning;
 
 namespace EasyCaravan.Core.Carrying.Collections;
@@ -13,6 +14,8 @@ internal static class ItemShaper
         ItemShapings.Method,
         ItemShapings.MissingUid,
         ItemShapings.MissingName,
+        ItemShapings.NoDuration,
+        ItemShapings.VcardVersion,
     ];
 
     private const string Prodid = "PRODID:-//Easy Caravan//EN";
@@ -25,7 +28,16 @@ internal static class ItemShaper
         // What was changed already, so that nothing is sent, stays changed.
         var octets = item.Sent;
         var component = ItemComponent.Parse(octets);
-        byte[]? Shape(ItemShapings shapings) => ItemShaper.Shape(octets, component, item.Form.OctetDigest, shapings);
+        byte[]? Shape(ItemShapings shapings)
+        {
+            if (!shapings.HasFlag(ItemShapings.VcardVersion))
+                return ItemShaper.Shape(octets, component, item.Form.OctetDigest, shapings);
+            // First as a whole, then what else it needs.
+            if (component.Children is not [{ Name: "VCARD" } card] || VersionThree.Of(card) is not { } third)
+                return null;
+            var others = shapings & ~ItemShapings.VcardVersion;
+            return ItemShaper.Shape(third, ItemComponent.Parse(third), item.Form.OctetDigest, others) ?? third;
+        }
         var useful = s_forRefused.Where(s => allowed.HasFlag(s) && Shape(s) is not null).ToList();
         var all = useful.Aggregate(ItemShapings.None, (sum, s) => sum | s);
         foreach (var shaping in useful.Count > 1 ? useful.Append(all) : useful)
@@ -85,12 +97,31 @@ internal static class ItemShaper
                 editor.AddAfter(first, Prodid);
             if (shapings.HasFlag(ItemShapings.Method) && whole.Find("METHOD") is { } method)
                 editor.Remove(method);
+            if (shapings.HasFlag(ItemShapings.NoDuration))
+                foreach (var part in whole.Children.Where(c => c.Name == "VEVENT"))
+                    AddDuration(part, editor);
             if (shapings.HasFlag(ItemShapings.MissingUid))
                 foreach (var part in whole.Children.Where(c => c.Name is "VEVENT" or "VTODO" or "VJOURNAL" && c.Find("UID") is null))
                     if (part.Lines is [var line, ..])
                         editor.AddAfter(line, UidOf(digest));
         }
         return editor.HasChanges ? editor.Apply() : null;
+    }
+
+    private static void AddDuration(ItemComponent part, ItemEditor editor)
+    {
+        if (part.Find("DTSTART") is not { } start)
+            return;
+        var line = start.Text(64).Contains('T', StringComparison.Ordinal) ? "DURATION:PT1M" : "DURATION:P1D";
+        if (part.Find("DTEND") is { } end)
+        {
+            if (end.Text(64).Trim() == start.Text(64).Trim())
+                editor.Replace(end, line);
+        }
+        else if (part.Find("DURATION") is not { } duration)
+            editor.AddAfter(start, line);
+        else if (duration.Text(64).Trim() is "PT0S" or "P0D" or "PT0M" or "PT0H")
+            editor.Replace(duration, line);
     }
 
     private static void ShapeCard(UInt128 digest, ItemComponent card, ContentLine first, ItemShapings shapings, ItemEditor editor)

@@ -3,8 +3,8 @@ using System.Globalization;
 namespace EasyCaravan.Core.Formats.Csv;
 
 /// <summary>
-/// Reads dates of a column in which all are written alike. Where nothing tells the day from the month they are not guessed: a wrong birthday
-/// is worse than one in the note.
+/// Reads dates of a column in which all are written alike. Where nothing tells the day from the month they are not guessed: a wrong
+/// birthday is worse than one in the note.
 /// </summary>
 internal sealed class BirthdayReader
 {

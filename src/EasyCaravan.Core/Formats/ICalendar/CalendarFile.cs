@@ -3,8 +3,8 @@ using System.Text;
 namespace EasyCaravan.Core.Formats.ICalendar;
 
 /// <summary>
-/// Parts an iCalendar file into objects of one UID each, as a calendar of a server holds them (RFC 4791 §4.1). Their properties stay as they
-/// are written; each object gets the time zones that it names.
+/// Parts an iCalendar file into objects of one UID each, as a calendar of a server holds them (RFC 4791 §4.1). Their properties stay as
+/// they are written; each object gets the time zones that it names.
 /// </summary>
 internal static class CalendarFile
 {
