@@ -2,7 +2,6 @@ using System.Net.Http.Headers;
 using System.Security.Cryptography;
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Planning;
-using YamlDotNet.Core;
 using YamlDotNet.RepresentationModel;
 
 namespace EasyCaravan.Cli;
@@ -60,33 +59,19 @@ internal static class HandedFiles
             {
                 Headers = { ContentType = new MediaTypeHeaderValue("application/octet-stream") },
             };
-            await client.PutAsync<ItemFileView>($"files?name={Uri.EscapeDataString(name)}", content, cancel);
+            await client.PutAsync<ItemFileView>($"files?file={Uri.EscapeDataString(name)}", content, cancel);
             sent.Add(name);
         }
         return sent;
     }
 
-    private static HashSet<string> Patterns(string planText)
-    {
-        YamlNode? root;
-        try
-        {
-            root = BoundedYaml.Load(planText);
-        }
-        catch (YamlException)
-        {
-            return [];
-        }
-        return root is null
-            ? []
-            :
-            [
-                .. root
-                    .AllNodes.OfType<YamlMappingNode>()
-                    .Where(m => m.Children.TryGetValue("speaks", out var word) && word is YamlScalarNode)
-                    .Select(m => m.Children.TryGetValue("file", out var file) ? (file as YamlScalarNode)?.Value : null)
-                    .OfType<string>()
-                    .Select(p => p.Replace("{account}", "*", StringComparison.Ordinal)),
-            ];
-    }
+    private static HashSet<string> Patterns(string planText) =>
+        [
+            .. PlanReading
+                .Mappings(planText)
+                .Where(m => m.Children.TryGetValue("speaks", out var word) && word is YamlScalarNode)
+                .Select(m => m.Children.TryGetValue("file", out var file) ? (file as YamlScalarNode)?.Value : null)
+                .OfType<string>()
+                .Select(p => p.Replace("{account}", "*", StringComparison.Ordinal)),
+        ];
 }

@@ -29,27 +29,25 @@ internal static class PlanReading
         return new PlanSubmission(Path.GetFileName(file), text, files);
     }
 
-    private static HashSet<string> NamedFiles(string text)
+    private static HashSet<string> NamedFiles(string text) =>
+        [
+            .. Mappings(text)
+                .SelectMany(m => m.Children)
+                .Where(c => c.Key is YamlScalarNode { Value: { } key } && s_fileKeys.Contains(key))
+                .Select(c => (c.Value as YamlScalarNode)?.Value)
+                .OfType<string>(),
+        ];
+
+    /// <summary>Everything in a plan that has keys; nothing where it is no YAML, which is the service's to say.</summary>
+    public static IEnumerable<YamlMappingNode> Mappings(string text)
     {
-        YamlNode? root;
         try
         {
-            root = BoundedYaml.Load(text);
+            return BoundedYaml.Load(text)?.AllNodes.OfType<YamlMappingNode>() ?? [];
         }
         catch (YamlException)
         {
             return [];
         }
-        return root is null
-            ? []
-            :
-            [
-                .. root
-                    .AllNodes.OfType<YamlMappingNode>()
-                    .SelectMany(m => m.Children)
-                    .Where(c => c.Key is YamlScalarNode { Value: { } key } && s_fileKeys.Contains(key))
-                    .Select(c => (c.Value as YamlScalarNode)?.Value)
-                    .OfType<string>(),
-            ];
     }
 }

@@ -280,12 +280,12 @@ public enum VersionWord
 public sealed record FormLine(string Label, string? Old, string? New);
 
 /// <summary>Both forms of a contact or event that was left behind.</summary>
-/// <param name="Item">What was left behind.</param>
+/// <param name="LeftBehind">What was left behind.</param>
 /// <param name="HasNew">The new side has a form of it.</param>
 /// <param name="Lines">What they say, side by side.</param>
 /// <param name="Old">As the old side stores it, up to 64 kB of it.</param>
 /// <param name="New">As the new side stores it; null: it has none.</param>
-public sealed record ItemFormsView(LeftBehindView Item, bool HasNew, IReadOnlyList<FormLine> Lines, string Old, string? New);
+public sealed record ItemFormsView(LeftBehindView LeftBehind, bool HasNew, IReadOnlyList<FormLine> Lines, string Old, string? New);
 
 /// <summary>What was decided about.</summary>
 /// <param name="Items">How many items.</param>

@@ -490,7 +490,7 @@ public sealed class CollectionLegTests : ICollectionAccounts
                     var changed = before.Count(b => !b.Value.SequenceEqual(there.Items[b.Key].Octets));
                     Assert.InRange(changed, told.Merge, told.Merge + waits);
                 },
-                iter: 400,
+                iter: 150,
                 threads: 1
             );
 

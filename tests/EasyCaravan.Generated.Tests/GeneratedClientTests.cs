@@ -56,8 +56,14 @@ public sealed class GeneratedClientTests : IAsyncLifetime
         var needing = Assert.Single(moves, m => m.Condition is MoveCondition.NeedsYou);
         Assert.Equal(("sign-in-refused", true), (needing.Problem!.Cause, needing.Actions!.Contains(MoveAction.Retry)));
 
-        var left = Assert.Single((await _client.Api.V1.Batches["deckhands"].LeftBehind.GetAsync())!.Items!);
-        await _client.Api.V1.Batches["deckhands"].LeftBehind.PostAsync(new LeftBehindDecision { Accept = true, Items = [left.Id] });
+        var left = (await _client.Api.V1.Batches["deckhands"].LeftBehind.GetAsync())!.Items!;
+        Assert.Equal(
+            [MoveKind.Calendars, MoveKind.Contacts, MoveKind.Contacts, MoveKind.Mail],
+            left.Select(l => l.Kind!.Value).OrderBy(k => $"{k}")
+        );
+        await _client
+            .Api.V1.Batches["deckhands"]
+            .LeftBehind.PostAsync(new LeftBehindDecision { Accept = true, Items = [.. left.Select(l => l.Id)] });
         Assert.Empty((await _client.Api.V1.Batches["deckhands"].LeftBehind.GetAsync())!.Items!);
 
         var waybill = (await _client.Api.V1.Batches["deckhands"].Waybill.GetAsync())!;

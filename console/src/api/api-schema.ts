@@ -1091,7 +1091,10 @@ export interface components {
         };
         /** @description What somebody chose for columns. */
         ColumnChoice: {
-            /** @description The word for what a column holds, by its header. Those that are not named are as the plan says, or guessed. */
+            /**
+             * @description The word for what a column holds, by its header. Those that are not named are as the plan says, or
+             *                 guessed.
+             */
             columns: {
                 [key: string]: string;
             };
@@ -1100,7 +1103,10 @@ export interface components {
         ColumnView: {
             /** @description As it is written above it; `column 1` and so on where the file has no header. */
             header: string;
-            /** @description A word such as `email`, `phone-mobile` or `street-home`; `note`: text that goes into the note. */
+            /**
+             * @description A word such as `email`, `phone-mobile` or `street-home`; `note`: text that goes into the
+             *                 note.
+             */
             holds: string;
             /** @description By whom: guess, plan or choice. */
             said: string;
@@ -1820,7 +1826,8 @@ export interface components {
         ItemForecastWord: "new" | "same" | "merge" | "unclear" | "unreadable";
         /** @description Both forms of a contact or event that was left behind. */
         ItemFormsView: {
-            item: components["schemas"]["LeftBehindView"];
+            /** @description What was left behind. */
+            leftBehind: components["schemas"]["LeftBehindView"];
             /** @description The new side has a form of it. */
             hasNew: boolean;
             /** @description What they say, side by side. */
@@ -2931,7 +2938,10 @@ export interface components {
              */
             octets: number;
         };
-        /** Format: binary */
+        /**
+         * Format: binary
+         * @description Octets, as they are.
+         */
         Stream: string;
         /** @description What somebody who looks in twice a day has to know. */
         Today: {
@@ -4007,6 +4017,7 @@ export interface operations {
             query?: {
                 /** @description Only this move: its from account. Default: all moves of the batch. */
                 move?: string;
+                /** @description Only contacts and events of which this would become. Default: all. */
                 only?: components["schemas"]["ItemForecastWord"];
                 /** @description 'next' of the page before. Default: the first page. */
                 cursor?: string;
@@ -4079,8 +4090,8 @@ export interface operations {
     filePut: {
         parameters: {
             query: {
-                /** @description The service's name in the plan. */
-                name: string;
+                /** @description The path of a file below the plan's folder, such as lists/aoife.marsh@saltmarsh.example.csv. */
+                file: string;
             };
             header?: never;
             path?: never;
@@ -4089,6 +4100,7 @@ export interface operations {
         requestBody: {
             content: {
                 "application/octet-stream": components["schemas"]["Stream"];
+                "*/*": components["schemas"]["Stream"];
             };
         };
         responses: {
@@ -4115,8 +4127,8 @@ export interface operations {
     fileDelete: {
         parameters: {
             query: {
-                /** @description The service's name in the plan. */
-                name: string;
+                /** @description The path of a file below the plan's folder, such as lists/aoife.marsh@saltmarsh.example.csv. */
+                file: string;
             };
             header?: never;
             path?: never;
@@ -4145,8 +4157,8 @@ export interface operations {
     fileRead: {
         parameters: {
             query: {
-                /** @description The service's name in the plan. */
-                name: string;
+                /** @description The path of a file below the plan's folder, such as lists/aoife.marsh@saltmarsh.example.csv. */
+                file: string;
             };
             header?: never;
             path?: never;
@@ -4177,8 +4189,8 @@ export interface operations {
     fileChoose: {
         parameters: {
             query: {
-                /** @description The service's name in the plan. */
-                name: string;
+                /** @description The path of a file below the plan's folder, such as lists/aoife.marsh@saltmarsh.example.csv. */
+                file: string;
             };
             header?: never;
             path?: never;
@@ -4360,6 +4372,7 @@ export interface operations {
             path: {
                 /** @description The batch's name in the plan. */
                 batch: string;
+                /** @description The number of an item that was left behind, as the list of them has it. */
                 item: number;
             };
             cookie?: never;

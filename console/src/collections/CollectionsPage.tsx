@@ -26,7 +26,7 @@ export function CollectionsPage() {
   const error = batch.error ?? landings.error;
   if (error) return <Failure error={error} again={() => void landings.refetch()} />;
   if (!batch.data || !landings.data) return <Loading />;
-  const sum = sumOf(landings.data);
+  const sum = sumOf(landings.data.items);
   return (
     <>
       <header>
@@ -41,7 +41,7 @@ export function CollectionsPage() {
         <BatchTabs batch={name} />
       </header>
       <h2>Address books and calendars</h2>
-      {landings.data.length > 0 && (
+      {landings.data.items.length > 0 && (
         <p>
           {(Object.keys(FORECAST_WORDS) as (keyof typeof sum)[])
             .map((word) => `${number(sum[word])} ${FORECAST_WORDS[word]}`)
@@ -51,7 +51,7 @@ export function CollectionsPage() {
       )}
       <DataTable
         label="Address books and calendars"
-        rows={landings.data}
+        rows={landings.data.items}
         rowKey={(l) => `${l.account} ${l.kind} ${l.from}`}
         empty={`Nothing is known yet. Look before anything moves: caravan survey ${name}.`}
         name={`${name}-collections`}
@@ -72,8 +72,9 @@ export function CollectionsPage() {
           { title: "Why", csv: "why", value: (l) => l.why },
         ]}
       />
+      {landings.data.isCut && <Cut command={`caravan collections ${name}`} />}
       <h2>What would become of single contacts and events</h2>
-      <People batch={name} landings={landings.data} />
+      <People batch={name} landings={landings.data.items} />
     </>
   );
 }
@@ -87,6 +88,7 @@ function People({ batch, landings }: { batch: string; landings: Landing[] }) {
   );
   return (
     <div className="stack">
+      {lines.data?.isCut && <Cut command={`caravan preview ${batch}`} />}
       <p className="soft" style={{ margin: 0 }}>
         All that stand in files, and elsewhere those that the new side has already. As the last survey found; nothing
         was changed.
@@ -120,7 +122,7 @@ function People({ batch, landings }: { batch: string; landings: Landing[] }) {
       ) : (
         <DataTable
           label="Contacts and events"
-          rows={lines.data}
+          rows={lines.data.items}
           rowKey={(l) => `${l.account} ${l.kind} ${l.collection} ${l.place ?? ""} ${l.title} ${l.whom}`}
           empty="None."
           name={`${batch}-preview`}
@@ -145,5 +147,14 @@ function People({ batch, landings }: { batch: string; landings: Landing[] }) {
         />
       )}
     </div>
+  );
+}
+
+/** Sums and searches are of what is shown alone. */
+function Cut({ command }: { command: string }) {
+  return (
+    <p className="warn-note" style={{ margin: 0 }}>
+      There are more than can be shown here: {command} lists all.
+    </p>
   );
 }

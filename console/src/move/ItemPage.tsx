@@ -19,7 +19,7 @@ export function ItemPage() {
   const { decision } = useActions(batch);
   if (forms.isPending) return <Loading />;
   if (forms.error) return <Failure error={forms.error} again={() => void forms.refetch()} />;
-  const { item: left, hasNew, lines, old, new: fresh } = forms.data;
+  const { leftBehind: left, hasNew, lines, old, new: fresh } = forms.data;
   const decide = (accept: boolean, keep?: Schemas["VersionWord"]) =>
     decision.mutate({ accept, moves: [left.account], items: [left.id], keep });
   return (

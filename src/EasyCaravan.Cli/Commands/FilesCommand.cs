@@ -81,7 +81,7 @@ internal static class FilesCommand
 
     private static async Task<int> ShowAsync(string name, CaravanClient client, Writer writer, CancellationToken cancel)
     {
-        var reading = await client.GetAsync<FileReading>($"files/reading?name={Uri.EscapeDataString(name)}", cancel);
+        var reading = await client.GetAsync<FileReading>($"files/reading?file={Uri.EscapeDataString(name)}", cancel);
         Show(reading, writer);
         return reading.Problems.Count > 0 ? ExitCode.NeedsYou : ExitCode.Well;
     }
@@ -127,7 +127,7 @@ internal static class FilesCommand
                 columns[one[..equals]] = one[(equals + 1)..];
             else
                 throw new CommandException(ExitCode.WrongUsage, $"'{one}' says nothing of a column.\nWrite it as HEADER=WORD.");
-        await client.PutAsync($"files/columns?name={Uri.EscapeDataString(name)}", new ColumnChoice(columns), cancel);
+        await client.PutAsync($"files/columns?file={Uri.EscapeDataString(name)}", new ColumnChoice(columns), cancel);
         return await ShowAsync(name, client, writer, cancel);
     }
 
@@ -138,5 +138,5 @@ internal static class FilesCommand
         return ExitCode.Well;
     }
 
-    private static string PathOf(string name) => $"files?name={Uri.EscapeDataString(name)}";
+    private static string PathOf(string name) => $"files?file={Uri.EscapeDataString(name)}";
 }

@@ -124,11 +124,13 @@ internal static class LeftBehindCommand
                 ],
                 forms
             );
-            writer.Say($"{Words.Safe(forms.Item.Account)}, {Words.Safe(forms.Item.Folder)}: {Words.Safe(forms.Item.Problem.What)}.");
-            if (forms.Item.Choices.Count > 0)
+            writer.Say(
+                $"{Words.Safe(forms.LeftBehind.Account)}, {Words.Safe(forms.LeftBehind.Folder)}: {Words.Safe(forms.LeftBehind.Problem.What)}."
+            );
+            if (forms.LeftBehind.Choices.Count > 0)
                 writer.Say(
                     $"Choose with: caravan left-behind {Words.Safe(batch)} --item {item} --keep "
-                        + string.Join("|", forms.Item.Choices.Select(c => Words.Word(c)))
+                        + string.Join("|", forms.LeftBehind.Choices.Select(c => Words.Word(c)))
                 );
         }
         return ExitCode.Well;

@@ -24,10 +24,11 @@ public sealed class CollectionSurvey(ICollectionAccounts accounts, Kind kind, Ca
     public async Task<KindInventory> TakeAsync(SurveySide from, SurveySide to, CancellationToken cancel)
     {
         // Each side by itself: a person who is told of one closed door only would come back for the other.
-        var (toAccount, toFault) = await OpenAsync(to, cancel);
-        await using var there = toAccount;
+        // In the order in which a pass opens them: whoever waits for a connection must not hold one that the other waits for.
         var (fromAccount, fromFault) = await OpenAsync(from, cancel);
         await using var here = fromAccount;
+        var (toAccount, toFault) = await OpenAsync(to, cancel);
+        await using var there = toAccount;
         IReadOnlyList<CollectionState> toStates = [];
         ImmutableArray<CollectionInventory> inventories = [];
         if (there is not null)

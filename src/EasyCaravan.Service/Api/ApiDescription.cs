@@ -25,14 +25,17 @@ internal static class ApiDescription
         ["decided"] = "Also what somebody has decided about. Default: only what is undecided.",
         ["descending"] = "The largest, last or newest first. Default: false.",
         ["dryRun"] = "Says what would change, and changes nothing. Default: false.",
+        ["file"] = "The path of a file below the plan's folder, such as lists/aoife.marsh@saltmarsh.example.csv.",
         ["id"] = "The consent, as its beginning answered.",
         ["If-Match"] =
             "Only in place of this plan: the ETag of the plan in force as it was read. If another is in force by now, the answer is 412 "
             + "and nothing changes. Default: in place of any plan.",
+        ["item"] = "The number of an item that was left behind, as the list of them has it.",
         ["limit"] = "Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200.",
         ["move"] = "Only this move: its from account. Default: all moves of the batch.",
         ["name"] = "The service's name in the plan.",
         ["needsYou"] = "Only moves that somebody has to see to. Default: false.",
+        ["only"] = "Only contacts and events of which this would become. Default: all.",
         ["route"] = "The route's name in the plan.",
         ["search"] = "Only rows with this in what people read in them: names, accounts, notes, texts. Upper and lower case are the same.",
         ["skip"] =
@@ -69,6 +72,8 @@ internal static class ApiDescription
         // Met only where it may be null, which leaves its explanation out.
         if (document.Components.Schemas?.TryGetValue(nameof(FolderUse), out var use) == true)
             use.Description ??= (await context.GetOrCreateSchemaAsync(typeof(FolderUse), null, cancel)).Description;
+        if (document.Components.Schemas?.TryGetValue(nameof(Stream), out var octets) == true)
+            octets.Description ??= "Octets, as they are.";
         document.AddComponent(nameof(ErrorAnswer), await context.GetOrCreateSchemaAsync(typeof(ErrorAnswer), null, cancel));
     }
 

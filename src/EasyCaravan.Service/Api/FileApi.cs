@@ -45,7 +45,7 @@ internal static class FileApi
     }
 
     private static async Task<Results<Ok<ItemFileView>, ProblemHttpResult>> PutAsync(
-        string name,
+        [FromQuery(Name = "file")] string name,
         HttpRequest request,
         ItemFiles files,
         LiveHub live,
@@ -78,7 +78,7 @@ internal static class FileApi
     }
 
     private static async Task<Results<NoContent, ProblemHttpResult>> DeleteAsync(
-        string name,
+        [FromQuery(Name = "file")] string name,
         ItemFiles files,
         HttpContext context,
         LiveHub live,
@@ -92,7 +92,7 @@ internal static class FileApi
     }
 
     private static async Task<Results<Ok<FileReading>, ProblemHttpResult>> ReadAsync(
-        string name,
+        [FromQuery(Name = "file")] string name,
         ItemFiles files,
         CurrentPlan current,
         CancellationToken cancel
@@ -142,7 +142,7 @@ internal static class FileApi
         );
 
     private static async Task<Results<NoContent, ProblemHttpResult>> ChooseAsync(
-        string name,
+        [FromQuery(Name = "file")] string name,
         ColumnChoice choice,
         ItemFiles files,
         HttpContext context,
