@@ -106,7 +106,8 @@ public sealed class CyrusServer : IAsyncDisposable
         Directory.Delete(_folder, recursive: true);
     }
 
-    private async Task AddUserAsync(string login, string password)
+    /// <summary>May be called while it runs.</summary>
+    public async Task AddUserAsync(string login, string password)
     {
         var parts = login.Split('@');
         var info = Info(Path.Combine(Root, "usr/sbin/saslpasswd2"), ["-p", "-c", "-f", Conf("sasldb2"), "-u", parts[1], parts[0]]);
