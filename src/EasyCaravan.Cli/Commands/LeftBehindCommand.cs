@@ -125,7 +125,8 @@ internal static class LeftBehindCommand
                 forms
             );
             writer.Say(
-                $"{Words.Safe(forms.LeftBehind.Account)}, {Words.Safe(forms.LeftBehind.Folder)}: {Words.Safe(forms.LeftBehind.Problem.What)}."
+                $"{Words.Safe(forms.LeftBehind.Account)}, {Words.Safe(forms.LeftBehind.Folder)}: "
+                    + $"{Words.Safe(forms.LeftBehind.Problem.What)}."
             );
             if (forms.LeftBehind.Choices.Count > 0)
                 writer.Say(
