@@ -21,7 +21,7 @@ internal static class HandedFiles
         {
             var fits = FileGlob.Of(pattern);
             // What lies above the plan's folder is nobody's to hand over.
-            if (pattern.StartsWith('/') || pattern.Split('/').Contains(".."))
+            if (!FileGlob.IsBelow(pattern))
                 continue;
             var start = Path.Combine(folder, pattern.Split('*')[0]);
             start = Directory.Exists(start) ? start : Path.GetDirectoryName(start)!;

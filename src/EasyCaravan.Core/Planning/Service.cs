@@ -56,10 +56,6 @@ public abstract record CollectionConnection
     /// <summary>Anyone on the way can read the password and everything else.</summary>
     public virtual bool IsUnprotected => false;
 
-    /// <summary>A path that stays below the folder it begins in.</summary>
-    public static bool IsBelow(string path) =>
-        !path.StartsWith('/') && !path.Contains('\\', StringComparison.Ordinal) && path.Split('/').All(p => p is not ("" or "." or ".."));
-
     /// <summary>On a server that speaks CardDAV (RFC 6352) or CalDAV (RFC 4791).</summary>
     public sealed record Dav(Uri Url) : CollectionConnection
     {
@@ -75,6 +71,10 @@ public abstract record CollectionConnection
     {
         /// <summary>It may be the file of somebody.</summary>
         public bool Fits(string name) => FileGlob.Of(Pattern.Replace("{account}", "*", StringComparison.Ordinal)).IsMatch(name);
+
+        /// <param name="chosen">What a person chose for this file; it outweighs the plan.</param>
+        public ImmutableDictionary<string, ColumnUse> ColumnsWith(IReadOnlyDictionary<string, ColumnUse> chosen) =>
+            Columns.SetItems(chosen);
 
         public bool Equals(Files? other) =>
             other is not null

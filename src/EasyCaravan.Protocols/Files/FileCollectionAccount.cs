@@ -1,7 +1,6 @@
 using System.IO.Hashing;
 using System.Text;
 using EasyCaravan.Core.Carrying.Collections;
-using EasyCaravan.Core.Formats.Csv;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -114,16 +113,11 @@ public sealed class FileCollectionAccount(CollectionConnection.Files place, Kind
     /// <summary>What columns hold decides what the contacts are, as much as the file does.</summary>
     private string MarkOf(ItemFileState file)
     {
-        var columns = string.Join('\n', ColumnsOf(file).OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => $"{c.Key}\t{c.Value}"));
+        var columns = string.Join(
+            '\n',
+            place.ColumnsWith(file.Columns).OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => $"{c.Key}\t{c.Value}")
+        );
         return $"{file.Digest} {XxHash64.HashToUInt64(Encoding.UTF8.GetBytes(columns)):x16}";
-    }
-
-    private Dictionary<string, ColumnUse> ColumnsOf(ItemFileState file)
-    {
-        var columns = place.Columns.ToDictionary();
-        foreach (var (header, use) in file.Columns)
-            columns[header] = use;
-        return columns;
     }
 
     /// <summary>One file at a time is held; a pass goes through them one after the other.</summary>
@@ -139,7 +133,7 @@ public sealed class FileCollectionAccount(CollectionConnection.Files place, Kind
                 },
                 Verdict.Keep
             );
-        var file = ItemFile.Read(place.Speaks, state.Name, octets, ColumnsOf(state));
+        var file = ItemFile.Read(place.Speaks, state.Name, octets, place.ColumnsWith(state.Columns));
         var items = new Dictionary<Href, FileItem>();
         foreach (var item in file.Items)
             items[href.Item(NameOf(item.Key))] = item;

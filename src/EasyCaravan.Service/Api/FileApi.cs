@@ -55,7 +55,7 @@ internal static class FileApi
         if (
             name.Length is 0 or > LongestName
             || name.Any(char.IsControl)
-            || !CollectionConnection.IsBelow(name)
+            || !FileGlob.IsBelow(name)
             || name.Contains('*', StringComparison.Ordinal)
         )
             return Problems.Invalid(
@@ -102,9 +102,7 @@ internal static class FileApi
             return NoFile(name);
         var (plan, _) = await current.GetAsync(cancel);
         var (service, place) = PlaceOf(plan, name);
-        var columns = place?.Columns.ToDictionary() ?? [];
-        foreach (var (header, use) in state.Columns)
-            columns[header] = use;
+        var columns = place?.ColumnsWith(state.Columns) ?? state.Columns;
         var format = place?.Speaks ?? FormatOf(name);
         var file = ItemFile.Read(format, name, octets, columns);
         var table = file.Table;

@@ -85,7 +85,7 @@ internal static class ServiceSection
             errors.Report(node, "it is not said in which files they are", "file: such as \"lists/{account}.csv\"");
             return null;
         }
-        if (!CollectionConnection.IsBelow(pattern))
+        if (!FileGlob.IsBelow(pattern))
             errors.Report(
                 node["file"],
                 $"'{pattern}' does not lie below the plan's folder",
