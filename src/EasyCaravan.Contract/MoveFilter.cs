@@ -37,6 +37,8 @@ public enum InventoryOrder
     LargestMessage,
     ToMessages,
     FreeOctets,
+    Contacts,
+    Calendars,
     Findings,
     TakenAt,
 }

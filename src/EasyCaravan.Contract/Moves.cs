@@ -144,6 +144,7 @@ public sealed record FolderView(
 /// <param name="Fault">Why it could not be completed.</param>
 /// <param name="Moved">Messages that moved on the old side and were moved on the new.</param>
 /// <param name="Removed">Messages deleted because a rule of the route says so.</param>
+/// <param name="Updated">Contacts and events that were edited on the old side and brought up to date on the new side.</param>
 /// <param name="Differences">Messages that were found missing, double or altered on the new side.</param>
 /// <param name="Kind">The kind.</param>
 /// <param name="Carried">Items carried.</param>
@@ -163,6 +164,7 @@ public sealed record PassLegView(
     long FlagsChanged,
     long Moved,
     long Removed,
+    long Updated,
     long Differences,
     long Octets
 );

@@ -42,12 +42,15 @@ public sealed record SizeClass(string Name, long? UpTo, int Accounts, long Octet
 /// <param name="Items">How many items.</param>
 /// <param name="Octets">Their size in octets.</param>
 /// <param name="Containers">How many folders or collections they are in.</param>
-public sealed record KindTotal(MoveKind Kind, long Items, long Octets, int Containers);
+/// <param name="CarryItems">Items to carry; those that the new side has already are not among them.</param>
+/// <param name="CarryOctets">Their size in octets.</param>
+public sealed record KindTotal(MoveKind Kind, long Items, long Octets, int Containers, long CarryItems, long CarryOctets);
 
 /// <summary>One person's accounts.</summary>
 /// <param name="TakenAt">Null when nobody looked yet.</param>
 /// <param name="FreeOctets">Room on the new side; null where it has no limit, or tells none.</param>
 /// <param name="Findings">How many findings nobody has decided about, notes left out.</param>
+/// <param name="Kinds">Contacts and calendars, where the route carries them.</param>
 /// <param name="Problem">Why the sign-in to an account failed; null: it did not.</param>
 /// <param name="Account">The from account, by which a move is known within its batch.</param>
 /// <param name="ToAccount">The to account.</param>
@@ -77,6 +80,7 @@ public sealed record AccountInventory(
     long ToMessages,
     long? FreeOctets,
     int Findings,
+    IReadOnlyList<KindTotal> Kinds,
     Problem? Problem
 );
 
@@ -353,6 +357,7 @@ public sealed record FolderRulesView(string Route, string Rules, IReadOnlyList<s
 /// <param name="MessagesPerSecondHigh">The higher rate of one move.</param>
 /// <param name="OctetsPerSecondLow">The lower rate of one move.</param>
 /// <param name="OctetsPerSecondHigh">The higher rate of one move.</param>
+/// <param name="Kinds">Contacts and calendars, where the route carries them; the sums and rates above are of mail.</param>
 /// <param name="Moves">A page of the moves, each by itself; those that take the longest first.</param>
 public sealed record EstimateView(
     string Batch,
@@ -369,7 +374,24 @@ public sealed record EstimateView(
     double MessagesPerSecondHigh,
     double OctetsPerSecondLow,
     double OctetsPerSecondHigh,
+    IReadOnlyList<KindEstimate> Kinds,
     Page<MoveEstimateView> Moves
+);
+
+/// <summary>What there is to carry of contacts or calendars, and how fast it travels.</summary>
+/// <param name="Kind">The kind.</param>
+/// <param name="Items">Items to carry.</param>
+/// <param name="Octets">Their size in octets.</param>
+/// <param name="Measured">First passes on which the rates were measured; 0: they are assumed.</param>
+/// <param name="ItemsPerSecondLow">The lower rate of one move.</param>
+/// <param name="ItemsPerSecondHigh">The higher rate of one move.</param>
+public sealed record KindEstimate(
+    MoveKind Kind,
+    long Items,
+    long Octets,
+    int Measured,
+    double ItemsPerSecondLow,
+    double ItemsPerSecondHigh
 );
 
 /// <summary>How long one move takes by itself.</summary>
@@ -379,4 +401,13 @@ public sealed record EstimateView(
 /// <param name="Name">The person's name, as in the roster.</param>
 /// <param name="Messages">How many messages.</param>
 /// <param name="Octets">Their size in octets.</param>
-public sealed record MoveEstimateView(string Account, string Name, long Messages, long Octets, double Shortest, double Longest);
+/// <param name="Items">Contacts and events.</param>
+public sealed record MoveEstimateView(
+    string Account,
+    string Name,
+    long Messages,
+    long Octets,
+    long Items,
+    double Shortest,
+    double Longest
+);

@@ -1,5 +1,11 @@
 namespace EasyCaravan.Contract;
 
+/// <summary>Items of one kind that were changed, as the route allows, because the new side would not have taken them as they were.</summary>
+/// <param name="Kind">The kind.</param>
+/// <param name="Shaping">The change, by its word in the plan.</param>
+/// <param name="Items">How many items.</param>
+public sealed record ShapedCount(MoveKind Kind, string Shaping, long Items);
+
 /// <summary>The proof for a batch: every move, every folder.</summary>
 /// <param name="Kinds">The sums of each kind; Total is all of them together.</param>
 /// <param name="Closes">
@@ -11,6 +17,7 @@ namespace EasyCaravan.Contract;
 /// <param name="To">The new side's service.</param>
 /// <param name="DrawnAt">When it was drawn.</param>
 /// <param name="Total">The sums of all kinds together.</param>
+/// <param name="Shaped">What was changed about items, as the route allows.</param>
 /// <param name="Moves">Move by move.</param>
 public sealed record BatchWaybill(
     string Batch,
@@ -21,6 +28,7 @@ public sealed record BatchWaybill(
     IReadOnlyList<KindSums> Kinds,
     bool Closes,
     string Sentence,
+    IReadOnlyList<ShapedCount> Shaped,
     IReadOnlyList<MoveWaybill> Moves
 );
 
@@ -41,6 +49,7 @@ public sealed record BatchWaybill(
 /// <param name="Altered">On the new side, but not as they are on the old.</param>
 /// <param name="Undecided">Differences between the sides about which nobody has decided.</param>
 /// <param name="Closes">All sums close, and nothing is undecided.</param>
+/// <param name="Shaped">What was changed about items, as the route allows.</param>
 /// <param name="Folders">Folder by folder.</param>
 public sealed record MoveWaybill(
     string Account,
@@ -56,6 +65,7 @@ public sealed record MoveWaybill(
     long Undecided,
     bool Closes,
     string Sentence,
+    IReadOnlyList<ShapedCount> Shaped,
     IReadOnlyList<FolderView> Folders,
     IReadOnlyList<LeftBehindView> LeftBehind,
     IReadOnlyList<DifferenceView> Differences,

@@ -93,6 +93,7 @@ public static class CaravanHost
             .AddSingleton<AccountAccess>()
             .AddSingleton<Allowances>()
             .AddSingleton<CollectionHomes>()
+            .AddSingleton<ReadingSpeeds>()
             .AddSingleton<ItemFiles>()
             .AddSingleton<CollectionAccounts>()
             .AddSingleton<IMailAccounts, MailAccounts>();

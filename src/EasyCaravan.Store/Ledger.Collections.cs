@@ -25,7 +25,10 @@ internal sealed partial class Ledger : ICollectionLedger
             new CollectionMark(row.ToToken is null ? null : new SyncToken(row.ToToken), row.ToTag),
             row.HasStrangers,
             row.SchedulingIsOff
-        ));
+        )
+        {
+            Lost = row.Lost,
+        });
     }
 
     public Task KeepPageAsync(CollectionPage page, CancellationToken cancel) =>
@@ -38,7 +41,7 @@ internal sealed partial class Ledger : ICollectionLedger
                 (row.From, row.To) = (page.From.ToString(), page.To?.ToString());
                 (row.FromToken, row.FromTag) = (page.FromMark.Token?.Value, page.FromMark.Tag);
                 (row.ToToken, row.ToTag) = (page.ToMark.Token?.Value, page.ToMark.Tag);
-                (row.HasStrangers, row.SchedulingIsOff) = (page.HasStrangers, page.SchedulingIsOff);
+                (row.HasStrangers, row.SchedulingIsOff, row.Lost) = (page.HasStrangers, page.SchedulingIsOff, page.Lost);
                 await db.SaveChangesAsync(cancel);
                 return true;
             },
@@ -97,6 +100,18 @@ internal sealed partial class Ledger : ICollectionLedger
                 }
                 var numbers = items.Select(i => (long)i.Number).ToList();
                 await db.ItemForms.Where(f => f.FolderId == folder && numbers.Contains(f.Number)).ExecuteDeleteAsync(cancel);
+                return true;
+            },
+            cancel
+        );
+
+    public Task ForgetItemsAsync(long folder, IReadOnlyCollection<uint> numbers, CancellationToken cancel) =>
+        WriteAsync(
+            async db =>
+            {
+                var all = numbers.Select(n => (long)n).ToList();
+                await db.ItemForms.Where(f => f.FolderId == folder && all.Contains(f.Number)).ExecuteDeleteAsync(cancel);
+                await db.CollectionItems.Where(i => i.FolderId == folder && all.Contains(i.Number)).ExecuteDeleteAsync(cancel);
                 return true;
             },
             cancel

@@ -161,7 +161,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
         database.WriteAsync(
             async db =>
             {
-                if (await GiveBackAsync(db, claim, next, cancel) is null)
+                if (await StepAsync(db, claim, next, givesBack: true, cancel) is null)
                     return;
                 await db.PassLegs.Where(l => l.PassId == claim.Pass).ExecuteDeleteAsync(cancel);
                 await db.Passes.Where(p => p.Id == claim.Pass).ExecuteDeleteAsync(cancel);
@@ -179,7 +179,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
         database.WriteAsync(
             async db =>
             {
-                if (await GiveBackAsync(db, claim, next, cancel) is not { } row)
+                if (await StepAsync(db, claim, next, givesBack: true, cancel) is not { } row)
                     return;
                 await db.Database.ExecuteSqlAsync(
                     $"""
@@ -188,31 +188,62 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
                     """,
                     cancel
                 );
+                var isLook = claim.State.Wanted is PassKind.Survey or PassKind.Compare;
                 foreach (var tally in tallies)
-                    await EndLegAsync(db, claim, tally, end, row.Legs.Find(l => l.Kind == tally.Kind), cancel);
+                {
+                    var ended = end.Legs.FirstOrDefault(l => l.Kind == tally.Kind);
+                    var (stopped, fault) = isLook ? (end.Stopped, end.Fault) : (ended is null, ended?.Fault);
+                    var leg = isLook ? null : row.Legs.Find(l => l.Kind == tally.Kind);
+                    await EndLegAsync(db, claim, tally, stopped, fault, leg, cancel);
+                }
             },
             cancel
         );
 
-    /// <summary>Takes the lease off the move and writes its next state; null where the lease was lost, and nothing is written.</summary>
-    private async Task<MoveRow?> GiveBackAsync(CaravanDb db, Claim claim, Func<MoveState, MoveState> next, CancellationToken cancel)
+    public Task EndLegAsync(Claim claim, Tally tally, LegEnd end, Func<MoveState, MoveState> next, CancellationToken cancel) =>
+        database.WriteAsync(
+            async db =>
+            {
+                if (await StepAsync(db, claim, next, givesBack: false, cancel) is not { } row)
+                    throw new LeaseLostException();
+                await EndLegAsync(db, claim, tally, false, end.Fault, row.Legs.Find(l => l.Kind == tally.Kind), cancel);
+            },
+            cancel
+        );
+
+    /// <summary>Writes the move's next state; null where the lease was lost, and nothing is written.</summary>
+    /// <param name="givesBack">Takes the lease off the move.</param>
+    private async Task<MoveRow?> StepAsync(
+        CaravanDb db,
+        Claim claim,
+        Func<MoveState, MoveState> next,
+        bool givesBack,
+        CancellationToken cancel
+    )
     {
         var row = await database.Queries.Row(db, claim.Person.Id, cancel);
         if (row is null || row.Fence != claim.Fence || row.LeaseOwner != claim.Owner)
             return null;
         // Read again: a person may have held or withdrawn the move meanwhile.
         MoveStates.Apply(row, next(MoveStates.StateOf(row)), Instant.FromUnixTimeMilliseconds(Now));
-        (row.LeaseOwner, row.LeaseUntil) = (null, null);
+        if (givesBack)
+            (row.LeaseOwner, row.LeaseUntil) = (null, null);
         await db.SaveChangesAsync(cancel);
         return row;
     }
 
-    private async Task EndLegAsync(CaravanDb db, Claim claim, Tally tally, PassEnd end, LegRow? leg, CancellationToken cancel)
+    /// <param name="leg">Null for a survey or comparison, which settle nothing.</param>
+    private async Task EndLegAsync(
+        CaravanDb db,
+        Claim claim,
+        Tally tally,
+        bool stopped,
+        Core.Pacing.Fault? fault,
+        LegRow? leg,
+        CancellationToken cancel
+    )
     {
         await NoteAsync(db, claim, tally, cancel);
-        var isLook = claim.State.Wanted is PassKind.Survey or PassKind.Compare;
-        var ended = end.Legs.FirstOrDefault(l => l.Kind == tally.Kind);
-        var (stopped, fault) = isLook ? (end.Stopped, end.Fault) : (ended is null, ended?.Fault);
         await db.Database.ExecuteSqlAsync(
             $"""
             UPDATE pass_legs SET "EndedAt" = {Now}, "Stopped" = {stopped}, "Fault" = {fault?.ToString()}, "Folder" = NULL
@@ -220,7 +251,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             """,
             cancel
         );
-        if (isLook || leg is null)
+        if (leg is null)
             return;
         var settledBefore = leg.Carried + leg.Paired + leg.Excluded + Math.Max(0, leg.LeftBehind - tally.LeftBehind);
         if (!stopped && fault is null)
@@ -262,7 +293,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             "Excluded" = {tally.Excluded},
             "LeftBehind" = {tally.LeftBehind},
             "Octets" = {tally.Octets.Count}, "FlagsChanged" = {tally.FlagsChanged}, "Moved" = {tally.Moved},
-            "Removed" = {tally.Removed}, "Looked" = {tally.Looked}, "Differences" = {tally.Differences}, "Folder" = {tally.Folder}
+            "Removed" = {tally.Removed}, "Updated" = {tally.Updated}, "Looked" = {tally.Looked}, "Differences" = {tally.Differences}, "Folder" = {tally.Folder}
             WHERE "PassId" = {claim.Pass} AND "Kind" = {(int)tally.Kind}
             """,
             cancel

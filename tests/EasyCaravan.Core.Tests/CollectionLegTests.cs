@@ -13,40 +13,8 @@ using NodaTime;
 namespace EasyCaravan.Core.Tests;
 
 /// <summary>The contacts and calendars leg, pass after pass, between two services in memory.</summary>
-public sealed class CollectionLegTests : ICollectionAccounts
+public sealed class CollectionLegTests : CollectionRoad
 {
-    private static readonly Service s_service = new("from", null, new SignIn.Password(null), new Trust.System(), Limits.Default);
-
-    private MemoryCollections _from = new("/old/");
-    private MemoryCollections _to = new("/new/");
-    private MemoryLedger _ledger = new();
-    private MemoryCollectionLedger _kept = new();
-    private readonly List<string> _journal = [];
-    private CollectionRules _rules = CollectionRules.Default;
-    private Deletions _deletions = Deletions.Keep;
-    private Kind _kind = Kind.Contacts;
-
-    public Task<ICollectionAccount> OpenAsync(Service service, Kind kind, Credentials credentials, CancellationToken cancel) =>
-        Task.FromResult<ICollectionAccount>(new MemoryCollectionAccount(service.Name == "to" ? _to : _from, kind));
-
-    private Tally Run()
-    {
-        var tally = new Tally(_kind);
-        var order = new CollectionLegOrder(
-            _kind,
-            new Side(s_service, new Credentials("a@saltmarsh.example", "a", "s")),
-            new Side(s_service with { Name = "to" }, new Credentials("a@saltmarsh.example", "a", "s")),
-            _rules,
-            _deletions,
-            Lanes: 2
-        )
-        {
-            Today = new LocalDate(2026, 11, 28),
-        };
-        new CollectionLeg(this, _ledger, _kept, order, tally, _journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
-        return tally;
-    }
-
     [Fact]
     public void Contacts_are_carried_once_and_an_unchanged_pass_asks_for_the_lists_alone()
     {
@@ -96,48 +64,6 @@ public sealed class CollectionLegTests : ICollectionAccounts
         Assert.Contains("NOTE:new", there.Text("0.vcf"), StringComparison.Ordinal);
         Assert.Contains("another way", there.Text("1.vcf"), StringComparison.Ordinal);
         Assert.Equal(Cause.EditedOnBothSides, _ledger.LeftBehind.Values.Single().Fault.Cause);
-    }
-
-    [Theory]
-    [InlineData(VersionChoice.Old)]
-    [InlineData(VersionChoice.New)]
-    [InlineData(VersionChoice.Both)]
-    public void Of_two_versions_the_one_that_was_chosen_stays_and_later_edits_go_there(VersionChoice choice)
-    {
-        var book = _from.Make("Crew");
-        book.Put("1.vcf", Card(1));
-        Run();
-        var there = _to.All.Single();
-        book.Put("1.vcf", Card(1, "NOTE:one way"));
-        there.Put("1.vcf", Card(1, "NOTE:another way"));
-        Run();
-        _kept.Choices[_ledger.LeftBehind.Keys.Single().Number] = choice;
-        CarryAgain(_ledger.LeftBehind.Keys.Single());
-        Run();
-        _kept.Choices.Clear();
-        Assert.Empty(_ledger.LeftBehind);
-        string[] Notes() =>
-            [
-                .. there
-                    .Items.Values.SelectMany(i => Encoding.UTF8.GetString(i.Octets).Split("\r\n"))
-                    .Where(l => l.StartsWith("NOTE"))
-                    .Order(),
-            ];
-        Assert.Equal(
-            choice switch
-            {
-                VersionChoice.Old => ["NOTE:one way"],
-                VersionChoice.New => ["NOTE:another way"],
-                _ => ["NOTE:another way", "NOTE:one way"],
-            },
-            Notes()
-        );
-        var uids = there.Items.Values.Select(i => Encoding.UTF8.GetString(i.Octets).Split("UID:")[1].Split('\r')[0]).ToList();
-        Assert.Equal(choice is VersionChoice.Both ? ["u1", "u1-old-side"] : ["u1"], uids.Order());
-        Assert.Equal((0L, true), (Run().Settled, Total.Closes));
-        book.Put("1.vcf", Card(1, "NOTE:later"));
-        Assert.Equal(1, Run().Updated);
-        Assert.Equal(choice is VersionChoice.Both ? ["NOTE:another way", "NOTE:later"] : ["NOTE:later"], Notes());
     }
 
     [Theory]
@@ -214,65 +140,6 @@ public sealed class CollectionLegTests : ICollectionAccounts
         Run();
         Assert.Contains("NOTE:theirs\r\nTEL:+353 1 555 0199\r\nEND:VCARD", there.Text("y.vcf"), StringComparison.Ordinal);
         Assert.Equal((0L, 3), (Run().Settled, there.Items.Count));
-    }
-
-    [Fact]
-    public void A_refused_item_is_shaped_only_as_the_route_allows_and_its_origin_is_remembered()
-    {
-        var book = _from.Make("Crew");
-        book.Put("a.vcf", "BEGIN:VCARD\r\nVERSION:3.0\r\nFN:No identity\r\nN:Identity;No;;;\r\nEND:VCARD\r\n");
-        _to.Refuses = octets =>
-            Encoding.UTF8.GetString(octets).Contains("UID:", StringComparison.Ordinal)
-                ? null
-                : new Fault(Cause.ItemRefused, "a", "the new side refuses it (403 valid-address-data)");
-        Run();
-        Assert.Equal("the new side refuses it (403 valid-address-data)", _ledger.LeftBehind.Values.Single().Fault.What);
-        _rules = _rules with { Shaping = ItemShapings.MissingUid | ItemShapings.MissingName };
-        Reset();
-        Assert.Equal(1, Run().Carried);
-        Assert.Equal(ItemShapings.MissingUid, _kept.Items.Single().Shapings);
-        var text = _to.All.Single().Text("a.vcf");
-        Assert.Matches("^BEGIN:VCARD\r\nVERSION:3.0\r\nUID:[0-9a-f-]{36}\r\nFN:No identity\r\nN:Identity;No;;;\r\nEND:VCARD\r\n$", text);
-        // It was not edited because it was shaped.
-        Assert.Equal((0L, 0L), (Run().Updated, Run().Settled));
-    }
-
-    [Fact]
-    public void An_old_card_is_written_in_a_later_version_and_says_the_same()
-    {
-        _rules = _rules with { Shaping = ItemShapings.VcardVersion };
-        var book = _from.Make("Crew");
-        book.Put(
-            "a.vcf",
-            "BEGIN:VCARD\r\nVERSION:2.1\r\nUID:a\r\nN;CHARSET=ISO-8859-1;ENCODING=QUOTED-PRINTABLE:Br=FCckner;Zo=EB\r\nFN:Zoe\r\n"
-                + "TEL;CELL;HOME:+353 1\r\nNOTE;ENCODING=QUOTED-PRINTABLE:one=0D=0A=\r\ntwo, three\r\nPHOTO;BASE64:\r\n AAAA\r\n BBBB\r\n"
-                + "END:VCARD\r\n"
-        );
-        _to.Refuses = octets =>
-            Encoding.UTF8.GetString(octets).Contains("VERSION:3.0", StringComparison.Ordinal)
-                ? null
-                : new Fault(Cause.ItemRefused, "a", "the new side refuses it (403 supported-address-data)");
-        Assert.Equal(1, Run().Carried);
-        Assert.Equal(
-            "BEGIN:VCARD\r\nVERSION:3.0\r\nUID:a\r\nN:Brückner;Zoë\r\nFN:Zoe\r\nTEL;TYPE=CELL,HOME:+353 1\r\nNOTE:one\\ntwo\\, three\r\n"
-                + "PHOTO;ENCODING=b:AAAABBBB\r\nEND:VCARD\r\n",
-            _to.All.Single().Text("a.vcf")
-        );
-        Assert.Equal(ItemShapings.VcardVersion, _kept.Items.Single().Shapings);
-    }
-
-    [Theory]
-    [InlineData("DTSTART:20270212T100000Z", "DTSTART:20270212T100000Z\r\nDURATION:PT1M")]
-    [InlineData("DTSTART;VALUE=DATE:20270212", "DTSTART;VALUE=DATE:20270212\r\nDURATION:P1D")]
-    [InlineData("DTSTART:20270212T100000Z\r\nDTEND:20270212T100000Z", "DTSTART:20270212T100000Z\r\nDURATION:PT1M")]
-    [InlineData("DTSTART:20270212T100000Z\r\nDURATION:PT0S", "DTSTART:20270212T100000Z\r\nDURATION:PT1M")]
-    public void An_event_that_takes_no_time_gets_some(string before, string after)
-    {
-        (_kind, _rules) = (Kind.Calendars, _rules with { Shaping = ItemShapings.NoDuration });
-        string Of(string times) => $"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nUID:a\r\n{times}\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
-        _from.Make("Crew").Put("a.ics", Of(before));
-        _to.Refuses = octets => Encoding.UTF8.GetString(octets) == Of(after) ? null : new Fault(Cause.ItemRefused, "a", "it refuses it");
-        Assert.Equal(1, Run().Carried);
     }
 
     [Fact]
@@ -447,94 +314,4 @@ public sealed class CollectionLegTests : ICollectionAccounts
                 iter: 200,
                 threads: 1
             );
-
-    [Fact]
-    public void Carrying_does_what_the_preview_said() =>
-        Gen.Select(Gen.Int[0, 1_000_000], Gen.Enum<ItemDoubles>())
-            .Sample(
-                (seed, doubles) =>
-                {
-                    (_from, _to, _ledger, _kept) = (new("/old/"), new("/new/"), new(), new());
-                    _rules = CollectionRules.Default with { Doubles = doubles };
-                    var chance = new Random(seed);
-                    var (book, there) = (_from.Make("Crew"), _to.Make("Crew"));
-                    string Somebody(string uid) =>
-                        Person(
-                            chance.Next(4) == 0 ? $"shared-{chance.Next(3)}-{uid[0]}" : uid,
-                            $"Sailor {(char)('A' + chance.Next(4))}",
-                            [
-                                .. new[]
-                                {
-                                    $"EMAIL:{chance.Next(4)}@saltmarsh.example",
-                                    $"TEL:+353 1 555 01{chance.Next(4):00}",
-                                    $"ORG:{(chance.Next(2) == 0 ? "Ferries" : "Quay")}",
-                                    "NOTE:likes herring",
-                                }.Where(_ => chance.Next(2) == 0),
-                            ]
-                        );
-                    for (var i = 0; i < 8; i++)
-                    {
-                        book.Put($"{i}.vcf", Somebody($"a{i}"));
-                        there.Put($"x{i}.vcf", Somebody($"b{i}"));
-                    }
-                    var survey = Survey();
-                    var told = survey.From.Single().Forecast!;
-                    var waits = survey.Lines.Count(l => l.Why?.Contains("wait for you", StringComparison.Ordinal) is true);
-                    var before = there.Items.ToDictionary(i => i.Key, i => i.Value.Octets);
-                    var tally = Run();
-                    Assert.Equal(
-                        (told.New + told.Unclear - waits, told.Same + told.Merge, (long)waits),
-                        (tally.Carried, tally.Paired, tally.LeftBehind)
-                    );
-                    // What a merge was told of gained something, and nobody else but those that were told to contradict.
-                    var changed = before.Count(b => !b.Value.SequenceEqual(there.Items[b.Key].Octets));
-                    Assert.InRange(changed, told.Merge, told.Merge + waits);
-                },
-                iter: 150,
-                threads: 1
-            );
-
-    private KindInventory Survey()
-    {
-        var credentials = new Credentials("a@saltmarsh.example", "a", "s");
-        var rules = new CarryRules([], new MailRules(null, null), Doubles.Pair) { Contacts = _rules };
-        return new CollectionSurvey(this, _kind, rules, new Tally(_kind))
-            .TakeAsync(
-                new SurveySide(s_service, credentials, null),
-                new SurveySide(s_service with { Name = "to" }, credentials, null),
-                CancellationToken.None
-            )
-            .GetAwaiter()
-            .GetResult();
-    }
-
-    private void CarryAgain(Difference missing) =>
-        _ledger.ReopenAsync(missing.Folder, new NumberSet([missing.Number]), CancellationToken.None).GetAwaiter().GetResult();
-
-    private void CarryAgain((long Folder, uint Number) item) =>
-        _ledger.ReopenAsync(item.Folder, new NumberSet([item.Number]), CancellationToken.None).GetAwaiter().GetResult();
-
-    private FolderCounts Total =>
-        _ledger.FoldersAsync(CancellationToken.None).GetAwaiter().GetResult().Aggregate(FolderCounts.Zero, (sum, p) => sum + p.Counts);
-
-    /// <summary>As if nothing had ever been carried.</summary>
-    private void Reset()
-    {
-        _to.All.Clear();
-        _to.Calls.Clear();
-        (_ledger, _kept) = (new MemoryLedger(), new MemoryCollectionLedger());
-    }
-
-    private static string Card(int i, string more = "") =>
-        $"BEGIN:VCARD\r\nVERSION:3.0\r\nUID:u{i}\r\nFN:Sailor {i}\r\nN:Sailor {i};;;;\r\n"
-        + $"{(more.Length > 0 ? $"{more}\r\n" : "")}END:VCARD\r\n";
-
-    private static string Person(string uid, string name, params string[] lines) =>
-        $"BEGIN:VCARD\r\nVERSION:3.0\r\nUID:{uid}\r\nFN:{name}\r\nN:{string.Join(';', name.Split(' ').Reverse())};;;\r\n"
-        + $"{string.Concat(lines.Select(l => $"{l}\r\n"))}END:VCARD\r\n";
-
-    private static string Event(string uid, string organiser, string day) =>
-        $"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:{uid}\r\nDTSTART:{day}T100000Z\r\nDTEND:{day}T110000Z\r\n"
-        + $"SUMMARY:{uid}\r\nORGANIZER:mailto:{organiser}\r\nATTENDEE;RSVP=TRUE:mailto:guest@lanternpost.example\r\n"
-        + "END:VEVENT\r\nEND:VCALENDAR\r\n";
 }

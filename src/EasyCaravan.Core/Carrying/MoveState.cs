@@ -201,18 +201,23 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
             return this;
         if (WantsLook)
             return Condition.Kind is ConditionKind.Running ? EndLook(end, resumes, chance, timetable, now) : this;
-        var legs = Each(leg =>
-            end.Legs.FirstOrDefault(e => e.Kind == leg.Kind) switch
-            {
-                null => leg,
-                { Fault: { } fault } ended => leg.Fail(fault, ended.Progressed, resumes(fault), chance, now),
-                _ => leg.Complete(timetable, now),
-            }
-        );
-        var after = (this with { Legs = legs }).WithStageOfLegs();
+        var after = end.Legs.Aggregate(this, (state, leg) => state.EndLeg(leg, resumes, chance, timetable, now)).WithStageOfLegs();
         // A person may have held the move meanwhile: what its legs reached stands all the same.
         return Condition.Kind is ConditionKind.Running ? after.Settle(timetable, now) : after;
     }
+
+    /// <summary>One leg came to its end. Others of the pass may still have to run.</summary>
+    public MoveState EndLeg(LegEnd end, Func<Fault, Instant?> resumes, double chance, Timetable? timetable, Instant now) =>
+        IsOver
+            ? this
+            : this with
+            {
+                Legs = Each(leg =>
+                    leg.Kind != end.Kind ? leg
+                    : end.Fault is { } fault ? leg.Fail(fault, end.Progressed, resumes(fault), chance, now)
+                    : leg.Complete(timetable, now)
+                ),
+            };
 
     /// <summary>
     /// A look that failed keeps nobody from catching up: whoever has begun goes on, and the journal tells why the look failed. Whoever has

@@ -32,4 +32,7 @@ public enum ItemShapings
 
     /// <summary>An event that takes no time gets a minute, one without a time of day its day (RFC 5545 §3.6.1).</summary>
     NoDuration = 128,
+
+    /// <summary>An object that holds events of several UIDs becomes one object for each (RFC 4791 §4.1).</summary>
+    SplitUids = 256,
 }

@@ -18,7 +18,11 @@ public sealed record CollectionPage(
     CollectionMark ToMark,
     bool HasStrangers = false,
     bool SchedulingIsOff = false
-);
+)
+{
+    /// <summary>Properties of the collection that the to side did not keep when it was made there, in words; null: none.</summary>
+    public string? Lost { get; init; }
+}
 
 /// <summary>An item of a page. What became of it is told by the page's entry of the same number, once there is one.</summary>
 /// <param name="FromTag">
@@ -79,6 +83,9 @@ public interface ICollectionLedger
 
     /// <summary>Adds items, or replaces what is known of them, all or none. Forms that were kept of them are forgotten.</summary>
     Task KeepItemsAsync(long folder, IReadOnlyCollection<CollectionItem> items, CancellationToken cancel);
+
+    /// <summary>Items that will not come again: parts of an object that no longer holds them.</summary>
+    Task ForgetItemsAsync(long folder, IReadOnlyCollection<uint> numbers, CancellationToken cancel);
 
     /// <summary>What people chose for items that are to be tried again, by number.</summary>
     Task<IReadOnlyDictionary<uint, VersionChoice>> ChoicesAsync(long folder, CancellationToken cancel);

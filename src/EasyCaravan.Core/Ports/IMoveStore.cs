@@ -44,7 +44,14 @@ public interface IMoveStore
     /// <param name="next">The state that follows from the present one.</param>
     Task PutBackAsync(Claim claim, Func<MoveState, MoveState> next, CancellationToken cancel);
 
+    /// <summary>Writes down how one leg ended, while others of the pass have yet to run.</summary>
+    /// <param name="next">The state that follows from the present one.</param>
+    /// <exception cref="LeaseLostException">Another worker has the move: nothing is written.</exception>
+    Task EndLegAsync(Claim claim, Tally tally, LegEnd end, Func<MoveState, MoveState> next, CancellationToken cancel);
+
     /// <summary>Ends the pass and gives the lease back; a lost lease changes nothing.</summary>
+    /// <param name="tallies">Of the legs of which it was not written down yet how they ended.</param>
+    /// <param name="end">With these legs alone.</param>
     /// <param name="next">The state that follows from the present one.</param>
     Task EndAsync(Claim claim, IReadOnlyCollection<Tally> tallies, PassEnd end, Func<MoveState, MoveState> next, CancellationToken cancel);
 

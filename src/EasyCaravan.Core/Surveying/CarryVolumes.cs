@@ -1,12 +1,40 @@
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Carrying.Collections;
 using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
 
 namespace EasyCaravan.Core.Surveying;
+
+/// <summary>How much there is of contacts or calendars.</summary>
+public sealed record KindVolume(Kind Kind, int Collections, long Items, ByteCount Octets);
 
 /// <summary>How much of each folder there is to carry, before anything is.</summary>
 public static class CarryVolumes
 {
+    /// <summary>
+    /// Of address books or calendars what lands somewhere and is not there already. Which events a day leaves out only the pass finds out.
+    /// </summary>
+    public static KindVolume Of(KindInventory inventory, CollectionRules rules)
+    {
+        var landings = CollectionMap.Draw(
+            rules,
+            [.. inventory.From.Select(c => c.State)],
+            [.. inventory.To.Select(c => c.State)],
+            new Dictionary<Href, Href>()
+        );
+        var landing = landings.Where(l => l.Title is not null).Select(l => l.From.Href.ToString()).ToHashSet();
+        var carried = inventory.From.Where(c => landing.Contains(c.Path)).ToList();
+        var (items, octets) = (0L, 0.0);
+        foreach (var collection in carried)
+        {
+            var here = Math.Max(0, collection.Items - (collection.Forecast?.Same ?? 0));
+            items += here;
+            octets += collection.Items == 0 ? 0 : (double)collection.Octets.Count * here / collection.Items;
+        }
+        return new KindVolume(inventory.Kind, carried.Count, items, new ByteCount((long)octets));
+    }
+
     /// <summary>
     /// By folder, zero for what stays behind. Of a view of all mail it is what the other folders cannot account for; of a view of flagged
     /// mail nothing, as all of it stands in some folder. Which messages those are only the pass finds out.

@@ -1,8 +1,9 @@
+using System.Collections.Immutable;
 using EasyCaravan.Core.Planning;
 
 namespace EasyCaravan.Core.Surveying;
 
-/// <summary>How fast one move's mail travels, as a range.</summary>
+/// <summary>How fast one kind of a move travels, as a range. Messages stand for items of any kind.</summary>
 /// <param name="Measured">Moves whose first passes it was measured on; 0: assumed.</param>
 public sealed record Rates(double MessagesLow, double MessagesHigh, double OctetsLow, double OctetsHigh, int Measured)
 {
@@ -45,7 +46,11 @@ public sealed record Rates(double MessagesLow, double MessagesHigh, double Octet
 }
 
 /// <summary>What one move has to carry.</summary>
-public sealed record CarryVolume(string Account, string Name, long Messages, ByteCount Octets, int Folders);
+public sealed record CarryVolume(string Account, string Name, long Messages, ByteCount Octets, int Folders)
+{
+    /// <summary>Contacts and events, which are carried before the mail.</summary>
+    public ImmutableArray<KindVolume> Kinds { get; init; } = [];
+}
 
 /// <summary>How long one move takes by itself, in seconds.</summary>
 public sealed record MoveEstimate(CarryVolume Volume, double Shortest, double Longest);
@@ -86,19 +91,27 @@ public sealed record BatchEstimate(
     /// <param name="day">The service that allows the least for an account in a day, and how many octets; null: none has a limit.</param>
     /// <param name="lanes">Connections that one move takes at each service.</param>
     /// <param name="workers">Moves that this installation runs at a time.</param>
+    /// <param name="kinds">Rates of contacts and events; null: assumed.</param>
     public static BatchEstimate Make(
         IReadOnlyList<CarryVolume> volumes,
         Rates rates,
         IReadOnlyList<(string Service, int Connections)> connections,
         int lanes,
         int workers,
-        (string Service, ByteCount Octets)? day = null
+        (string Service, ByteCount Octets)? day = null,
+        IReadOnlyDictionary<Kind, Rates>? kinds = null
     )
     {
         var moves = volumes
             .Select(l =>
             {
                 var (shortest, longest) = l.Messages == 0 ? (0, 0) : rates.For(l.Messages, l.Octets, l.Folders);
+                foreach (var kind in l.Kinds.Where(k => k.Items > 0))
+                {
+                    // One leg begins when the one before it ended.
+                    var leg = (kinds?.GetValueOrDefault(kind.Kind) ?? Rates.Assumed).For(kind.Items, kind.Octets, kind.Collections);
+                    (shortest, longest) = (shortest + leg.Shortest, longest + leg.Longest);
+                }
                 // What does not fit in today's limit waits for the days after it.
                 var waiting =
                     day is { } limit && l.Octets > ByteCount.Zero
@@ -126,7 +139,7 @@ public sealed record BatchEstimate(
                     $"the {least.Octets} a day that {least.Service} allows an account: {heaviest.Volume.Name} "
                         + $"has {heaviest.Volume.Octets}"
                 )
-            : heaviest.Longest > 0.5 * high ? (HeldBackBy.OneMailbox, $"the mailbox of {heaviest.Volume.Name} alone")
+            : heaviest.Longest > 0.5 * high ? (HeldBackBy.OneMailbox, $"the account of {heaviest.Volume.Name} alone")
             : workers < narrow.Connections ? (HeldBackBy.Workers, $"{workers} moves at a time, as the service was started")
             : (
                 HeldBackBy.Connections,

@@ -40,6 +40,18 @@ public enum FindingCode
 
     /// <summary>Found by reading back, not by the survey.</summary>
     AltersMessages,
+
+    /// <summary>Contacts and events that the old side lists and does not give out, or that cannot be read.</summary>
+    UnreadableItems,
+
+    /// <summary>Address books and calendars of others, which the route does not carry.</summary>
+    SharedStay,
+
+    /// <summary>Contacts and events that may be the same as some on the new side, or say something else than these.</summary>
+    UnclearDoubles,
+
+    /// <summary>Found when an address book or calendar was made, not by the survey.</summary>
+    PropertiesLost,
 }
 
 /// <summary>How much a finding weighs.</summary>

@@ -101,6 +101,30 @@ public static class FindingRules
                 "They stay as the new side keeps them; 'caravan differences' lists each, and there it can be accepted",
                 s_accept
             ),
+            FindingCode.UnreadableItems => new(
+                Weight.Loses,
+                "Contacts and events that cannot be read",
+                "They are left behind one by one, and each is listed",
+                s_accept
+            ),
+            FindingCode.SharedStay => new(
+                Weight.Note,
+                "Address books and calendars of others",
+                "They stay behind, and their items count as excluded; 'shared: carry' under contacts: or calendars: in the route carries "
+                    + "them as the person's own",
+                s_accept
+            ),
+            FindingCode.UnclearDoubles => new(
+                Weight.Changes,
+                "Contacts and events that the new side may have already",
+                "They are added beside what is there, or wait for you where both say different things; 'caravan preview' lists each",
+                s_accept
+            ),
+            FindingCode.PropertiesLost => new(
+                Weight.Changes,
+                "Properties of address books and calendars that the new side does not keep",
+                "Everything in them arrives; whoever misses one of these sets it on the new side by hand"
+            ),
             FindingCode.InboxOnly => new(
                 Weight.Loses,
                 "Only the inbox can be seen",

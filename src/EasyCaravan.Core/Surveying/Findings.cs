@@ -1,5 +1,6 @@
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
 
 namespace EasyCaravan.Core.Surveying;
 
@@ -28,6 +29,8 @@ public static class Findings
             AddAboutFrom(found, there, inventory.TakenAt, from);
         if (inventory.To is { } here)
             AddAboutTo(found, here);
+        foreach (var kind in inventory.Kinds)
+            AddAboutKind(found, kind, kind.Kind is Kind.Contacts ? rules.Contacts : rules.Calendars);
         if (inventory is { From: { } a, To: { } b } && inventory.MapFor(rules, to.Names) is { } map)
             AddAboutBoth(found, a, b, rules, map);
         return found;
@@ -75,6 +78,39 @@ public static class Findings
             found.Add(new Finding(FindingCode.NoForwarding, $"the rules of the account at {service.Name} could not be read"));
         else if (from.Forwards is { Length: > 0 } addresses)
             found.Add(new Finding(FindingCode.AlreadyForwards, $"to {Named(addresses)}"));
+    }
+
+    private static void AddAboutKind(List<Finding> found, KindInventory inventory, CollectionRules rules)
+    {
+        var (thing, place) = inventory.Kind is Kind.Contacts ? ("contact", "address book") : ("event", "calendar");
+        var unreadable = inventory.From.Where(c => c.Unreadable > 0).ToList();
+        if (unreadable.Count > 0)
+            found.Add(
+                new Finding(
+                    FindingCode.UnreadableItems,
+                    $"{Count(unreadable.Sum(c => c.Unreadable), thing)} in {Named(unreadable.Select(c => c.Title))}",
+                    unreadable.Sum(c => c.Unreadable)
+                )
+            );
+        var others = inventory.From.Where(c => c.Standing is not CollectionStanding.Own).ToList();
+        if (others.Count > 0 && !rules.CarriesShared)
+            found.Add(
+                new Finding(
+                    FindingCode.SharedStay,
+                    $"{Count(others.Count, place)}: {Named(others.Select(c => c.Title))}",
+                    others.Sum(c => c.Items),
+                    others.Sum(c => c.Octets)
+                )
+            );
+        var unclear = inventory.From.Where(c => c.Forecast?.Unclear > 0).ToList();
+        if (unclear.Count > 0)
+            found.Add(
+                new Finding(
+                    FindingCode.UnclearDoubles,
+                    $"{Count(unclear.Sum(c => c.Forecast!.Unclear), thing)} in {Named(unclear.Select(c => c.Title))}",
+                    unclear.Sum(c => c.Forecast!.Unclear)
+                )
+            );
     }
 
     private static void AddAboutTo(List<Finding> found, ToInventory to)

@@ -206,6 +206,7 @@ internal static class BatchApi
                         l.FlagsChanged,
                         l.Moved,
                         l.Removed,
+                        l.Updated,
                         l.Differences,
                         l.Octets
                     )),

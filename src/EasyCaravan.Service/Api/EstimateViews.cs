@@ -23,26 +23,40 @@ internal static class EstimateViews
         CancellationToken cancel
     )
     {
+        var kinds = surveyed.Route.Carry.Where(k => k is not Kind.Mail).ToList();
+        var legs = await LegsAsync(database, surveyed, cancel);
         var volumes = surveyed
             .Whole.Where(m => m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying)
-            .Select(m => new CarryVolume(
-                m.Move.FromAccount,
-                m.Move.Name,
-                Left(m.Digest!.CarryMessages, m),
-                new ByteCount((long)(m.Digest.CarryOctets * Share(m))),
-                m.Digest.Landing
-            ))
+            .Select(m =>
+            {
+                var (messages, octets) = Left(legs, m, Kind.Mail, m.Digest!.CarryMessages, m.Digest.CarryOctets);
+                return new CarryVolume(m.Move.FromAccount, m.Move.Name, messages, octets, m.Digest.Landing)
+                {
+                    Kinds =
+                    [
+                        .. m.Digest.Kinds.Select(k =>
+                        {
+                            var left = Left(legs, m, k.Carry.Kind, k.Carry.Items, k.Carry.Octets.Count);
+                            return k.Carry with { Items = left.Items, Octets = left.Octets };
+                        }),
+                    ],
+                };
+            })
             .ToList();
         var unknown = surveyed.Moves.Count(m =>
             m.Digest is not { Whole: true } && m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying
         );
+        var kindRates = new Dictionary<Kind, Rates>();
+        foreach (var kind in kinds)
+            kindRates[kind] = await RatesAsync(database, surveyed, kind, cancel);
         var estimate = BatchEstimate.Make(
             volumes,
-            await RatesAsync(database, surveyed, cancel),
+            await RatesAsync(database, surveyed, Kind.Mail, cancel),
             Connections(surveyed),
             Math.Min(MailLegOrder.MostLanes, Math.Min(surveyed.From.Limits.PerAccount, surveyed.To.Limits.PerAccount)),
             workers,
-            DayOf(surveyed)
+            DayOf(surveyed),
+            kindRates
         );
         var rates = estimate.Rates;
         return new EstimateView(
@@ -60,6 +74,21 @@ internal static class EstimateViews
             rates.MessagesHigh,
             rates.OctetsLow,
             rates.OctetsHigh,
+            [
+                .. kinds.Select(k =>
+                {
+                    var all = volumes.SelectMany(v => v.Kinds).Where(v => v.Kind == k).ToList();
+                    var own = kindRates[k];
+                    return new KindEstimate(
+                        MoveViews.WordOf(k),
+                        all.Sum(v => v.Items),
+                        all.Sum(v => v.Octets).Count,
+                        own.Measured,
+                        own.MessagesLow,
+                        own.MessagesHigh
+                    );
+                }),
+            ],
             Paging.Window(
                 [
                     .. estimate.Moves.Select(m => new MoveEstimateView(
@@ -67,6 +96,7 @@ internal static class EstimateViews
                         m.Volume.Name,
                         m.Volume.Messages,
                         m.Volume.Octets.Count,
+                        m.Volume.Kinds.Sum(k => k.Items),
                         m.Shortest,
                         m.Longest
                     )),
@@ -80,14 +110,14 @@ internal static class EstimateViews
     public static int AtOnce(SurveyedBatch surveyed, int workers) =>
         Math.Max(1, Math.Min(workers, Connections(surveyed).Min(c => c.Connections)));
 
-    /// <summary>What first passes on the same route settled in how long.</summary>
-    public static async Task<Rates> RatesAsync(Database database, SurveyedBatch surveyed, CancellationToken cancel)
+    /// <summary>What first passes on the same route settled of one kind in how long.</summary>
+    public static async Task<Rates> RatesAsync(Database database, SurveyedBatch surveyed, Kind kind, CancellationToken cancel)
     {
         var batches = surveyed.Plan.Batches.Where(b => b.Route == surveyed.Route.Name).Select(b => b.Name).ToList();
         await using var db = database.Read();
         var passes = await (
             from leg in db.PassLegs
-            where leg.Kind == Core.Planning.Kind.Mail && leg.EndedAt != null && leg.Carried > 0
+            where leg.Kind == kind && leg.EndedAt != null && leg.Carried > 0
             join pass in db.Passes on leg.PassId equals pass.Id
             where pass.Kind == PassKind.First && db.Moves.Any(m => m.Id == pass.MoveId && batches.Contains(m.Batch))
             orderby pass.Id descending
@@ -95,13 +125,27 @@ internal static class EstimateViews
             {
                 leg.Carried,
                 leg.Octets,
-                pass.StartedAt,
                 leg.EndedAt,
+                // A leg begins when the one before it ended.
+                BeganAt = db.PassLegs.Where(l => l.PassId == leg.PassId && l.EndedAt < leg.EndedAt).Max(l => l.EndedAt) ?? pass.StartedAt,
             }
         )
             .Take(MostPasses)
             .ToListAsync(cancel);
-        return Rates.Measure([.. passes.Select(p => (p.Carried, new ByteCount(p.Octets), (p.EndedAt!.Value - p.StartedAt) / 1000.0))]);
+        return Rates.Measure([.. passes.Select(p => (p.Carried, new ByteCount(p.Octets), (p.EndedAt!.Value - p.BeganAt) / 1000.0))]);
+    }
+
+    /// <summary>Items of each kind that passes have settled already.</summary>
+    private static async Task<Dictionary<(long Move, Kind), long>> LegsAsync(
+        Database database,
+        SurveyedBatch surveyed,
+        CancellationToken cancel
+    )
+    {
+        await using var db = database.Read();
+        return await db
+            .Legs.Where(l => db.Moves.Any(m => m.Id == l.MoveId && m.Batch == surveyed.Batch.Name) && l.Carried + l.Paired > 0)
+            .ToDictionaryAsync(l => (l.MoveId, l.Kind), l => l.Carried + l.Paired, cancel);
     }
 
     private static (string Service, int Connections)[] Connections(SurveyedBatch surveyed) =>
@@ -114,9 +158,16 @@ internal static class EstimateViews
             .OrderBy(s => s!.Value.Item2)
             .FirstOrDefault();
 
-    private static long Left(long messages, SurveyedMove m) => Math.Max(0, messages - m.Move.Carried - m.Move.Paired);
-
     /// <summary>Of what the survey saw to carry, the part that no pass has settled yet.</summary>
-    private static double Share(SurveyedMove m) =>
-        m.Digest!.CarryMessages == 0 ? 0 : (double)Left(m.Digest.CarryMessages, m) / m.Digest.CarryMessages;
+    private static (long Items, ByteCount Octets) Left(
+        Dictionary<(long Move, Kind), long> settled,
+        SurveyedMove move,
+        Kind kind,
+        long items,
+        long octets
+    )
+    {
+        var left = Math.Max(0, items - settled.GetValueOrDefault((move.Move.Id, kind)));
+        return (left, items == 0 ? ByteCount.Zero : new ByteCount((long)((double)octets * left / items)));
+    }
 }

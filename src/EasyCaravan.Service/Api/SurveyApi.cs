@@ -83,11 +83,17 @@ internal static class SurveyApi
                 classes,
                 [.. known.OrderByDescending(m => m.Survey!.Octets).Take(MostHeavy).Select(AccountOf)],
                 [
-                    new KindTotal(
-                        MoveKind.Mail,
-                        known.Sum(m => m.Survey!.Messages),
-                        known.Sum(m => m.Survey!.Octets),
-                        known.Sum(m => m.Survey!.Folders)
+                    .. surveyed.Route.Carry.Select(kind =>
+                        kind is Kind.Mail
+                            ? new KindTotal(
+                                MoveKind.Mail,
+                                known.Sum(m => m.Survey!.Messages),
+                                known.Sum(m => m.Survey!.Octets),
+                                known.Sum(m => m.Survey!.Folders),
+                                carryMessages,
+                                carryOctets
+                            )
+                            : TotalOf(kind, known.SelectMany(m => m.Digest!.Kinds))
                     ),
                 ]
             )
@@ -140,10 +146,14 @@ internal static class SurveyApi
             InventoryOrder.LargestMessage => By(a => a.LargestMessage),
             InventoryOrder.ToMessages => By(a => a.ToMessages),
             InventoryOrder.FreeOctets => By(a => a.FreeOctets),
+            InventoryOrder.Contacts => By(a => ItemsOf(a, MoveKind.Contacts)),
+            InventoryOrder.Calendars => By(a => ItemsOf(a, MoveKind.Calendars)),
             InventoryOrder.Findings => By(a => a.Findings),
             InventoryOrder.TakenAt => By(a => a.TakenAt),
         };
     }
+
+    private static long? ItemsOf(AccountInventory account, MoveKind kind) => account.Kinds.FirstOrDefault(k => k.Kind == kind)?.Items;
 
     private static async Task<Results<Ok<MoveInventory>, ProblemHttpResult>> AccountAsync(
         string batch,
@@ -237,65 +247,9 @@ internal static class SurveyApi
                         [.. group.Take(MostRows).Select(f => RowOf(f.Move.Move, f.Found))]
                     );
                 })
-                .Concat(await AlteredAsync(database, surveyed.Batch.Name, cancel))
+                .Concat(await PassFindings.LoadAsync(database, surveyed.Batch.Name, MostRows, cancel))
                 .ToList()
         );
-    }
-
-    /// <summary>What reading back has shown, as one finding: a service that alters messages does so for everybody.</summary>
-    private static async Task<List<FindingGroup>> AlteredAsync(Database database, string batch, CancellationToken cancel)
-    {
-        await using var db = database.Read();
-        var rows = await (
-            from difference in db.Differences
-            where difference.Kind == DifferenceKind.Altered
-            join folder in db.LedgerFolders on difference.FolderId equals folder.Id
-            join move in db.Moves on folder.MoveId equals move.Id
-            where move.Batch == batch
-            group difference by new { move.FromAccount, move.Name } into own
-            select new
-            {
-                own.Key.FromAccount,
-                own.Key.Name,
-                Messages = own.Count(),
-                Open = own.Count(d => d.State != DifferenceState.Accepted),
-                Octets = own.Sum(d => d.Size),
-                What = own.Min(d => d.What),
-            }
-        ).ToListAsync(cancel);
-        if (rows.Count == 0)
-            return [];
-        var rule = FindingRules.Of(FindingCode.AltersMessages);
-        var word = KebabWord.Of(FindingCode.AltersMessages);
-        return
-        [
-            new FindingGroup(
-                word,
-                ContractWord.To<FindingWeight>(rule.Weight),
-                rule.Title,
-                rule.Otherwise,
-                rows.Count,
-                rows.Count(r => r.Open > 0),
-                rows.Sum(r => r.Messages),
-                rows.Sum(r => r.Octets),
-                [],
-                [],
-                [
-                    .. rows.Take(MostRows)
-                        .Select(r => new FindingRow(
-                            word,
-                            ContractWord.To<FindingWeight>(rule.Weight),
-                            r.FromAccount,
-                            r.Name,
-                            r.What!,
-                            r.Messages,
-                            r.Octets,
-                            $"See them with: caravan differences {batch}",
-                            null
-                        )),
-                ]
-            ),
-        ];
     }
 
     private static async Task<Results<Ok<Page<FindingRow>>, ProblemHttpResult>> RowsAsync(
@@ -319,9 +273,11 @@ internal static class SurveyApi
         var (only, problem) = await Selection.ResolveAsync(database, batch, move is null ? null : [move], cancel);
         if (problem is not null)
             return problem;
+        var ofPasses = await PassFindings.LoadAsync(database, batch, int.MaxValue, cancel, only);
         var rows = surveyed
             .Moves.Where(m => only is null || only.Contains(m.Move.Id))
             .SelectMany(RowsOf)
+            .Concat(ofPasses.SelectMany(f => f.Rows))
             .Where(r => (code is null || r.Code == code) && Paging.Fits(search, r.Name, r.Account, r.What));
         return TypedResults.Ok(Paging.Window([.. rows], after ?? Math.Max(0, skip), Paging.SizeOf(limit)));
     }
@@ -410,7 +366,7 @@ internal static class SurveyApi
     {
         if (await cache.LoadAsync(batch, cancel) is not { } surveyed)
             return BatchApi.NoBatch(batch);
-        var rates = await EstimateViews.RatesAsync(database, surveyed, cancel);
+        var rates = await EstimateViews.RatesAsync(database, surveyed, Kind.Mail, cancel);
         var sums = surveyed
             .Moves.SelectMany(m => m.Digest?.Savings ?? [])
             .GroupBy(s => (s.Code, s.Way, s.Value))
@@ -466,6 +422,19 @@ internal static class SurveyApi
         return TypedResults.Ok(await estimate);
     }
 
+    private static KindTotal TotalOf(Kind kind, IEnumerable<DigestedKind> all)
+    {
+        var own = all.Where(k => k.Found.Kind == kind).ToList();
+        return new KindTotal(
+            MoveViews.WordOf(kind),
+            own.Sum(k => k.Found.Items),
+            own.Sum(k => k.Found.Octets).Count,
+            own.Sum(k => k.Found.Collections),
+            own.Sum(k => k.Carry.Items),
+            own.Sum(k => k.Carry.Octets).Count
+        );
+    }
+
     private static AccountInventory AccountOf(SurveyedMove surveyed)
     {
         var (move, survey, digest) = surveyed;
@@ -485,6 +454,7 @@ internal static class SurveyApi
             survey?.ToMessages ?? 0,
             digest?.FreeOctets,
             digest?.Findings.Count(f => f.Decision is null && f.Finding.Weight is not Weight.Note) ?? 0,
+            [.. (digest?.Kinds ?? []).Select(k => TotalOf(k.Found.Kind, [k]))],
             digest?.Fault is { } fault ? Problems.Of(fault) : null
         );
     }

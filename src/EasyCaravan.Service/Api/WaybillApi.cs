@@ -1,6 +1,7 @@
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using EasyCaravan.Store.Rows;
@@ -43,6 +44,7 @@ internal static class WaybillApi
         var left = (await LeftBehindApi.LoadAsync(db, batch, ids, includeAccepted: true, cancel)).ToLookup(i => i.Account);
         var foldersByMove = await BatchApi.FoldersAsync(db, ids, cancel);
         var complete = await CompleteAsync(db, ids, cancel);
+        var shaped = await ShapedAsync(db, ids, cancel);
         var moves = new List<MoveWaybill>(rows.Count);
         foreach (var row in rows)
         {
@@ -63,6 +65,7 @@ internal static class WaybillApi
                     folders.Sum(f => f.Undecided),
                     closes,
                     SentenceOf(row, closes, folders),
+                    Sum(shaped[row.Id]),
                     folders,
                     [.. left[row.FromAccount]],
                     [.. differences[row.FromAccount]],
@@ -80,6 +83,7 @@ internal static class WaybillApi
                 SumKinds(route, moves),
                 moves.TrueForAll(m => m.Closes),
                 SentenceOf(moves),
+                Sum(moves.SelectMany(m => m.Shaped)),
                 moves
             )
         );
@@ -114,6 +118,46 @@ internal static class WaybillApi
                 );
             }),
         ];
+
+    /// <summary>One line for each change. An item that needed several counts with each.</summary>
+    private static List<ShapedCount> Sum(IEnumerable<ShapedCount> counts) =>
+        [
+            .. counts
+                .GroupBy(c => (c.Kind, c.Shaping))
+                .OrderBy(g => g.Key)
+                .Select(g => new ShapedCount(g.Key.Kind, g.Key.Shaping, g.Sum(c => c.Items))),
+        ];
+
+    private static async Task<ILookup<long, ShapedCount>> ShapedAsync(CaravanDb db, List<long> moves, CancellationToken cancel)
+    {
+        var rows = await (
+            from item in db.CollectionItems
+            where item.Shapings != ItemShapings.None
+            join folder in db.LedgerFolders on item.FolderId equals folder.Id
+            where moves.Contains(folder.MoveId)
+            join entry in db.LedgerItems on new { item.FolderId, item.Number } equals new { entry.FolderId, entry.Number }
+            where entry.Outcome == Outcome.Carried
+            group item by new
+            {
+                folder.MoveId,
+                folder.Kind,
+                item.Shapings,
+            } into same
+            select new
+            {
+                same.Key.MoveId,
+                same.Key.Kind,
+                same.Key.Shapings,
+                Items = same.LongCount(),
+            }
+        ).ToListAsync(cancel);
+        return rows.SelectMany(r =>
+                Enum.GetValues<ItemShapings>()
+                    .Where(s => s is not ItemShapings.None && r.Shapings.HasFlag(s))
+                    .Select(s => (r.MoveId, Count: new ShapedCount(MoveViews.WordOf(r.Kind), KebabWord.Of(s), r.Items)))
+            )
+            .ToLookup(r => r.MoveId, r => r.Count);
+    }
 
     /// <summary>
     /// Moves of which the last pass of each kind was completed. Only a completed pass has seen all folders; folders that no pass has

@@ -11,6 +11,9 @@ internal sealed record DigestedFinding(Finding Finding, Decision? Decision);
 /// <summary>Folders that one rule decided for one person.</summary>
 internal sealed record DigestedRule(string Rule, bool Leaves, int Folders, long Messages);
 
+/// <summary>Contacts or calendars of one person: what is there, and what of it is to be carried.</summary>
+internal sealed record DigestedKind(KindVolume Found, KindVolume Carry);
+
 /// <summary>What lists and sums over a batch need of one person's survey: small, where the inventory may be large.</summary>
 /// <param name="Folders">Those that can hold messages.</param>
 internal sealed record SurveyDigest(
@@ -29,6 +32,7 @@ internal sealed record SurveyDigest(
     long Largest,
     long? FreeOctets,
     ImmutableArray<Saving> Savings,
+    ImmutableArray<DigestedKind> Kinds,
     Fault? Fault
 )
 {
@@ -51,7 +55,7 @@ internal sealed record SurveyDigest(
         var carried = map is null ? [] : CarryVolumes.Of(inventory.From!, map, rules.Mail).Values.ToList();
         return new SurveyDigest(
             inventory.TakenAt,
-            inventory is { From: not null, To: not null },
+            inventory.IsWhole,
             findings,
             landings.Length,
             landings.Count(l => l.To is not null),
@@ -74,6 +78,12 @@ internal sealed record SurveyDigest(
             inventory.From?.Largest.FirstOrDefault()?.Octets.Count ?? 0,
             inventory.To?.Room is { Octets: { } most } room ? most.Less(room.UsedOctets).Count : null,
             map is null ? [] : [.. Tidying.SavingsOf(inventory.From!, rules, map, inventory.TakenAt.Year)],
+            [
+                .. inventory.Kinds.Select(k => new DigestedKind(
+                    new KindVolume(k.Kind, k.From.Length, k.From.Sum(c => c.Items), k.From.Sum(c => c.Octets)),
+                    CarryVolumes.Of(k, k.Kind is Kind.Contacts ? rules.Contacts : rules.Calendars)
+                )),
+            ],
             inventory.Faults.FirstOrDefault()
         );
     }

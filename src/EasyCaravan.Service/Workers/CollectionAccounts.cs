@@ -16,13 +16,14 @@ internal sealed class CollectionAccounts(
     ServiceThrottle throttle,
     AccessTokens tokens,
     CollectionHomes homes,
+    ReadingSpeeds speeds,
     ItemFiles files
 ) : ICollectionAccounts
 {
     /// <summary>Connections to one account, where the service bears so many: above it no server that was tried got faster.</summary>
     public const int MostConnections = 8;
 
-    /// <summary>How services like to be read, as measured since this process began.</summary>
+    /// <summary>How services like to be read.</summary>
     private readonly ConcurrentDictionary<(string Service, Kind), DavReadingSpeeds> _speeds = new();
 
     /// <summary>A home as it is kept.</summary>
@@ -57,7 +58,7 @@ internal sealed class CollectionAccounts(
                 null,
                 all,
                 cancel,
-                _speeds.GetOrAdd((service.Name, kind), _ => new DavReadingSpeeds())
+                await SpeedsOfAsync(service, kind, cancel)
             );
             await throttle.RecoveredAsync(service.Name);
             return account;
@@ -69,6 +70,21 @@ internal sealed class CollectionAccounts(
             throttle.Report(fault);
             throw new FaultException(fault, e.Verdict, e);
         }
+    }
+
+    private async Task<DavReadingSpeeds> SpeedsOfAsync(Core.Planning.Service service, Kind kind, CancellationToken cancel)
+    {
+        if (_speeds.TryGetValue((service.Name, kind), out var known))
+            return known;
+        var (multiGet, query) = await speeds.FindAsync(service.Name, kind, cancel);
+        return _speeds.GetOrAdd((service.Name, kind), new DavReadingSpeeds(multiGet, query));
+    }
+
+    /// <summary>What was learned about how a service likes to be read is there after the next start too.</summary>
+    public async Task KeepSpeedsAsync(Core.Planning.Service service, Kind kind, CancellationToken cancel)
+    {
+        if (_speeds.TryGetValue((service.Name, kind), out var measured) && measured.TakeNews() is var (multiGet, query))
+            await speeds.KeepAsync(service.Name, kind, multiGet, query, cancel);
     }
 
     /// <summary>Where an account has its collections is looked for anew the next time.</summary>

@@ -47,6 +47,8 @@ internal abstract class CollectionLegRunner(
         try
         {
             await leg.RunAsync(cancel);
+            foreach (var service in new[] { from, to })
+                await accounts.KeepSpeedsAsync(service, kind, cancel);
         }
         catch (FaultException e) when (e.Fault.Cause is Cause.FolderRefused or Cause.NotPermitted or Cause.AccountNotFound)
         {

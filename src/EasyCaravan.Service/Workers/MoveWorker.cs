@@ -65,7 +65,7 @@ internal sealed class MoveWorker(
         using var shut = new CancellationTokenSource(open, time);
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping, shut.Token);
         var heart = BeatAsync(pass, stop);
-        var end = await runner.RunAsync(pass, stop.Token);
+        var end = await runner.RunAsync(pass, leg => EndLegAsync(pass, leg, timetable), stop.Token);
         await stop.CancelAsync();
         await heart;
         await EndAsync(pass, end, timetable);
@@ -105,21 +105,48 @@ internal sealed class MoveWorker(
     private async Task<bool> OthersWaitAsync(CancellationToken cancel) =>
         (await plan.GetAsync(cancel)).Plan is { } current && await store.AnyDueAsync(throttle.Resting(current).Batches, cancel);
 
+    /// <summary>
+    /// Other legs may take days. That this one ended is seen at once, and whoever takes the move up after a crash goes on with the others.
+    /// </summary>
+    private async Task EndLegAsync(RunningPass pass, LegEnd end, Timetable? timetable)
+    {
+        var tally = pass.Tallies.First(t => t.Kind == end.Kind);
+        await store.EndLegAsync(
+            pass.Claim,
+            tally,
+            end,
+            state => state.EndLeg(end, ResumesAt, Random.Shared.NextDouble(), timetable, Now),
+            CancellationToken.None
+        );
+        tally.Folder = null;
+        pass.Ended.Add(end.Kind);
+        await WriteNotesAsync(pass);
+        await WriteAsync(pass.Claim.Person, await report.DescribeLegAsync(pass.Claim, tally, end));
+        live.Touch(pass.Claim.Person.Id);
+    }
+
     private async Task EndAsync(RunningPass pass, PassEnd end, Timetable? timetable)
     {
         var (claim, person) = (pass.Claim, pass.Claim.Person);
+        var tallies = pass.Tallies.Where(t => !pass.Ended.Contains(t.Kind)).ToList();
+        end = end with { Legs = [.. end.Legs.Where(l => !pass.Ended.Contains(l.Kind))] };
         try
         {
             await store.EndAsync(
                 claim,
-                pass.Tallies,
+                tallies,
                 end,
                 state => state.End(end, ResumesAt, Random.Shared.NextDouble(), timetable, Now),
                 CancellationToken.None
             );
             await WriteNotesAsync(pass);
-            foreach (var sentence in await report.DescribeAsync(claim, pass.Tallies, end))
-                await WriteAsync(person, sentence);
+            foreach (var tally in tallies)
+                await WriteAsync(
+                    person,
+                    claim.State.Wanted is PassKind.Survey or PassKind.Compare
+                        ? PassReport.DescribeLook(claim, tally, end)
+                        : await report.DescribeLegAsync(claim, tally, end.Legs.FirstOrDefault(l => l.Kind == tally.Kind))
+                );
         }
         catch (Exception e)
         {
@@ -154,6 +181,9 @@ internal sealed class RunningPass(Claim claim)
     /// <summary>One for each kind that runs; a survey or comparison looks at mail.</summary>
     public IReadOnlyList<Tally> Tallies { get; } =
         claim.Legs.Count == 0 ? [new Tally(Kind.Mail)] : [.. claim.Legs.Select(k => new Tally(k))];
+
+    /// <summary>Kinds of which it was written down already how their legs ended.</summary>
+    public HashSet<Kind> Ended { get; } = [];
 
     /// <summary>Sentences for the journal.</summary>
     public ConcurrentQueue<string> Notes { get; } = [];

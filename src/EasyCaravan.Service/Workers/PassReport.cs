@@ -9,23 +9,18 @@ namespace EasyCaravan.Service.Workers;
 /// <summary>How a pass ended, in sentences for the journal: one for each kind that ran.</summary>
 internal sealed class PassReport(Database database)
 {
-    public async Task<IReadOnlyList<string>> DescribeAsync(Claim claim, IReadOnlyList<Tally> tallies, PassEnd end)
+    /// <summary>How a survey or comparison ended.</summary>
+    public static string DescribeLook(Claim claim, Tally tally, PassEnd end) =>
+        Describe(claim.State.Wanted is PassKind.Survey ? "survey" : "comparison", tally, end.Fault, end.Stopped, "nothing seen");
+
+    /// <param name="end">Null: the pass was stopped before the leg came to its end.</param>
+    public async Task<string> DescribeLegAsync(Claim claim, Tally tally, LegEnd? end)
     {
-        if (claim.State.Wanted is PassKind.Survey)
-            return [Describe("survey", tallies[0], end.Fault, end.Stopped, "no message seen")];
-        if (claim.State.Wanted is PassKind.Compare)
-            return [Describe("comparison", tallies[0], end.Fault, end.Stopped, "no message seen")];
-        var sentences = new List<string>();
-        foreach (var tally in tallies)
-        {
-            var ended = end.Legs.FirstOrDefault(l => l.Kind == tally.Kind);
-            var isFirst = claim.State.Legs.First(l => l.Kind == tally.Kind).Stage is not Stage.InStep;
-            // With only one kind, the kind is not named.
-            var of = claim.State.Legs.Length > 1 ? $"{KebabWord.Of(tally.Kind)}, " : "";
-            var sentence = Describe($"{of}{(isFirst ? "first" : "catch-up")} pass", tally, ended?.Fault, ended is null, "nothing new");
-            sentences.Add(isFirst && ended is { Fault: null } ? $"{sentence}; {await SumAsync(claim, tally.Kind)}" : sentence);
-        }
-        return sentences;
+        var isFirst = claim.State.Legs.First(l => l.Kind == tally.Kind).Stage is not Stage.InStep;
+        // With only one kind, the kind is not named.
+        var of = claim.State.Legs.Length > 1 ? $"{KebabWord.Of(tally.Kind)}, " : "";
+        var sentence = Describe($"{of}{(isFirst ? "first" : "catch-up")} pass", tally, end?.Fault, end is null, "nothing new");
+        return isFirst && end is { Fault: null } ? $"{sentence}; {await SumAsync(claim, tally.Kind)}" : sentence;
     }
 
     /// <summary>A first pass that was broken off and went on tells what it carried in all, not just what was left to do.</summary>
@@ -41,7 +36,7 @@ internal sealed class PassReport(Database database)
     {
         var did = new List<string>();
         if (tally.Looked > 0)
-            did.Add($"{tally.Looked} messages seen");
+            did.Add($"{tally.Looked} items seen");
         if (tally.Carried > 0)
             did.Add($"{tally.Carried} carried ({tally.Octets})");
         if (tally.Paired > 0)

@@ -22,15 +22,16 @@ internal sealed class PassRunner(
     ILogger<PassRunner> log
 )
 {
-    public async Task<PassEnd> RunAsync(RunningPass pass, CancellationToken cancel)
+    /// <param name="legEnded">Told of each leg that came to its end while others have yet to run.</param>
+    public async Task<PassEnd> RunAsync(RunningPass pass, Func<LegEnd, Task> legEnded, CancellationToken cancel)
     {
         var person = pass.Claim.Person;
         try
         {
-            var end = pass.Claim.State.Wanted is PassKind.Survey or PassKind.Compare
-                ? await LookAsync(pass, cancel)
-                : await RunLegsAsync(pass, cancel);
-            return await AdviseAsync(person, end);
+            if (pass.Claim.State.Wanted is not (PassKind.Survey or PassKind.Compare))
+                return await RunLegsAsync(pass, legEnded, cancel);
+            var end = await LookAsync(pass, cancel);
+            return end with { Fault = await AdviseAsync(person, end.Fault, end.Unexpected) };
         }
         catch (LeaseLostException)
         {
@@ -39,7 +40,7 @@ internal sealed class PassRunner(
         }
     }
 
-    private Task<PassEnd> RunLegsAsync(RunningPass pass, CancellationToken cancel)
+    private Task<PassEnd> RunLegsAsync(RunningPass pass, Func<LegEnd, Task> legEnded, CancellationToken cancel)
     {
         var claim = pass.Claim;
         var ordered = pass.Tallies.Select(tally =>
@@ -47,7 +48,15 @@ internal sealed class PassRunner(
             var order = new LegOrder(claim, claim.State.Legs.First(l => l.Kind == tally.Kind), tally, pass.Notes.Enqueue);
             return new Leg(tally.Kind, tally, c => legs.First(r => r.Kind == tally.Kind).RunAsync(order, c));
         });
-        return new Pass([.. ordered], claim.Person.FromAccount).RunAsync(cancel);
+        return new Pass([.. ordered], claim.Person.FromAccount, EndedAsync).RunAsync(cancel);
+
+        async Task<LegEnd> EndedAsync(LegEnd end)
+        {
+            end = end with { Fault = await AdviseAsync(claim.Person, end.Fault, end.Unexpected) };
+            if (end.Kind != pass.Tallies[^1].Kind)
+                await legEnded(end);
+            return end;
+        }
     }
 
     private async Task<PassEnd> LookAsync(RunningPass pass, CancellationToken cancel)
@@ -75,26 +84,18 @@ internal sealed class PassRunner(
     }
 
     /// <summary>Each service's own remedies, for what that service said.</summary>
-    private async Task<PassEnd> AdviseAsync(MovePerson person, PassEnd end)
+    private async Task<Fault?> AdviseAsync(MovePerson person, Fault? fault, Exception? unexpected)
     {
+        if (fault is null)
+            return null;
+        if (unexpected is not null)
+            log.LogError(unexpected, "{Batch}/{Account}: a pass ended unexpectedly", person.Batch, person.FromAccount);
+        else
+            log.LogInformation("{Batch}/{Account}: {Fault}", person.Batch, person.FromAccount, fault);
+        // What failed before the sign-in was reported there.
+        if (!fault.BeforeSignIn)
+            throttle.Report(fault);
         var services = (await plan.GetAsync(CancellationToken.None)).Plan?.Services ?? [];
-        Fault? Advise(Fault? fault, Exception? unexpected)
-        {
-            if (fault is null)
-                return null;
-            if (unexpected is not null)
-                log.LogError(unexpected, "{Batch}/{Account}: a pass ended unexpectedly", person.Batch, person.FromAccount);
-            else
-                log.LogInformation("{Batch}/{Account}: {Fault}", person.Batch, person.FromAccount, fault);
-            // What failed before the sign-in was reported there.
-            if (!fault.BeforeSignIn)
-                throttle.Report(fault);
-            return fault.Advised(services.FirstOrDefault(s => s.Name == fault.Service)?.Help ?? []);
-        }
-        return end with
-        {
-            Fault = Advise(end.Fault, end.Unexpected),
-            Legs = [.. end.Legs.Select(l => l with { Fault = Advise(l.Fault, l.Unexpected) })],
-        };
+        return fault.Advised(services.FirstOrDefault(s => s.Name == fault.Service)?.Help ?? []);
     }
 }

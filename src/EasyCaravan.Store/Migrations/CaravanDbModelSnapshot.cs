@@ -85,6 +85,9 @@ namespace EasyCaravan.Store.Migrations
 
                     b.HasKey("FolderId", "Number");
 
+                    b.HasIndex("FolderId", "Shapings")
+                        .HasFilter("shapings <> 0");
+
                     b.ToTable("collection_items", (string)null);
                 });
 
@@ -105,6 +108,9 @@ namespace EasyCaravan.Store.Migrations
 
                     b.Property<bool>("HasStrangers")
                         .HasColumnType("INTEGER");
+
+                    b.Property<string>("Lost")
+                        .HasColumnType("TEXT");
 
                     b.Property<bool>("SchedulingIsOff")
                         .HasColumnType("INTEGER");
@@ -900,6 +906,9 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<bool>("Stopped")
                         .HasColumnType("INTEGER");
 
+                    b.Property<long>("Updated")
+                        .HasColumnType("INTEGER");
+
                     b.HasKey("PassId", "Kind");
 
                     b.HasIndex("MoveId", "Kind", "PassId");
@@ -969,6 +978,25 @@ namespace EasyCaravan.Store.Migrations
                     b.HasKey("Id");
 
                     b.ToTable("plans", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ReadingSpeedRow", b =>
+                {
+                    b.Property<string>("Service")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Kind")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<double?>("MultiGet")
+                        .HasColumnType("REAL");
+
+                    b.Property<double?>("Query")
+                        .HasColumnType("REAL");
+
+                    b.HasKey("Service", "Kind");
+
+                    b.ToTable("reading_speeds", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.SurveyRow", b =>

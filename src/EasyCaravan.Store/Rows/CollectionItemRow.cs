@@ -41,6 +41,8 @@ internal sealed class CollectionItemsTable : IEntityTypeConfiguration<Collection
         item.Property(i => i.ToDigest).HasColumnName("to_digest");
         item.Property(i => i.Shapings).HasColumnName("shapings");
         item.Property(i => i.IsForeign).HasColumnName("is_foreign");
+        // The waybill counts the few that were shaped.
+        item.HasIndex(i => new { i.FolderId, i.Shapings }).HasFilter("shapings <> 0");
         item.HasOne<LedgerFolderRow>().WithMany().HasForeignKey(i => i.FolderId);
     }
 }

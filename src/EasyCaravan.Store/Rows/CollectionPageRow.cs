@@ -19,6 +19,9 @@ public sealed class CollectionPageRow
     public string? ToTag { get; set; }
     public bool HasStrangers { get; set; }
     public bool SchedulingIsOff { get; set; }
+
+    /// <summary>Properties of the collection that the new side did not keep when it was made there, in words; null: none.</summary>
+    public string? Lost { get; set; }
 }
 
 internal sealed class CollectionPagesTable : IEntityTypeConfiguration<CollectionPageRow>

@@ -26,6 +26,9 @@ public sealed class PassLegRow
     public long FlagsChanged { get; set; }
     public long Moved { get; set; }
     public long Removed { get; set; }
+
+    /// <summary>Contacts and events that were edited on the old side and brought up to date on the new side.</summary>
+    public long Updated { get; set; }
     public long Looked { get; set; }
     public long Differences { get; set; }
 

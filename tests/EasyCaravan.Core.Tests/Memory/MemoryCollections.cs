@@ -216,6 +216,13 @@ internal sealed class MemoryCollectionLedger : ICollectionLedger
         return Task.CompletedTask;
     }
 
+    public Task ForgetItemsAsync(long folder, IReadOnlyCollection<uint> numbers, CancellationToken cancel)
+    {
+        foreach (var number in numbers)
+            _items.Remove((folder, number));
+        return Task.CompletedTask;
+    }
+
     /// <summary>What somebody chose; holds until the item is settled.</summary>
     public Dictionary<uint, VersionChoice> Choices { get; } = [];
 

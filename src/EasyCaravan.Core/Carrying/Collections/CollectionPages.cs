@@ -29,14 +29,15 @@ internal sealed class CollectionPages(
             if (place is null && landing.Title is { } title)
                 place = works.Select(w => w.To).OfType<CollectionState>().FirstOrDefault(c => c.Title == title);
             var isMadeNow = place is null && landing.Title is not null;
+            string? lost = null;
             if (isMadeNow)
-                place = await MakeAsync(landing, toStates, cancel);
+                (place, lost) = await MakeAsync(landing, toStates, cancel);
             var page = all.Find(p => p.From == landing.From.Href && p.To == place?.Href);
             foreach (var earlier in all.Where(p => p.From == landing.From.Href && p.Folder != page?.Folder))
                 await StrikeOutAsync(pages[earlier.Folder], cancel);
             works.Add(
                 page is null
-                    ? await OpenAsync(landing, place, isMadeNow, pages.Values, cancel)
+                    ? await OpenAsync(landing, place, isMadeNow, lost, pages.Values, cancel)
                     : new CollectionWork(pages[page.Folder], page, landing.From, place, isMadeNow)
             );
         }
@@ -50,6 +51,7 @@ internal sealed class CollectionPages(
         CollectionLanding landing,
         CollectionState? place,
         bool isMadeNow,
+        string? lost,
         IEnumerable<LedgerFolder> pages,
         CancellationToken cancel
     )
@@ -60,13 +62,13 @@ internal sealed class CollectionPages(
         if (pages.Any(p => p.From.Equals(from) && Equals(p.To, to)))
             from = FolderPath.Of($"{landing.From.Title} ({landing.From.Href.Name})");
         var page = (await ledger.OpenAsync([new PageOpening(from, to, FromEpoch: 1, ToEpoch: 1, ToBaseNext: 1)], cancel))[0];
-        var known = new CollectionPage(page.Id, landing.From.Href, place?.Href, default, default, HasStrangers: !isMadeNow);
+        var known = new CollectionPage(page.Id, landing.From.Href, place?.Href, default, default, HasStrangers: !isMadeNow) { Lost = lost };
         await kept.KeepPageAsync(known, cancel);
         return new CollectionWork(page, known, landing.From, place, isMadeNow);
     }
 
     /// <summary>What the service does not keep of a collection's properties is told, because nobody would notice it otherwise.</summary>
-    private async Task<CollectionState> MakeAsync(
+    private async Task<(CollectionState Made, string? Lost)> MakeAsync(
         CollectionLanding landing,
         IReadOnlyList<CollectionState> toStates,
         CancellationToken cancel
@@ -77,9 +79,11 @@ internal sealed class CollectionPages(
             name = Guid.NewGuid().ToString("N");
         var wanted = landing.From.Properties with { Name = landing.Title };
         var made = await to.MakeAsync(name, wanted, cancel);
-        if (Lost(wanted, made.Properties) is { Count: > 0 } lost)
-            journal($"the {order.Word} '{landing.Title}' was made on the new side, which does not keep its {string.Join(", ", lost)}");
-        return made;
+        if (Lost(wanted, made.Properties) is not { Count: > 0 } lost)
+            return (made, null);
+        var words = string.Join(", ", lost);
+        journal($"the {order.Word} '{landing.Title}' was made on the new side, which does not keep its {words}");
+        return (made, words);
     }
 
     private static List<string> Lost(CollectionProperties wanted, CollectionProperties kept)

@@ -71,6 +71,13 @@ internal sealed class ItemInHand(CollectionItem item, StoredItem read)
     public void Leave(Fault fault, ReadOnlyMemory<byte>? other = null) =>
         (Outcome, Fault, Other) = (Ports.Outcome.LeftBehind, fault, other);
 
+    /// <summary>What is on the to side is what was carried before, and it stays.</summary>
+    public void StayAsItWas()
+    {
+        Outcome = IsForeign ? Ports.Outcome.Paired : Ports.Outcome.Carried;
+        Item = Item with { Shapings = ShapedBefore };
+    }
+
     public void Land(Outcome outcome, StoredItem there, ulong digest)
     {
         Outcome = outcome;

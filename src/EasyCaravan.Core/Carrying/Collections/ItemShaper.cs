@@ -1,4 +1,5 @@
 using EasyCaravan.Core.Formats;
+using EasyCaravan.Core.Formats.ICalendar;
 using EasyCaravan.Core.Formats.VCard;
 using EasyCaravan.Core.Planning;
 
@@ -15,6 +16,7 @@ internal static class ItemShaper
         ItemShapings.MissingUid,
         ItemShapings.MissingName,
         ItemShapings.NoDuration,
+        ItemShapings.SplitUids,
         ItemShapings.VcardVersion,
     ];
 
@@ -30,19 +32,28 @@ internal static class ItemShaper
         var component = ItemComponent.Parse(octets);
         byte[]? Shape(ItemShapings shapings)
         {
-            if (!shapings.HasFlag(ItemShapings.VcardVersion))
+            var others = shapings & ~(ItemShapings.VcardVersion | ItemShapings.SplitUids);
+            if (others == shapings)
                 return ItemShaper.Shape(octets, component, item.Form.OctetDigest, shapings);
             // First as a whole, then what else it needs.
-            if (component.Children is not [{ Name: "VCARD" } card] || VersionThree.Of(card) is not { } third)
+            if (Rewrite(octets, component, shapings) is not { } whole)
                 return null;
-            var others = shapings & ~ItemShapings.VcardVersion;
-            return ItemShaper.Shape(third, ItemComponent.Parse(third), item.Form.OctetDigest, others) ?? third;
+            return ItemShaper.Shape(whole, ItemComponent.Parse(whole), item.Form.OctetDigest, others) ?? whole;
         }
         var useful = s_forRefused.Where(s => allowed.HasFlag(s) && Shape(s) is not null).ToList();
         var all = useful.Aggregate(ItemShapings.None, (sum, s) => sum | s);
         foreach (var shaping in useful.Count > 1 ? useful.Append(all) : useful)
             yield return (shaping, Shape(shaping)!);
     }
+
+    /// <summary>A card in another version, or the first part of an object of several UIDs; null where it is neither.</summary>
+    private static byte[]? Rewrite(ReadOnlyMemory<byte> octets, ItemComponent component, ItemShapings shapings) =>
+        component.Children is [{ Name: "VCARD" } card] ? (shapings.HasFlag(ItemShapings.VcardVersion) ? VersionThree.Of(card) : null)
+        : shapings.HasFlag(ItemShapings.SplitUids) && Parts(octets) is { Count: > 1 } parts ? parts[0].Octets
+        : null;
+
+    /// <summary>One object for each UID (RFC 4791 §4.1), in the order of the object; the first stands in its place.</summary>
+    public static IReadOnlyList<CalendarFile.CalendarObject> Parts(ReadOnlyMemory<byte> octets) => CalendarFile.Part(octets);
 
     /// <summary>So that the new side sends nothing for it; null where that cannot be said in it.</summary>
     public static byte[]? Silence(ItemInHand item, IReadOnlyCollection<string> addresses)

@@ -24,7 +24,7 @@ internal sealed class ItemWriter(CollectionLegOrder order, ICollectionAccount to
     public Href PlaceOf(ItemInHand item, int attempt)
     {
         var name = item.Item.From.Name;
-        if (name.Length is 0 or > LongestName || name.Any(char.IsControl) || name.Contains('/', StringComparison.Ordinal))
+        if (name.Length is 0 or > LongestName || name.Any(char.IsControl) || name.Any(c => c is '/' or '#'))
             name = $"{item.Form.OctetDigest:x32}";
         else if (name.EndsWith(Suffix, StringComparison.OrdinalIgnoreCase))
             name = name[..^Suffix.Length];

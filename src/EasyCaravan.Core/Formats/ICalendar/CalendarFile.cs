@@ -20,7 +20,12 @@ internal static class CalendarFile
     private static readonly HashSet<string> s_ofTheFile = ["METHOD", "X-WR-CALNAME", "X-WR-CALDESC", "X-WR-TIMEZONE", "NAME", "COLOR"];
 
     /// <param name="name">What the file calls itself; null: nothing.</param>
-    public static IReadOnlyList<CalendarObject> Read(ReadOnlyMemory<byte> file, out string? name)
+    public static IReadOnlyList<CalendarObject> Read(ReadOnlyMemory<byte> file, out string? name) => Read(file, s_ofTheFile, out name);
+
+    /// <summary>Parts an object of several UIDs. What it says of itself as a whole, each part says.</summary>
+    public static IReadOnlyList<CalendarObject> Part(ReadOnlyMemory<byte> whole) => Read(whole, [], out _);
+
+    private static List<CalendarObject> Read(ReadOnlyMemory<byte> file, HashSet<string> except, out string? name)
     {
         var (objects, order) = (new Dictionary<string, Parts>(StringComparer.Ordinal), new List<Parts>());
         name = null;
@@ -28,7 +33,7 @@ internal static class CalendarFile
         foreach (var calendar in ItemComponent.Parse(file).Children.Where(c => c.Name == "VCALENDAR"))
         {
             name ??= (calendar.Find("X-WR-CALNAME") ?? calendar.Find("NAME"))?.Text(200).Trim() is { Length: > 0 } said ? said : null;
-            var head = calendar.Lines.Where(l => !s_ofTheFile.Contains(l.Name)).ToList();
+            var head = calendar.Lines.Where(l => !except.Contains(l.Name)).ToList();
             var zones = calendar
                 .Children.Where(c => c.Name == "VTIMEZONE")
                 .GroupBy(z => z.Find("TZID")?.Text(256).Trim() ?? "")
