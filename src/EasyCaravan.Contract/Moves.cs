@@ -192,6 +192,7 @@ public sealed record PassView(
 /// <param name="Sentence">In words: that the waybill closes, or why it does not yet and what is to be done.</param>
 /// <param name="Comparison">When both sides were last read anew, and what came of it; null: never.</param>
 /// <param name="Move">Where it stands.</param>
+/// <param name="Shaped">What was changed about items, as the route allows, so that the new side took them.</param>
 /// <param name="Folders">Every folder with its sums.</param>
 /// <param name="Passes">The last hundred passes, the newest first.</param>
 /// <param name="LeftBehind">Items that could not be carried.</param>
@@ -200,6 +201,7 @@ public sealed record MoveDetail(
     MoveView Move,
     bool Closes,
     string Sentence,
+    IReadOnlyList<ShapedCount> Shaped,
     IReadOnlyList<FolderView> Folders,
     IReadOnlyList<PassView> Passes,
     IReadOnlyList<LeftBehindView> LeftBehind,

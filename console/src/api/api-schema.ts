@@ -872,6 +872,8 @@ export interface components {
              * @description How many findings nobody has decided about, notes left out.
              */
             findings: number;
+            /** @description Contacts and calendars, where the route carries them. */
+            kinds: components["schemas"]["KindTotal"][];
             problem: null | components["schemas"]["Problem"];
         };
         /** @description What the accounts of a batch hold, as their surveys found it. */
@@ -998,6 +1000,8 @@ export interface components {
             closes: boolean;
             /** @description In words: that it closes, or why it does not yet and what is to be done. */
             sentence: string;
+            /** @description What was changed about items, as the route allows. */
+            shaped: components["schemas"]["ShapedCount"][];
             /** @description Move by move. */
             moves: components["schemas"]["MoveWaybill"][];
         };
@@ -1463,6 +1467,8 @@ export interface components {
              * @description The higher rate of one move.
              */
             octetsPerSecondHigh: number;
+            /** @description Contacts and calendars, where the route carries them; the sums and rates above are of mail. */
+            kinds: components["schemas"]["KindEstimate"][];
             /** @description A page of the moves, each by itself; those that take the longest first. */
             moves: components["schemas"]["PageOfMoveEstimateView"];
         };
@@ -1780,7 +1786,7 @@ export interface components {
          * @description By what the accounts of a batch are put in order.
          * @enum {unknown}
          */
-        InventoryOrder: "roster" | "name" | "account" | "folders" | "messages" | "octets" | "carry-messages" | "carry-octets" | "oldest-message" | "newest-message" | "largest-message" | "to-messages" | "free-octets" | "findings" | "taken-at";
+        InventoryOrder: "roster" | "name" | "account" | "folders" | "messages" | "octets" | "carry-messages" | "carry-octets" | "oldest-message" | "newest-message" | "largest-message" | "to-messages" | "free-octets" | "contacts" | "calendars" | "findings" | "taken-at";
         /** @description A file with contacts or events that was handed over. */
         ItemFileView: {
             /** @description Its path below the plan's folder. */
@@ -1858,6 +1864,36 @@ export interface components {
             /** @description What happened. */
             text: string;
         };
+        /** @description What there is to carry of contacts or calendars, and how fast it travels. */
+        KindEstimate: {
+            /** @description The kind. */
+            kind: components["schemas"]["MoveKind"];
+            /**
+             * Format: int64
+             * @description Items to carry.
+             */
+            items: number;
+            /**
+             * Format: int64
+             * @description Their size in octets.
+             */
+            octets: number;
+            /**
+             * Format: int32
+             * @description First passes on which the rates were measured; 0: they are assumed.
+             */
+            measured: number;
+            /**
+             * Format: double
+             * @description The lower rate of one move.
+             */
+            itemsPerSecondLow: number;
+            /**
+             * Format: double
+             * @description The higher rate of one move.
+             */
+            itemsPerSecondHigh: number;
+        };
         /** @description The sums of one kind. */
         KindSums: {
             /** @description The kind. */
@@ -1899,6 +1935,16 @@ export interface components {
              * @description How many folders or collections they are in.
              */
             containers: number;
+            /**
+             * Format: int64
+             * @description Items to carry; those that the new side has already are not among them.
+             */
+            carryItems: number;
+            /**
+             * Format: int64
+             * @description Their size in octets.
+             */
+            carryOctets: number;
         };
         /** @description Where a folder lands. */
         LandingView: {
@@ -2116,6 +2162,8 @@ export interface components {
             closes: boolean;
             /** @description In words: that the waybill closes, or why it does not yet and what is to be done. */
             sentence: string;
+            /** @description What was changed about items, as the route allows, so that the new side took them. */
+            shaped: components["schemas"]["ShapedCount"][];
             /** @description Every folder with its sums. */
             folders: components["schemas"]["FolderView"][];
             /** @description The last hundred passes, the newest first. */
@@ -2142,6 +2190,11 @@ export interface components {
              * @description Their size in octets.
              */
             octets: number;
+            /**
+             * Format: int64
+             * @description Contacts and events.
+             */
+            items: number;
             /**
              * Format: double
              * @description Seconds, by itself.
@@ -2303,6 +2356,8 @@ export interface components {
             closes: boolean;
             /** @description In words: that it closes, or why it does not yet and what is to be done. */
             sentence: string;
+            /** @description What was changed about items, as the route allows. */
+            shaped: components["schemas"]["ShapedCount"][];
             /** @description Folder by folder. */
             folders: components["schemas"]["FolderView"][];
             /** @description Each item that could not be carried, and why. */
@@ -2514,6 +2569,11 @@ export interface components {
              * @description Messages deleted because a rule of the route says so.
              */
             removed: number;
+            /**
+             * Format: int64
+             * @description Contacts and events that were edited on the old side and brought up to date on the new side.
+             */
+            updated: number;
             /**
              * Format: int64
              * @description Messages that were found missing, double or altered on the new side.
@@ -2917,6 +2977,18 @@ export interface components {
             antiforgery: string;
             /** @description The service's version. */
             version: string;
+        };
+        /** @description Items of one kind that were changed, as the route allows, because the new side would not have taken them as they were. */
+        ShapedCount: {
+            /** @description The kind. */
+            kind: components["schemas"]["MoveKind"];
+            /** @description The change, by its word in the plan. */
+            shaping: string;
+            /**
+             * Format: int64
+             * @description How many items.
+             */
+            items: number;
         };
         /** @description How many accounts are of one size. */
         SizeClass: {

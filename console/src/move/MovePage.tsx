@@ -8,6 +8,7 @@ import { Failure } from "../parts/Failure";
 import { KindTable } from "../parts/KindTable";
 import { Loading } from "../parts/Loading";
 import { ProblemNote } from "../parts/ProblemNote";
+import { number } from "../words/format";
 import { KIND_WORDS } from "../words/states";
 import { ComparisonBox } from "./ComparisonBox";
 import { DifferenceList } from "./DifferenceList";
@@ -33,7 +34,7 @@ export function MovePage() {
   // Shown only when all of it is loaded: otherwise the page would grow in the middle and move the buttons.
   if (detail.isPending || person.isPending || preview.isPending) return <Loading />;
   if (detail.error) return <Failure error={detail.error} again={() => void detail.refetch()} />;
-  const { move, folders, passes, leftBehind, differences, comparison, closes, sentence } = detail.data;
+  const { move, folders, passes, leftBehind, differences, comparison, closes, sentence, shaped } = detail.data;
   const ofLegs = move.legs.flatMap((leg) => (leg.problem ? [{ kind: leg.kind, problem: leg.problem }] : []));
   const problems = ofLegs.length > 0 || !move.problem ? ofLegs : [{ kind: null, problem: move.problem }];
   return (
@@ -79,6 +80,12 @@ export function MovePage() {
         {closes ? "✓ " : "… "}
         {sentence}
       </p>
+      {shaped.map((s) => (
+        <p key={`${s.kind} ${s.shaping}`} className="soft">
+          {KIND_WORDS[s.kind]}: {number(s.items)} changed by “{s.shaping}”, as the route allows, so that the new side
+          took them.
+        </p>
+      ))}
       {preview.error && !isUnseen(preview.error) && (
         <p className="soft">Where folders land under the rules of today cannot be shown: {preview.error.message}</p>
       )}

@@ -52,6 +52,7 @@ export function PassesTable({ passes }: { passes: Pass[] }) {
         count("Flags", "flags_changed", (l) => l.flagsChanged),
         count("Moved", "moved", (l) => l.moved),
         count("Deleted", "removed", (l) => l.removed),
+        ...(several ? [count("Updated", "updated", (l: Line) => l.updated)] : []),
         count("Differ", "differences", (l) => l.differences),
         { title: "Size", csv: "octets", value: (l) => l.octets, cell: (l) => size(l.octets), number: true },
         { title: "End", csv: "end", value: ending, wide: true },

@@ -282,6 +282,7 @@ describe("a move of several kinds", () => {
       flagsChanged: 0,
       moved: 0,
       removed: 0,
+      updated: 0,
       differences: 0,
       octets: 9,
     };

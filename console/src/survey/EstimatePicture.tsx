@@ -3,6 +3,7 @@ import { fetchAll } from "../api/pages";
 import { fetchEstimates } from "../api/surveyQueries";
 import { CsvButton } from "../parts/CsvButton";
 import { durationRange, number, plural, size } from "../words/format";
+import { KIND_WORDS } from "../words/states";
 
 /** From the shortest to the longest that each of the slowest moves may take; the CSV has all moves. */
 export function EstimatePicture({ estimate }: { estimate: Schemas["EstimateView"] }) {
@@ -24,6 +25,11 @@ export function EstimatePicture({ estimate }: { estimate: Schemas["EstimateView"
           {estimate.measured > 0
             ? `Rates were measured on ${plural(estimate.measured, "first pass", "first passes")} of this route.`
             : `Rates are assumed, ${assumed} messages a second for one move, until some were measured.`}
+          {estimate.kinds.map(
+            (k) =>
+              ` ${KIND_WORDS[k.kind]}: ${number(k.items)} to carry, ${Math.round(k.itemsPerSecondLow)} to ` +
+              `${Math.round(k.itemsPerSecondHigh)} a second for one move${k.measured > 0 ? ", measured" : ", assumed"}.`,
+          )}
           {estimate.unknown > 0 &&
             ` ${plural(estimate.unknown, "person is", "people are")} not in it: nobody has looked at them.`}
         </div>
@@ -58,6 +64,7 @@ export function EstimatePicture({ estimate }: { estimate: Schemas["EstimateView"
           { title: "account", value: (m) => m.account },
           { title: "messages", value: (m) => m.messages },
           { title: "octets", value: (m) => m.octets },
+          { title: "contacts_and_events", value: (m) => m.items },
           { title: "shortest_seconds", value: (m) => Math.round(m.shortest) },
           { title: "longest_seconds", value: (m) => Math.round(m.longest) },
         ]}

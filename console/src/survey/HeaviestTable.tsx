@@ -7,12 +7,14 @@ interface Props {
   batch: string;
   /** The largest first. */
   accounts: Schemas["AccountInventory"][];
+  /** Other kinds than mail that the route carries. */
+  kinds: Schemas["MoveKind"][];
 }
 
 /** The few largest accounts: they decide how long a batch takes. */
-export function HeaviestTable({ batch, accounts }: Props) {
+export function HeaviestTable({ batch, accounts, kinds }: Props) {
   // Ten rows in one order: there is nothing to sort by.
-  const columns = inventoryColumns(batch).map(({ by: _, ...column }) => column);
+  const columns = inventoryColumns(batch, kinds).map(({ by: _, ...column }) => column);
   return (
     <div>
       <Grid

@@ -11,7 +11,7 @@ import type { SurveyAddress } from "./address";
 import { inventoryColumns, inventoryCsv } from "./inventoryColumns";
 
 /** The accounts of everybody, searched and put in order by the service. */
-export function InventoryTable({ batch }: { batch: string }) {
+export function InventoryTable({ batch, kinds }: { batch: string; kinds: Schemas["MoveKind"][] }) {
   const address = useSearch({ from: "/batches/$batch/survey" });
   const navigate = useNavigate({ from: "/batches/$batch/survey" });
   const change = (next: SurveyAddress) =>
@@ -35,7 +35,7 @@ export function InventoryTable({ batch }: { batch: string }) {
       </div>
       <Grid
         label="Accounts of this batch"
-        columns={inventoryColumns(batch)}
+        columns={inventoryColumns(batch, kinds)}
         count={pages.total ?? 0}
         row={pages.row}
         rowKey={(a) => a.account}

@@ -8,6 +8,12 @@ export function SurveyFigures({ survey }: { survey: Schemas["BatchSurvey"] }) {
     { label: "messages to carry", value: number(survey.carryMessages) },
     { label: "to carry in size", value: size(survey.carryOctets) },
     { label: "on the new side already", value: number(survey.toMessages) },
+    ...survey.kinds
+      .filter((k) => k.kind !== "mail")
+      .map((k) => ({
+        label: `${k.kind === "contacts" ? "contacts" : "events"}, ${number(k.carryItems)} to carry`,
+        value: number(k.items),
+      })),
     { label: "sign-in fails", value: number(survey.closed) },
   ];
   return (

@@ -30,6 +30,7 @@ export function SurveyPage() {
   if (error) return <Failure error={error} again={() => void survey.refetch()} />;
   if (!batch.data || !survey.data || !findings.data || !tidying.data || !estimate.data) return <Loading />;
   const data = survey.data;
+  const kinds = data.kinds.map((k) => k.kind).filter((k) => k !== "mail");
   const looked = data.surveyed + data.closed;
   const first = data.oldest ? `, the first ${relative(data.oldest)}` : "";
   return (
@@ -76,9 +77,9 @@ export function SurveyPage() {
           <h2>Accounts by size</h2>
           <SizeBars sizes={data.sizes} />
           <h2>The heaviest</h2>
-          <HeaviestTable batch={name} accounts={data.heaviest} />
+          <HeaviestTable batch={name} accounts={data.heaviest} kinds={kinds} />
           <h2>Everybody</h2>
-          <InventoryTable batch={name} />
+          <InventoryTable batch={name} kinds={kinds} />
         </>
       )}
     </>

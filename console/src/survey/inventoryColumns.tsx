@@ -3,11 +3,15 @@ import type { Schemas } from "../api/client";
 import type { GridColumn } from "../parts/Grid";
 import type { CsvColumn } from "../words/csv";
 import { date, number, size } from "../words/format";
+import { KIND_WORDS } from "../words/states";
 
 type Account = Schemas["AccountInventory"];
+type Kind = Schemas["MoveKind"];
+
+const itemsOf = (account: Account, kind: Kind) => account.kinds.find((k) => k.kind === kind)?.items;
 
 /** What a table of accounts shows; "by" is the service's word for the order. */
-export const inventoryColumns = (batch: string): GridColumn<Account>[] => [
+export const inventoryColumns = (batch: string, kinds: Kind[]): GridColumn<Account>[] => [
   {
     title: "Name",
     by: "name",
@@ -20,6 +24,12 @@ export const inventoryColumns = (batch: string): GridColumn<Account>[] => [
       </>
     ),
   },
+  ...kinds.map((kind) => ({
+    title: KIND_WORDS[kind],
+    by: kind,
+    cell: (a: Account) => itemsOf(a, kind) ?? "",
+    number: true,
+  })),
   { title: "Folders", by: "folders", cell: (a) => a.folders, number: true },
   { title: "Messages", by: "messages", cell: (a) => number(a.messages), number: true },
   { title: "Size", by: "octets", cell: (a) => size(a.octets), number: true },
@@ -44,6 +54,8 @@ export const inventoryColumns = (batch: string): GridColumn<Account>[] => [
 export const inventoryCsv: CsvColumn<Account>[] = [
   { title: "name", value: (a) => a.name },
   { title: "account", value: (a) => a.account },
+  { title: "contacts", value: (a) => itemsOf(a, "contacts") },
+  { title: "events", value: (a) => itemsOf(a, "calendars") },
   { title: "folders", value: (a) => a.folders },
   { title: "messages", value: (a) => a.messages },
   { title: "octets", value: (a) => a.octets },

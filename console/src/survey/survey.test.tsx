@@ -76,12 +76,21 @@ const estimate: Schemas["EstimateView"] = {
   messagesPerSecondHigh: 100,
   octetsPerSecondLow: 1,
   octetsPerSecondHigh: 2,
+  kinds: [{ kind: "contacts", items: 1400, octets: 9e5, measured: 0, itemsPerSecondLow: 5, itemsPerSecondHigh: 100 }],
   moves: {
     next: "@2",
     total: 40,
     items: [
-      { account: "a@x.example", name: "Aoife Marsh", messages: 10, octets: 1000, shortest: 60, longest: 600 },
-      { account: "b@x.example", name: "Bram Tolland", messages: 0, octets: 0, shortest: 0, longest: 0 },
+      {
+        account: "a@x.example",
+        name: "Aoife Marsh",
+        messages: 10,
+        octets: 1000,
+        items: 200,
+        shortest: 60,
+        longest: 600,
+      },
+      { account: "b@x.example", name: "Bram Tolland", messages: 0, octets: 0, items: 0, shortest: 0, longest: 0 },
     ],
   },
 };
@@ -92,6 +101,7 @@ describe("the estimate", () => {
     expect(screen.getByText("60 min to 4.0 h")).toBeVisible();
     expect(screen.getByText(/Held back by 4 connections at lanternpost/)).toBeVisible();
     expect(screen.getByText(/Rates are assumed, 5 to 100 messages a second/)).toBeVisible();
+    expect(screen.getByText(/Contacts: 1,400 to carry, 5 to 100 a second for one move, assumed/)).toBeVisible();
     expect(screen.getByText(/2 people are not in it/)).toBeVisible();
     expect(screen.getByText("60 s to 10 min")).toBeVisible();
     expect(screen.queryByText("Bram Tolland")).toBeNull();

@@ -153,12 +153,22 @@ internal static class SurveyCommands
             cancel
         );
         var plain = writer.Form is OutputForm.Csv;
+        // Without contacts and calendars in the route their columns would only take room.
+        var kinds = survey
+            .Kinds.Where(k => k.Kind is not MoveKind.Mail)
+            .Select(k => new Column<AccountInventory>(
+                Words.Word(k.Kind),
+                k.Kind is MoveKind.Contacts ? "contacts" : "events",
+                a => a.Kinds.FirstOrDefault(own => own.Kind == k.Kind) is not { } own ? "" : plain ? $"{own.Items}" : Words.Number(own.Items),
+                Right: true
+            ));
         writer.Rows(
             accounts,
             "Nobody.",
             [
                 new("Name", "name", a => Words.Safe(a.Name)),
                 new("Account", "account", a => Words.Safe(a.Account)),
+                .. kinds,
                 new("Folders", "folders", a => $"{a.Folders}", Right: true),
                 new("Messages", "messages", a => plain ? $"{a.Messages}" : Words.Number(a.Messages), Right: true),
                 new("Size", "octets", a => plain ? $"{a.Octets}" : Words.Size(a.Octets), Right: true),
@@ -178,6 +188,12 @@ internal static class SurveyCommands
                 ),
             ]
         );
+        foreach (var kind in survey.Kinds.Where(k => k.Kind is not MoveKind.Mail))
+            writer.Say(
+                $"{Words.Word(kind.Kind)}: {Words.Number(kind.Items)} in {Words.Number(kind.Containers)} "
+                    + $"{(kind.Kind is MoveKind.Contacts ? "address books" : "calendars")}, {Words.Size(kind.Octets)}; to carry "
+                    + $"{Words.Number(kind.CarryItems)}."
+            );
         var failing = survey.Closed > 0 ? $", [red]the sign-in fails for {survey.Closed}[/]" : "";
         writer.Say(
             $"{survey.Surveyed} of {survey.People} looked at{failing}: {Words.Number(survey.Messages)} messages, "
@@ -368,6 +384,10 @@ internal static class SurveyCommands
             e => e.Moves
         );
         var plain = writer.Form is OutputForm.Csv;
+        Column<MoveEstimateView>[] items =
+            estimate.Kinds.Count == 0
+                ? []
+                : [new("Contacts, events", "items", m => plain ? $"{m.Items}" : Words.Number(m.Items), Right: true)];
         writer.Rows(
             moves,
             "Nobody was looked at yet.",
@@ -376,6 +396,7 @@ internal static class SurveyCommands
                 new("Account", "account", m => Words.Safe(m.Account)),
                 new("Messages", "messages", m => plain ? $"{m.Messages}" : Words.Number(m.Messages), Right: true),
                 new("Size", "octets", m => plain ? $"{m.Octets}" : Words.Size(m.Octets), Right: true),
+                .. items,
                 new(
                     "Shortest",
                     "shortest_seconds",
@@ -404,6 +425,12 @@ internal static class SurveyCommands
                 : $"[grey]Rates are assumed ({estimate.MessagesPerSecondLow:0} to {estimate.MessagesPerSecondHigh:0} messages a second) "
                     + "until first passes were measured.[/]"
         );
+        foreach (var kind in estimate.Kinds)
+            writer.Say(
+                $"[grey]{Words.Word(kind.Kind)}: {Words.Number(kind.Items)} to carry, "
+                    + $"{kind.ItemsPerSecondLow:0} to {kind.ItemsPerSecondHigh:0} a second for one move"
+                    + $"{(kind.Measured > 0 ? $", measured on {kind.Measured} first passes" : ", assumed")}.[/]"
+            );
         if (estimate.Unknown > 0)
             writer.Say(
                 $"[yellow]{estimate.Unknown} not in it: nobody has looked at them.[/] Look with: caravan survey {Words.Safe(batch)}"

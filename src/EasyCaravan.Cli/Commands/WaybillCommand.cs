@@ -132,6 +132,11 @@ internal static class WaybillCommand
                 $"[red]left behind[/] {Words.Safe(item.Account)} {Words.Safe(item.Folder)}: {Words.Safe(LeftBehindCommand.Name(item))}: "
                     + $"{Words.Safe(item.Problem.What)} [grey]({Words.Word(item.State)})[/]"
             );
+        foreach (var shaped in waybill.Shaped)
+            writer.Say(
+                $"[grey]{Words.Word(shaped.Kind)}: {Words.Number(shaped.Items)} changed by '{Words.Safe(shaped.Shaping)}', as the route "
+                    + "allows, so that the new side took them[/]"
+            );
         foreach (var same in waybill.Moves.Where(m => !m.Closes).GroupBy(m => m.Sentence))
             writer.Say(
                 $"[yellow]{Words.Safe(string.Join(", ", same.Take(5).Select(m => m.Name)))}"

@@ -142,6 +142,7 @@ internal static class BatchApi
                 views[0],
                 closes,
                 WaybillApi.SentenceOf(move, closes, folders),
+                WaybillApi.Sum((await WaybillApi.ShapedAsync(db, [move.Id], cancel))[move.Id]),
                 folders,
                 [.. passes.Select(ViewOf)],
                 await LeftBehindApi.LoadAsync(db, batch, [move.Id], includeAccepted: true, cancel),

@@ -120,7 +120,7 @@ internal static class WaybillApi
         ];
 
     /// <summary>One line for each change. An item that needed several counts with each.</summary>
-    private static List<ShapedCount> Sum(IEnumerable<ShapedCount> counts) =>
+    public static List<ShapedCount> Sum(IEnumerable<ShapedCount> counts) =>
         [
             .. counts
                 .GroupBy(c => (c.Kind, c.Shaping))
@@ -128,7 +128,8 @@ internal static class WaybillApi
                 .Select(g => new ShapedCount(g.Key.Kind, g.Key.Shaping, g.Sum(c => c.Items))),
         ];
 
-    private static async Task<ILookup<long, ShapedCount>> ShapedAsync(CaravanDb db, List<long> moves, CancellationToken cancel)
+    /// <summary>What was changed about carried items, by move.</summary>
+    public static async Task<ILookup<long, ShapedCount>> ShapedAsync(CaravanDb db, List<long> moves, CancellationToken cancel)
     {
         var rows = await (
             from item in db.CollectionItems
