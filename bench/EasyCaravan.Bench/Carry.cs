@@ -258,7 +258,11 @@ internal static class Carry
         var tally = new Tally();
         var compares = claim.State.Wanted is PassKind.Compare;
         if (compares)
-            await new Comparison(accounts, moves.LedgerOf(claim, Kind.Mail), order, tally, _ => { }).RunAsync(CancellationToken.None);
+        {
+            var ledger = moves.LedgerOf(claim, Kind.Mail);
+            var mail = new MailComparison(accounts, ledger, order, tally, _ => { });
+            await new Comparison(ledger, [new ComparedKind(Kind.Mail, mail.CompareAsync)], _ => { }).RunAsync(CancellationToken.None);
+        }
         else
             await new MailLeg(accounts, moves.LedgerOf(claim, Kind.Mail), order, tally, _ => { }).RunAsync(CancellationToken.None);
         var end = new PassEnd(compares ? [] : [new LegEnd(Kind.Mail)], Stopped: false);

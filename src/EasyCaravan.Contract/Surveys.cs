@@ -402,12 +402,4 @@ public sealed record KindEstimate(
 /// <param name="Messages">How many messages.</param>
 /// <param name="Octets">Their size in octets.</param>
 /// <param name="Items">Contacts and events.</param>
-public sealed record MoveEstimateView(
-    string Account,
-    string Name,
-    long Messages,
-    long Octets,
-    long Items,
-    double Shortest,
-    double Longest
-);
+public sealed record MoveEstimateView(string Account, string Name, long Messages, long Octets, long Items, double Shortest, double Longest);

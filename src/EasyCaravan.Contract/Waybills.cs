@@ -1,6 +1,8 @@
 namespace EasyCaravan.Contract;
 
-/// <summary>Items of one kind that were changed, as the route allows, because the new side would not have taken them as they were.</summary>
+/// <summary>
+/// Items of one kind that were changed, as the route allows, because the new side would not have taken them as they were.
+/// </summary>
 /// <param name="Kind">The kind.</param>
 /// <param name="Shaping">The change, by its word in the plan.</param>
 /// <param name="Items">How many items.</param>

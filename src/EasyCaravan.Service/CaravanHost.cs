@@ -109,7 +109,7 @@ public static class CaravanHost
             .AddSingleton<CurrentPlan>()
             .AddSingleton<WorkSignal>()
             .AddSingleton<LiveHub>();
-        services.AddSingleton<MoveContexts>().AddSingleton<MailOrders>().AddSingleton<SurveyRunner>();
+        services.AddSingleton<MoveContexts>().AddSingleton<MailOrders>().AddSingleton<CollectionOrders>().AddSingleton<SurveyRunner>();
         // The first of a kind runs it.
         foreach (var leg in options.Legs)
             services.AddSingleton(leg);

@@ -63,6 +63,7 @@ internal sealed partial class Ledger
         return await db.Comparisons.FirstOrDefaultAsync(c => c.MoveId == Move, cancel) is { } row
             ? new ComparisonProgress(row.Share, row.Page, (uint)row.Number)
             {
+                Kind = row.Kind,
                 Compared = row.Compared,
                 Octets = new ByteCount(row.Octets),
                 Differing = row.Differing,
@@ -81,6 +82,7 @@ internal sealed partial class Ledger
                         set =>
                             set.SetProperty(c => c.Page, progress.Page)
                                 .SetProperty(c => c.Number, progress.Number)
+                                .SetProperty(c => c.Kind, progress.Kind)
                                 .SetProperty(c => c.Compared, progress.Compared)
                                 .SetProperty(c => c.Octets, progress.Octets.Count)
                                 .SetProperty(c => c.Differing, progress.Differing)

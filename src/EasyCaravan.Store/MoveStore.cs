@@ -293,7 +293,8 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             "Excluded" = {tally.Excluded},
             "LeftBehind" = {tally.LeftBehind},
             "Octets" = {tally.Octets.Count}, "FlagsChanged" = {tally.FlagsChanged}, "Moved" = {tally.Moved},
-            "Removed" = {tally.Removed}, "Updated" = {tally.Updated}, "Looked" = {tally.Looked}, "Differences" = {tally.Differences}, "Folder" = {tally.Folder}
+            "Removed" = {tally.Removed}, "Updated" = {tally.Updated},
+            "Looked" = {tally.Looked}, "Differences" = {tally.Differences}, "Folder" = {tally.Folder}
             WHERE "PassId" = {claim.Pass} AND "Kind" = {(int)tally.Kind}
             """,
             cancel

@@ -47,7 +47,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
                     batch,
                     only,
                     who,
-                    share < 1 ? $"asked for a comparison of {share:0.##%} of the messages" : "asked for a comparison of all messages",
+                    share < 1 ? $"asked for a comparison of {share:0.##%} of the items" : "asked for a comparison of all items",
                     step,
                     cancel
                 );

@@ -120,6 +120,40 @@ public sealed class LegTests
     }
 
     [Fact]
+    public async Task The_end_of_each_leg_is_told_before_the_next_one_begins()
+    {
+        var told = new List<string>();
+        Leg Scripted(Kind kind) => new(kind, new Tally(kind), _ =>
+            {
+                told.Add($"{kind} runs");
+                return Task.CompletedTask;
+            });
+        var end = await new Pass([Scripted(Kind.Contacts), Scripted(Kind.Mail)], "a", EndedAsync).RunAsync(CancellationToken.None);
+        Assert.Equal(["Contacts runs", "Contacts ended", "Mail runs", "Mail ended"], told);
+        Assert.All(end.Legs, l => Assert.Equal(Refused, l.Fault));
+
+        Task<LegEnd> EndedAsync(LegEnd ended)
+        {
+            told.Add($"{ended.Kind} ended");
+            return Task.FromResult(ended with { Fault = Refused });
+        }
+    }
+
+    [Fact]
+    public void A_leg_that_ended_while_others_run_is_not_run_again_after_a_crash()
+    {
+        var running = MoveState.New(Kind.Contacts, Kind.Mail).Start(null, Now).Run(Now);
+        var half = running.EndLeg(new LegEnd(Kind.Contacts), _ => null, 0.5, null, Now);
+        Assert.Equal((Stage.Copying, ConditionKind.Running), (half.Stage, half.Condition.Kind));
+        Assert.Equal([Kind.Mail], half.Legs.Where(l => l.IsDue(Now)).Select(l => l.Kind));
+        Assert.Equal(Now, half.Legs[0].EndedAt);
+        // Its worker was lost: whoever takes it up runs what is left.
+        Assert.Equal([Kind.Mail], half.Run(Now).Legs.Where(l => l.IsDue(Now)).Select(l => l.Kind));
+        var whole = half.End(new PassEnd([new LegEnd(Kind.Mail)], Stopped: false), _ => null, 0.5, null, Now);
+        Assert.Equal((Stage.InStep, ConditionKind.Idle), (whole.Stage, whole.Condition.Kind));
+    }
+
+    [Fact]
     public void Whatever_happens_to_the_legs_none_is_forgotten() =>
         Gen.Int[0, 11]
             .Array[0, 60]

@@ -5,7 +5,7 @@ import { number, relative, size, time } from "../words/format";
 
 const STEPS: { share: number; word: string }[] = [
   { share: 0.02, word: "Read a sample (2%)" },
-  { share: 1, word: "Read every message" },
+  { share: 1, word: "Read everything" },
 ];
 
 /** Both sides read anew because somebody wants to see it, and what the last reading found. */
@@ -37,7 +37,7 @@ export function ComparisonBox({ move, last }: { move: Move; last: Comparison | n
 }
 
 function words(last: Comparison): string {
-  const part = last.share === 1 ? "every message" : `${(last.share * 100).toFixed(0)}% of the messages`;
+  const part = last.share === 1 ? "everything" : `${(last.share * 100).toFixed(0)}% of the items`;
   const sums = [
     `${number(last.compared)} compared (${size(last.octets)})`,
     `${number(last.differing)} differ`,

@@ -18,10 +18,10 @@ const KINDS: Record<Difference["kind"], string> = {
   flags: "Flags",
 };
 
-/** Rows shown at first: there can be as many differences as the account has messages. */
+/** Rows shown at first: there can be as many differences as the account has items. */
 const MOST = 200;
 
-/** Each message that is not on the new side as it is on the old, with what can be decided about it. */
+/** Each item that is not on the new side as it is on the old, with what can be decided about it. */
 export function DifferenceList({ batch, account, items }: { batch: string; account: string; items: Difference[] }) {
   const { differences } = useActions(batch);
   if (items.length === 0)
@@ -98,7 +98,7 @@ export function DifferenceList({ batch, account, items }: { batch: string; accou
         </table>
         {items.length > MOST && (
           <p className="padded soft">
-            And {plural(items.length - MOST, "message")} more: caravan differences {batch} lists all.
+            And {plural(items.length - MOST, "item")} more: caravan differences {batch} lists all.
           </p>
         )}
       </GridSheet>

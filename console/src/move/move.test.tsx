@@ -200,7 +200,7 @@ it("tells what the last comparison found, and asks for another", async () => {
   };
   draw(<ComparisonBox move={aMove()} last={last} />);
   expect(screen.getByText(/1,200 compared \(5.0 MB\), 3 differ/)).toBeVisible();
-  await userEvent.click(screen.getByRole("button", { name: "Read every message" }));
+  await userEvent.click(screen.getByRole("button", { name: "Read everything" }));
   expect(await fetch.mock.calls[0]?.[0].json()).toEqual({ share: 1, moves: ["aoife@saltmarsh.example"] });
 });
 

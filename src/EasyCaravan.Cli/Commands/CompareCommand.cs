@@ -18,15 +18,15 @@ internal static class CompareCommand
         var move = MoveCommands.MoveOption();
         var sample = new Option<string?>("--sample")
         {
-            Description = $"Which part of the messages is read, such as 2% (left out: {DefaultSample})",
+            Description = $"Which part of the items is read, such as 2% (left out: {DefaultSample})",
             HelpName = "N%",
         };
-        var all = new Option<bool>("--all") { Description = "Read every message" };
+        var all = new Option<bool>("--all") { Description = "Read every message, contact and event" };
         var last = new Option<bool>("--last") { Description = "Only show what the last comparison found" };
         var wait = new Option<bool>("--wait") { Description = "Wait until all are compared" };
         var command = host.Make(
             "compare",
-            "Reads both sides anew and compares them message by message",
+            "Reads both sides anew and compares them item by item",
             "caravan compare deckhands --sample 5% --wait",
             [batch, move, sample, all, last, wait],
             (p, c, w, cancel) =>
@@ -46,7 +46,7 @@ internal static class CompareCommand
             if (v.GetValue(all) && v.GetValue(sample) is not null)
                 v.AddError("Give --sample or --all, not both.");
             if (v.GetValue(sample) is { } given && ShareOf(given) is null)
-                v.AddError($"'{given}' is no part of the messages. Give a percentage above 0% and at most 100%, such as 2%.");
+                v.AddError($"'{given}' is no part of the items. Give a percentage above 0% and at most 100%, such as 2%.");
         });
         return command;
     }

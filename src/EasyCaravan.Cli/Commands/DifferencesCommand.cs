@@ -26,7 +26,7 @@ internal static class DifferencesCommand
         var all = new Option<bool>("--all") { Description = "Also what was decided, and what only its owner changed" };
         var command = host.Make(
             "differences",
-            "Lists messages that are missing, double or altered on the new side, and takes decisions about them",
+            "Lists items that are missing, double or altered on the new side, and takes decisions about them",
             "caravan differences deckhands --kind missing --carry-again",
             [batch, move, kind, carryAgain, removeSecond, accept, all],
             (p, c, w, cancel) =>
@@ -75,7 +75,7 @@ internal static class DifferencesCommand
             var decided = await client.PostAsync<DifferencesDecided>(path, new DifferencesDecision(chosen, moves, null, kind), cancel);
             if (writer.Form is OutputForm.Json)
                 writer.Json(decided);
-            writer.Say($"{Done(chosen)}: {decided.Items} message(s) of {decided.Moves} move(s).");
+            writer.Say($"{Done(chosen)}: {decided.Items} item(s) of {decided.Moves} move(s).");
             return ExitCode.Well;
         }
         var items = await client.GetAllOfAsync<DifferenceView>($"{path}?limit=1000&decided={(all ? "true" : "false")}", moves, cancel);

@@ -159,7 +159,10 @@ internal static class SurveyCommands
             .Select(k => new Column<AccountInventory>(
                 Words.Word(k.Kind),
                 k.Kind is MoveKind.Contacts ? "contacts" : "events",
-                a => a.Kinds.FirstOrDefault(own => own.Kind == k.Kind) is not { } own ? "" : plain ? $"{own.Items}" : Words.Number(own.Items),
+                a =>
+                    a.Kinds.FirstOrDefault(own => own.Kind == k.Kind) is not { } own ? ""
+                    : plain ? $"{own.Items}"
+                    : Words.Number(own.Items),
                 Right: true
             ));
         writer.Rows(

@@ -145,7 +145,7 @@ internal static class WaybillCommand
         foreach (var (person, last) in waybill.Moves.Where(m => m.Comparison?.EndedAt is not null).Select(m => (m.Name, m.Comparison!)))
             writer.Say(
                 $"[grey]{Words.Safe(person)}: both sides read anew {Words.Time(last.EndedAt!.Value)}, {Words.Number(last.Compared)} "
-                    + $"message(s) compared, {Words.Number(last.Differing)} differ[/]"
+                    + $"item(s) compared, {Words.Number(last.Differing)} differ[/]"
             );
         writer.Say(waybill.Closes ? $"[green]{Words.Safe(waybill.Sentence)}[/]" : $"[yellow]{Words.Safe(waybill.Sentence)}[/]");
         writer.Say($"[grey]{Words.Safe(waybill.From)} → {Words.Safe(waybill.To)}, drawn {Words.Time(waybill.DrawnAt)}[/]");

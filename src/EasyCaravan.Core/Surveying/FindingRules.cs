@@ -123,7 +123,8 @@ public static class FindingRules
             FindingCode.PropertiesLost => new(
                 Weight.Changes,
                 "Properties of address books and calendars that the new side does not keep",
-                "Everything in them arrives; whoever misses one of these sets it on the new side by hand"
+                "Everything in them arrives; whoever misses one of these sets it on the new side by hand",
+                s_accept
             ),
             FindingCode.InboxOnly => new(
                 Weight.Loses,

@@ -108,7 +108,7 @@ internal static class ComparisonApi
     {
         if (request.Share is not (> 0 and <= 1))
             return Problems.Invalid(
-                $"{request.Share} is no share of the messages.",
+                $"{request.Share} is no share of the items.",
                 "Give a number above 0 and at most 1, such as 0.02; 1 reads all"
             );
         var (only, problem) = await Selection.ResolveAsync(database, batch, request.Moves, cancel);

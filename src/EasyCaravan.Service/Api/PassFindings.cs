@@ -2,6 +2,7 @@ using EasyCaravan.Contract;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Surveying;
+using EasyCaravan.Service.Surveying;
 using EasyCaravan.Store;
 using Microsoft.EntityFrameworkCore;
 
@@ -14,24 +15,38 @@ internal static class PassFindings
     /// <param name="only">Moves to be looked at; null: all of the batch.</param>
     public static async Task<List<FindingGroup>> LoadAsync(
         Database database,
-        string batch,
+        SurveyedBatch surveyed,
         int most,
         CancellationToken cancel,
         IReadOnlyCollection<long>? only = null
     )
     {
         await using var db = database.Read();
+        var batch = surveyed.Batch.Name;
         FindingGroup?[] all =
         [
-            GroupOf(FindingCode.AltersMessages, await AlteredAsync(db, batch, only, cancel), most),
-            GroupOf(FindingCode.PropertiesLost, await LostAsync(db, batch, only, cancel), most),
+            // What is altered is accepted message by message, and shows it.
+            GroupOf(FindingCode.AltersMessages, await AlteredAsync(db, batch, only, cancel), most, [], []),
+            GroupOf(
+                FindingCode.PropertiesLost,
+                await LostAsync(db, surveyed, only, cancel),
+                most,
+                SurveyApi.WaysOf(FindingCode.PropertiesLost),
+                SurveyApi.DecisionsOf(surveyed, FindingCode.PropertiesLost)
+            ),
         ];
         return [.. all.OfType<FindingGroup>()];
     }
 
     private sealed record Row(FindingRow View, long Move, bool IsOpen);
 
-    private static FindingGroup? GroupOf(FindingCode code, List<Row> rows, int most)
+    private static FindingGroup? GroupOf(
+        FindingCode code,
+        List<Row> rows,
+        int most,
+        IReadOnlyList<WayView> ways,
+        IReadOnlyList<DecisionView> decisions
+    )
     {
         var rule = FindingRules.Of(code);
         return rows.Count == 0
@@ -45,13 +60,22 @@ internal static class PassFindings
                 rows.Where(r => r.IsOpen).Select(r => r.Move).Distinct().Count(),
                 rows.Sum(r => r.View.Messages),
                 rows.Sum(r => r.View.Octets),
-                [],
-                [],
+                ways,
+                decisions,
                 [.. rows.Take(most).Select(r => r.View)]
             );
     }
 
-    private static FindingRow RowOf(FindingCode code, string account, string name, string what, long items, long octets, string? remedy) =>
+    private static FindingRow RowOf(
+        FindingCode code,
+        string account,
+        string name,
+        string what,
+        long items,
+        long octets,
+        string? remedy,
+        string? decision = null
+    ) =>
         new(
             KebabWord.Of(code),
             ContractWord.To<FindingWeight>(FindingRules.Of(code).Weight),
@@ -61,16 +85,11 @@ internal static class PassFindings
             items,
             octets,
             remedy,
-            null
+            decision
         );
 
     /// <summary>What reading back has shown: a service that alters messages does so for everybody.</summary>
-    private static async Task<List<Row>> AlteredAsync(
-        CaravanDb db,
-        string batch,
-        IReadOnlyCollection<long>? only,
-        CancellationToken cancel
-    )
+    private static async Task<List<Row>> AlteredAsync(CaravanDb db, string batch, IReadOnlyCollection<long>? only, CancellationToken cancel)
     {
         var rows = await (
             from difference in db.Differences
@@ -111,8 +130,14 @@ internal static class PassFindings
     }
 
     /// <summary>Properties of address books and calendars that the new side dropped when they were made there.</summary>
-    private static async Task<List<Row>> LostAsync(CaravanDb db, string batch, IReadOnlyCollection<long>? only, CancellationToken cancel)
+    private static async Task<List<Row>> LostAsync(
+        CaravanDb db,
+        SurveyedBatch surveyed,
+        IReadOnlyCollection<long>? only,
+        CancellationToken cancel
+    )
     {
+        var batch = surveyed.Batch.Name;
         var rows = await (
             from page in db.CollectionPages
             where page.Lost != null
@@ -130,19 +155,25 @@ internal static class PassFindings
                 page.Lost,
             }
         ).ToListAsync(cancel);
-        return rows.ConvertAll(r => new Row(
-            RowOf(
-                FindingCode.PropertiesLost,
-                r.FromAccount,
-                r.Name,
-                $"the {(r.Kind is Kind.Contacts ? "address book" : "calendar")} '{r.From}' is there without its {r.Lost}",
-                0,
-                0,
-                null
-            ),
-            r.Id,
-            // Nothing can be decided about it.
-            IsOpen: false
-        ));
+        return rows.ConvertAll(r =>
+        {
+            var decided = Decision
+                .InForce(SurveyCache.DecisionsOf(surveyed.Decisions, r.Id))
+                .FirstOrDefault(d => d.Code is FindingCode.PropertiesLost);
+            return new Row(
+                RowOf(
+                    FindingCode.PropertiesLost,
+                    r.FromAccount,
+                    r.Name,
+                    $"the {(r.Kind is Kind.Contacts ? "address book" : "calendar")} '{r.From}' is there without its {r.Lost}",
+                    0,
+                    0,
+                    null,
+                    decided is null ? null : KebabWord.Of(decided.Way)
+                ),
+                r.Id,
+                decided is null
+            );
+        });
     }
 }

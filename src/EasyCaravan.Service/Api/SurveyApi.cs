@@ -227,7 +227,6 @@ internal static class SurveyApi
             .GroupBy(f => f.Found.Finding.Code)
             .OrderBy(g => FindingRules.Of(g.Key).Weight)
             .ThenBy(g => g.Key);
-        var accounts = surveyed.Moves.ToDictionary(m => Decisions.PlaceOf(m.Move.Id), m => m.Move.FromAccount);
         return TypedResults.Ok(
             groups
                 .Select(group =>
@@ -242,12 +241,12 @@ internal static class SurveyApi
                         group.Where(f => f.Found.Decision is null).Select(f => f.Move.Move.Id).Distinct().Count(),
                         group.Sum(f => f.Found.Finding.Messages),
                         group.Sum(f => f.Found.Finding.Octets).Count,
-                        [.. rule.Ways.Select(w => new WayView(KebabWord.Of(w.Way), w.Text, w.Value, w.Default))],
-                        [.. DecisionsOf(surveyed.Decisions.Where(c => c.Code == group.Key), accounts)],
+                        WaysOf(group.Key),
+                        DecisionsOf(surveyed, group.Key),
                         [.. group.Take(MostRows).Select(f => RowOf(f.Move.Move, f.Found))]
                     );
                 })
-                .Concat(await PassFindings.LoadAsync(database, surveyed.Batch.Name, MostRows, cancel))
+                .Concat(await PassFindings.LoadAsync(database, surveyed, MostRows, cancel))
                 .ToList()
         );
     }
@@ -273,7 +272,7 @@ internal static class SurveyApi
         var (only, problem) = await Selection.ResolveAsync(database, batch, move is null ? null : [move], cancel);
         if (problem is not null)
             return problem;
-        var ofPasses = await PassFindings.LoadAsync(database, batch, int.MaxValue, cancel, only);
+        var ofPasses = await PassFindings.LoadAsync(database, surveyed, int.MaxValue, cancel, only);
         var rows = surveyed
             .Moves.Where(m => only is null || only.Contains(m.Move.Id))
             .SelectMany(RowsOf)
@@ -474,6 +473,18 @@ internal static class SurveyApi
             found.Finding.Remedy,
             found.Decision is { } d ? $"{KebabWord.Of(d.Way)}{(d.Value is null ? "" : $" {d.Value}")}" : null
         );
+
+    public static List<WayView> WaysOf(FindingCode code) =>
+        [.. FindingRules.Of(code).Ways.Select(w => new WayView(KebabWord.Of(w.Way), w.Text, w.Value, w.Default))];
+
+    public static List<DecisionView> DecisionsOf(SurveyedBatch surveyed, FindingCode code)
+    {
+        var decided = surveyed.Decisions.Where(c => c.Code == code).ToList();
+        if (decided.Count == 0)
+            return [];
+        var accounts = surveyed.Moves.ToDictionary(m => Decisions.PlaceOf(m.Move.Id), m => m.Move.FromAccount);
+        return [.. DecisionsOf(decided, accounts)];
+    }
 
     public static IEnumerable<DecisionView> DecisionsOf(IEnumerable<DecisionRow> rows, IReadOnlyDictionary<string, string> accounts) =>
         rows.Select(c => new DecisionView(

@@ -217,7 +217,7 @@ internal static class WaybillApi
                 parts.Add($"{twice} there twice");
             if (folders.Sum(f => f.Altered) is > 0 and var altered)
                 parts.Add($"{altered} altered there");
-            return $"Not complete: {undecided} message(s) wait for a decision ({string.Join(", ", parts)}). See the differences, and "
+            return $"Not complete: {undecided} item(s) wait for a decision ({string.Join(", ", parts)}). See the differences, and "
                 + "decide.";
         }
         return "Not complete: the last pass did not come to its end. It goes on by itself, or after a catch-up.";
@@ -230,7 +230,7 @@ internal static class WaybillApi
             return "Everything is accounted for: found = carried + paired + excluded + left behind in every folder, and nothing is "
                 + "undecided.";
         var undecided = open.Sum(m => m.Undecided);
-        var waiting = undecided == 0 ? "" : $"; {undecided} message(s) wait for a decision";
+        var waiting = undecided == 0 ? "" : $"; {undecided} item(s) wait for a decision";
         return $"Not complete for {open.Count} of {moves.Count} people{waiting}.";
     }
 }

@@ -124,7 +124,7 @@ internal sealed class SurveyCache(Database database, CurrentPlan current, Carava
             {
                 if (!rows.TryGetValue(move.Id, out var row))
                     continue;
-                var digest = SurveyDigest.Make(Surveys.InventoryOf(row), rulesOf(move), from, to, DecisionsOf(decisions, move));
+                var digest = SurveyDigest.Make(Surveys.InventoryOf(row), rulesOf(move), from, to, DecisionsOf(decisions, move.Id));
                 _digests[move.Id] = (StampOf(move, row), digest);
             }
         }
@@ -179,8 +179,9 @@ internal sealed class SurveyCache(Database database, CurrentPlan current, Carava
         return await Decisions.RulesAsync(db, plan, batch, cancel);
     }
 
-    private static IEnumerable<Decision> DecisionsOf(IReadOnlyList<DecisionRow> decisions, MoveRow move) =>
-        decisions.Where(c => c.Scope is not DecisionScope.Move || c.Place == Decisions.PlaceOf(move.Id)).Select(Decisions.DecisionOf);
+    /// <summary>Decisions that may concern this move.</summary>
+    public static IEnumerable<Decision> DecisionsOf(IReadOnlyList<DecisionRow> decisions, long move) =>
+        decisions.Where(c => c.Scope is not DecisionScope.Move || c.Place == Decisions.PlaceOf(move)).Select(Decisions.DecisionOf);
 
     /// <summary>Over all batches of the plan: a person is in the roster twice more often in two of them than in one.</summary>
     private static async Task<IReadOnlyDictionary<long, IReadOnlyList<string>>> LookAlikesAsync(
@@ -211,7 +212,7 @@ internal sealed class SurveyCache(Database database, CurrentPlan current, Carava
     {
         if (!alike.TryGetValue(move.Id, out var others))
             return digest;
-        var decision = Decision.InForce(DecisionsOf(decisions, move)).FirstOrDefault(c => c.Code is FindingCode.SamePerson);
+        var decision = Decision.InForce(DecisionsOf(decisions, move.Id)).FirstOrDefault(c => c.Code is FindingCode.SamePerson);
         return digest with
         {
             Findings = digest.Findings.Add(

@@ -1,10 +1,7 @@
 using EasyCaravan.Core.Carrying.Collections;
-using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
-using EasyCaravan.Core.Ports;
 using EasyCaravan.Store;
-using NodaTime;
 
 namespace EasyCaravan.Service.Workers;
 
@@ -14,28 +11,16 @@ internal abstract class CollectionLegRunner(
     MoveStore store,
     CollectionAccounts accounts,
     MoveContexts contexts,
-    AccountAccess access,
-    ServiceThrottle throttle,
-    TimeProvider time
+    CollectionOrders orders
 ) : ILegRunner
 {
     public Kind Kind => kind;
 
     public async Task RunAsync(LegOrder order, CancellationToken cancel)
     {
-        var (person, from, to, rules) = await contexts.OfAsync(order.Claim.Person, cancel);
-        var collections = new CollectionLegOrder(
-            kind,
-            new Side(from, await access.FromAsync(person, from, kind, cancel)),
-            new Side(to, await access.ToAsync(person, to, null, cancel)),
-            kind is Kind.Contacts ? rules.Contacts : rules.Calendars,
-            rules.Deletions,
-            Math.Min(CollectionAccounts.MostConnections, to.Limits.PerAccount)
-        )
-        {
-            Today = Instant.FromDateTimeOffset(time.GetUtcNow()).InUtc().Date,
-            RateLimiters = throttle.RateLimitersOf(from, person.FromAccount, to, person.ToAccount),
-        };
+        var context = await contexts.OfAsync(order.Claim.Person, cancel);
+        var (person, from, to, _) = context;
+        var collections = await orders.MakeAsync(context, kind, cancel);
         var leg = new CollectionLeg(
             accounts,
             store.LedgerOf(order.Claim, kind),
@@ -60,20 +45,8 @@ internal abstract class CollectionLegRunner(
     }
 }
 
-internal sealed class ContactsLegRunner(
-    MoveStore store,
-    CollectionAccounts accounts,
-    MoveContexts contexts,
-    AccountAccess access,
-    ServiceThrottle throttle,
-    TimeProvider time
-) : CollectionLegRunner(Kind.Contacts, store, accounts, contexts, access, throttle, time);
+internal sealed class ContactsLegRunner(MoveStore store, CollectionAccounts accounts, MoveContexts contexts, CollectionOrders orders)
+    : CollectionLegRunner(Kind.Contacts, store, accounts, contexts, orders);
 
-internal sealed class CalendarsLegRunner(
-    MoveStore store,
-    CollectionAccounts accounts,
-    MoveContexts contexts,
-    AccountAccess access,
-    ServiceThrottle throttle,
-    TimeProvider time
-) : CollectionLegRunner(Kind.Calendars, store, accounts, contexts, access, throttle, time);
+internal sealed class CalendarsLegRunner(MoveStore store, CollectionAccounts accounts, MoveContexts contexts, CollectionOrders orders)
+    : CollectionLegRunner(Kind.Calendars, store, accounts, contexts, orders);

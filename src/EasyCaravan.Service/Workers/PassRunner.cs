@@ -14,8 +14,10 @@ internal sealed class PassRunner(
     IEnumerable<ILegRunner> legs,
     SurveyRunner surveys,
     MailOrders orders,
+    CollectionOrders collectionOrders,
     MoveContexts contexts,
     IMailAccounts accounts,
+    CollectionAccounts collections,
     MoveStore store,
     CurrentPlan plan,
     ServiceThrottle throttle,
@@ -70,8 +72,13 @@ internal sealed class PassRunner(
                     throw new FaultException(fault, Verdict.Keep);
                 return;
             }
-            var order = await orders.MakeAsync(await contexts.OfAsync(claim.Person, c), c);
-            await new Comparison(accounts, store.LedgerOf(claim, Kind.Mail), order, tally, pass.Notes.Enqueue).RunAsync(c);
+            var context = await contexts.OfAsync(claim.Person, c);
+            var kinds = claim.State.Legs.Select(l => l.Kind).ToList();
+            await new Comparison(
+                store.LedgerOf(claim, kinds[0]),
+                [.. kinds.Select(k => new ComparedKind(k, (p, t) => CompareAsync(pass, context, k, p, t)))],
+                pass.Notes.Enqueue
+            ).RunAsync(c);
         }
         // Run as a leg, so that what goes wrong is caught in one place.
         var end = await new Pass([new Leg(tally.Kind, tally, SurveyOrCompareAsync)], claim.Person.FromAccount).RunAsync(cancel);
@@ -81,6 +88,31 @@ internal sealed class PassRunner(
             Progressed = tally.Progressed || (claim.State.Wanted is PassKind.Compare && tally.Looked > 0),
             Unexpected = looked?.Unexpected,
         };
+    }
+
+    private async Task<ComparisonProgress> CompareAsync(
+        RunningPass pass,
+        MoveContext context,
+        Kind kind,
+        ComparisonProgress progress,
+        CancellationToken cancel
+    )
+    {
+        var (claim, tally) = (pass.Claim, pass.Tallies[0]);
+        var ledger = store.LedgerOf(claim, kind);
+        if (kind is Kind.Mail)
+        {
+            var mail = await orders.MakeAsync(context, cancel);
+            return await new MailComparison(accounts, ledger, mail, tally, pass.Notes.Enqueue).CompareAsync(progress, cancel);
+        }
+        return await new CollectionComparison(
+            collections,
+            ledger,
+            store.CollectionsOf(claim, kind),
+            await collectionOrders.MakeAsync(context, kind, cancel),
+            tally,
+            pass.Notes.Enqueue
+        ).CompareAsync(progress, cancel);
     }
 
     /// <summary>Each service's own remedies, for what that service said.</summary>

@@ -156,6 +156,9 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<long>("FlagsChanged")
                         .HasColumnType("INTEGER");
 
+                    b.Property<int?>("Kind")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("Number")
                         .HasColumnType("INTEGER");
 

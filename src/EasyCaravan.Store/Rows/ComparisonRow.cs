@@ -1,3 +1,4 @@
+using EasyCaravan.Core.Planning;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Metadata.Builders;
 
@@ -11,6 +12,9 @@ public sealed class ComparisonRow
     public required string AskedBy { get; set; }
     public long? EndedAt { get; set; }
     public double Share { get; set; }
+
+    /// <summary>The kind on which it is; null: it has not begun yet.</summary>
+    public Kind? Kind { get; set; }
     public long Page { get; set; }
     public long Number { get; set; }
     public long Compared { get; set; }

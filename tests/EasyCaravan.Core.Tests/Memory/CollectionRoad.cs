@@ -4,6 +4,7 @@ using EasyCaravan.Core.Carrying.Collections;
 using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Proving;
 using EasyCaravan.Core.Surveying;
 using NodaTime;
 
@@ -29,7 +30,24 @@ public abstract class CollectionRoad : ICollectionAccounts
     private protected Tally Run()
     {
         var tally = new Tally(_kind);
-        var order = new CollectionLegOrder(
+        new CollectionLeg(this, _ledger, _kept, Order, tally, _journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
+        return tally;
+    }
+
+    /// <summary>Reads both sides anew.</summary>
+    private protected ComparisonProgress Compare()
+    {
+        _ledger.Comparison = new ComparisonProgress(1, 0, 0);
+        var own = new CollectionComparison(this, _ledger, _kept, Order, new Tally(_kind), _journal.Add);
+        new Comparison(_ledger, [new ComparedKind(_kind, own.CompareAsync)], _journal.Add)
+            .RunAsync(CancellationToken.None)
+            .GetAwaiter()
+            .GetResult();
+        return _ledger.Comparison!;
+    }
+
+    private CollectionLegOrder Order =>
+        new(
             _kind,
             new Side(s_service, new Credentials("a@saltmarsh.example", "a", "s")),
             new Side(s_service with { Name = "to" }, new Credentials("a@saltmarsh.example", "a", "s")),
@@ -40,9 +58,6 @@ public abstract class CollectionRoad : ICollectionAccounts
         {
             Today = new LocalDate(2026, 11, 28),
         };
-        new CollectionLeg(this, _ledger, _kept, order, tally, _journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
-        return tally;
-    }
 
     private protected KindInventory Survey()
     {

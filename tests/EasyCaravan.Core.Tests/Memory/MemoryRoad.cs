@@ -48,7 +48,11 @@ internal sealed class MemoryRoad : IMailAccounts
     }
 
     public void Compare() =>
-        new Comparison(this, Ledger, Order(isFirst: false), new Tally(), Journal.Add)
+        new Comparison(
+            Ledger,
+            [new ComparedKind(Kind.Mail, new MailComparison(this, Ledger, Order(isFirst: false), new Tally(), Journal.Add).CompareAsync)],
+            Journal.Add
+        )
             .RunAsync(CancellationToken.None)
             .GetAwaiter()
             .GetResult();

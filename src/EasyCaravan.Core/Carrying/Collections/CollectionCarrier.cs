@@ -195,7 +195,12 @@ internal sealed class CollectionCarrier(
         }
     }
 
-    private async Task LeaveUnreadableAsync(CollectionWork work, PageInHand page, Dictionary<Href, Fault> unreadable, CancellationToken cancel)
+    private async Task LeaveUnreadableAsync(
+        CollectionWork work,
+        PageInHand page,
+        Dictionary<Href, Fault> unreadable,
+        CancellationToken cancel
+    )
     {
         var left = unreadable
             .Select(u => (Item: page.ToRead[u.Key], Fault: u.Value))

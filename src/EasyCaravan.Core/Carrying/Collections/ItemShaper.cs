@@ -74,6 +74,18 @@ internal static class ItemShaper
         return editor.HasChanges ? editor.Apply() : null;
     }
 
+    /// <summary>An item as it was sent when it was carried; as it is, where that cannot be told any more.</summary>
+    public static ReadOnlyMemory<byte> Again(ItemInHand item, IReadOnlyCollection<string> addresses)
+    {
+        var before = item.ShapedBefore;
+        if (before.HasFlag(ItemShapings.ScheduleAgent) && Silence(item, addresses) is { } silent)
+            item.Shape(ItemShapings.ScheduleAgent, silent);
+        if (before.HasFlag(ItemShapings.AnotherUid))
+            item.Shape(item.Item.Shapings | ItemShapings.AnotherUid, WithUidBeside(item));
+        var others = before & ~(ItemShapings.ScheduleAgent | ItemShapings.AnotherUid);
+        return Ways(item, others).FirstOrDefault(w => w.Shapings == others).Octets is { } octets ? octets : item.Sent;
+    }
+
     /// <summary>The UID of what comes beside another one of its UID: the same at every try.</summary>
     public static string UidBeside(ItemInHand item) => $"{item.Label.Uid ?? $"{item.Form.OctetDigest:x32}"}-old-side";
 

@@ -7,12 +7,7 @@ namespace EasyCaravan.Core.Carrying.Collections;
 /// <param name="ToRead">What is new, edited or unsettled on the from side.</param>
 /// <param name="Gone">What was settled, and is on the from side no longer.</param>
 /// <param name="Mark">What the from side held when this was found out.</param>
-internal sealed record PageInHand(
-    PageItems Items,
-    Dictionary<Href, CollectionItem> ToRead,
-    List<CollectionItem> Gone,
-    CollectionMark Mark
-)
+internal sealed record PageInHand(PageItems Items, Dictionary<Href, CollectionItem> ToRead, List<CollectionItem> Gone, CollectionMark Mark)
 {
     /// <summary>What is there already and nobody claims.</summary>
     public Strangers Strangers { get; set; } = Strangers.None;

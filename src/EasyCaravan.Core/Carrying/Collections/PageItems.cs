@@ -33,7 +33,9 @@ internal sealed class PageItems
     /// <summary>Those that were met but have no entry: never begun, broken off, or to be tried again.</summary>
     public IEnumerable<CollectionItem> Unsettled => _items.Values.Where(i => !IsPart(i) && !IsSettled(i));
 
-    /// <summary>Parts, the first excepted, of objects that the new side took only parted, see <see cref="ItemShapings.SplitUids"/>.</summary>
+    /// <summary>
+    /// Parts, the first excepted, of objects that the new side took only parted, see <see cref="ItemShapings.SplitUids"/>.
+    /// </summary>
     public IEnumerable<CollectionItem> Parts => _items.Values.Where(IsPart);
 
     public IEnumerable<CollectionItem> PartsOf(Href whole) => Parts.Where(p => WholeOf(p) == whole);
