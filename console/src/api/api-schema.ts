@@ -1123,11 +1123,11 @@ export interface components {
             moves: null | string[];
             /**
              * Format: double
-             * @description Of the messages, above 0 and at most 1; 1 reads all.
+             * @description Of the items, above 0 and at most 1; 1 reads all.
              */
             share: number;
         };
-        /** @description Both sides of a move, read anew and compared message by message because somebody asked for it. */
+        /** @description Both sides of a move, read anew and compared item by item because somebody asked for it. */
         ComparisonView: {
             /** @description The from account, by which a move is known within its batch. */
             account: string;
@@ -1135,7 +1135,7 @@ export interface components {
             name: string;
             /**
              * Format: double
-             * @description Of the messages: 1 means all.
+             * @description Of the items: 1 means all.
              */
             share: number;
             /**
@@ -1152,7 +1152,7 @@ export interface components {
             endedAt: null | string;
             /**
              * Format: int64
-             * @description Messages read on both sides.
+             * @description Items read on both sides.
              */
             compared: number;
             /**
@@ -1162,7 +1162,7 @@ export interface components {
             octets: number;
             /**
              * Format: int64
-             * @description Messages that are altered on the new side, or no longer there.
+             * @description Items that are altered on the new side, or no longer there.
              */
             differing: number;
             /**
@@ -1172,7 +1172,7 @@ export interface components {
             flagsChanged: number;
             /**
              * Format: int64
-             * @description Messages that came to the old side after the last pass.
+             * @description Items that came to the old side, or were edited there, after the last pass.
              */
             arrived: number;
         };

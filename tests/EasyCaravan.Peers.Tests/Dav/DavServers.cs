@@ -5,7 +5,7 @@ using EasyCaravan.Protocols.Dav;
 namespace EasyCaravan.Peers.Dav;
 
 /// <summary>Three servers of unlike makes, with the same people on each. Every test takes people that no other has used.</summary>
-public sealed class DavServers : IAsyncLifetime
+public class DavServers : IAsyncLifetime
 {
     public const string Password = "rope-and-tide";
 
@@ -31,9 +31,16 @@ public sealed class DavServers : IAsyncLifetime
         if (!AreInstalled)
             return;
         var users = s_people.ConvertAll(p => (p, Password));
-        var starts = (RadicaleServer.StartAsync(users), XandikosServer.StartAsync(users), CyrusServer.StartAsync(users[..1], Sent.Port));
+        var starts = (
+            RadicaleServer.StartAsync(users),
+            XandikosServer.StartAsync(users),
+            CyrusServer.StartAsync(users[..1], await SmtpPortAsync())
+        );
         (Radicale, Xandikos, Cyrus) = (await starts.Item1, await starts.Item2, await starts.Item3);
     }
+
+    /// <summary>The port to which Cyrus sends.</summary>
+    protected virtual Task<int> SmtpPortAsync() => Task.FromResult(Sent.Port);
 
     /// <summary>Somebody who has nothing anywhere yet.</summary>
     public async Task<string> NewPersonAsync()
@@ -130,8 +137,9 @@ public sealed class DavServers : IAsyncLifetime
         );
     }
 
-    public async ValueTask DisposeAsync()
+    public virtual async ValueTask DisposeAsync()
     {
+        GC.SuppressFinalize(this);
         await Sent.DisposeAsync();
         if (!AreInstalled)
             return;
