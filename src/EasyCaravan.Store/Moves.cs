@@ -255,7 +255,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
                         who,
                         batch,
                         new MoveRowName(move.Key, accounts[move.Key]),
-                        $"{decision.Words()} {move.Count()} message(s) that differ between the sides"
+                        $"{decision.Words()} {move.Count()} item(s) that differ between the sides"
                     );
                 }
                 return (rows.Count, [.. touched.Select(g => g.Key)]);

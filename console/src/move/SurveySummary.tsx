@@ -20,6 +20,10 @@ export function SurveySummary({ batch, account }: { batch: string; account: stri
             </>
           )}
           . To carry: {number(summary.carryMessages)}, {size(summary.carryOctets)}.{" "}
+          {summary.kinds.map((k) => {
+            const [thing, place] = k.kind === "contacts" ? ["contact", "address book"] : ["event", "calendar"];
+            return `${plural(k.items, thing)} in ${plural(k.containers, place)}, ${number(k.carryItems)} to carry. `;
+          })}
           {toRoom?.octets != null && (
             <>
               The new side has room for {size(Math.max(0, toRoom.octets - toRoom.usedOctets))} of {size(toRoom.octets)}.{" "}

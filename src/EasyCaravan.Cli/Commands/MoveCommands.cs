@@ -240,27 +240,27 @@ internal static class MoveCommands
         foreach (
             var same in moves
                 .SelectMany(ProblemsOf)
-                .GroupBy(p => (p.Kind, p.Problem.What, p.Problem.Remedy))
+                .GroupBy(p => (p.Kinds, p.Problem.What, p.Problem.Remedy))
                 .OrderByDescending(g => g.Count())
         )
         {
-            var what = same.Key.Kind is { } kind ? $"{Words.Word(kind)}: {same.Key.What}" : same.Key.What;
+            var what = same.Key.Kinds.Length > 0 ? $"{same.Key.Kinds}: {same.Key.What}" : same.Key.What;
             writer.Say($"[red]![/] {Words.Safe(Names(same.Select(p => p.Move)))}: {Words.Safe(what)}.\n  {Words.Safe(same.Key.Remedy)}.");
         }
         var batch = moves.Count > 0 ? Words.Safe(moves[0].Batch) : "";
         if (moves.Sum(m => m.OpenLeftBehind) is > 0 and var left)
-            writer.Say($"[red]![/] {Words.Number(left)} message(s) were left behind. See: caravan left-behind {batch}");
+            writer.Say($"[red]![/] {Words.Number(left)} item(s) were left behind. See: caravan left-behind {batch}");
         if (moves.Sum(m => m.Undecided) is > 0 and var undecided)
-            writer.Say($"[red]![/] {Words.Number(undecided)} message(s) differ between the sides. See: caravan differences {batch}");
+            writer.Say($"[red]![/] {Words.Number(undecided)} item(s) differ between the sides. See: caravan differences {batch}");
     }
 
-    /// <summary>What is wrong with a move, by kind where it has several.</summary>
-    private static IEnumerable<(MoveView Move, MoveKind? Kind, Problem Problem)> ProblemsOf(MoveView move)
+    /// <summary>What is wrong with a move. Kinds that meet the same cause are told together, in the words of the last.</summary>
+    private static IEnumerable<(MoveView Move, string Kinds, Problem Problem)> ProblemsOf(MoveView move)
     {
-        var own =
-            move.Legs.Count > 1
-                ? move.Legs.Where(l => l.Problem is not null).Select(l => (move, (MoveKind?)l.Kind, l.Problem!)).ToList()
-                : [];
-        return own.Count == 0 && move.Problem is { } problem ? [(move, null, problem)] : own;
+        var own = move.Legs.Where(l => l.Problem is not null).ToList();
+        if (move.Legs.Count < 2 || own.Count == 0)
+            return move.Problem is { } problem ? [(move, "", problem)] : [];
+        return own.GroupBy(l => (l.Problem!.Cause, l.Problem.Remedy))
+            .Select(same => (move, string.Join(", ", same.Select(l => Words.Word(l.Kind))), same.Last().Problem!));
     }
 }

@@ -157,7 +157,7 @@ internal static class SurveyCommands
         var kinds = survey
             .Kinds.Where(k => k.Kind is not MoveKind.Mail)
             .Select(k => new Column<AccountInventory>(
-                Words.Word(k.Kind),
+                k.Kind is MoveKind.Contacts ? "Contacts" : "Events",
                 k.Kind is MoveKind.Contacts ? "contacts" : "events",
                 a =>
                     a.Kinds.FirstOrDefault(own => own.Kind == k.Kind) is not { } own ? ""
@@ -193,7 +193,7 @@ internal static class SurveyCommands
         );
         foreach (var kind in survey.Kinds.Where(k => k.Kind is not MoveKind.Mail))
             writer.Say(
-                $"{Words.Word(kind.Kind)}: {Words.Number(kind.Items)} in {Words.Number(kind.Containers)} "
+                $"{Words.Number(kind.Items)} {(kind.Kind is MoveKind.Contacts ? "contacts" : "events")} in {Words.Number(kind.Containers)} "
                     + $"{(kind.Kind is MoveKind.Contacts ? "address books" : "calendars")}, {Words.Size(kind.Octets)}; to carry "
                     + $"{Words.Number(kind.CarryItems)}."
             );
@@ -430,7 +430,7 @@ internal static class SurveyCommands
         );
         foreach (var kind in estimate.Kinds)
             writer.Say(
-                $"[grey]{Words.Word(kind.Kind)}: {Words.Number(kind.Items)} to carry, "
+                $"[grey]{Words.Number(kind.Items)} {(kind.Kind is MoveKind.Contacts ? "contacts" : "events")} to carry, "
                     + $"{kind.ItemsPerSecondLow:0} to {kind.ItemsPerSecondHigh:0} a second for one move"
                     + $"{(kind.Measured > 0 ? $", measured on {kind.Measured} first passes" : ", assumed")}.[/]"
             );

@@ -163,6 +163,9 @@ internal static class BatchApi
         return rows.GroupBy(r => r.MoveId)
             .SelectMany(own =>
                 own.GroupBy(r => r.Kind)
+                    // As they are carried.
+                    .OrderBy(kind => kind.Key is Core.Planning.Kind.Mail)
+                    .ThenBy(kind => kind.Key)
                     .SelectMany(kind =>
                         Waybill.Draw(kind.Select(Pages.PageOf)).Folders.Select(f => (Move: own.Key, View: ViewOf(kind.Key, f)))
                     )

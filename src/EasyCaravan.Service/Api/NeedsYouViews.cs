@@ -60,7 +60,7 @@ internal static class NeedsYouViews
             .ToListAsync(cancel);
         // With one kind, the kind is not named. A remedy from a service's own definition gets a group of its own.
         var several = plan.Batches.Where(b => plan.Routes.First(r => r.Name == b.Route).Carry.Length > 1).Select(b => b.Name).ToHashSet();
-        var groups = new List<NeedsYou>();
+        var groups = new List<(Cause Cause, string? Help, Kind? Kind, List<string> Said, int People, List<MoveRef> Named)>();
         foreach (var same in counted.GroupBy(c => (c.Cause, c.Help, Kind: several.Contains(c.Batch) ? c.Kind : (Kind?)null)))
         {
             var (cause, help, kind) = same.Key;
@@ -73,10 +73,29 @@ internal static class NeedsYouViews
                 .Take(MostNamed)
                 .Select(n => new MoveRef(n.Move.Batch, n.Move.FromAccount, n.Move.Name))
                 .ToListAsync(cancel);
-            var what = WhatOf(cause, same.Select(c => c.First).Concat(same.Select(c => c.Last)));
-            groups.Add(Group(cause, kind is { } k ? $"{KebabWord.Of(k)}: {what}" : what, same.Sum(c => c.People), named, help));
+            groups.Add((cause, help, kind, [.. same.SelectMany(c => new[] { c.First, c.Last })], same.Sum(c => c.People), named));
         }
-        return groups;
+        // One closed door is one thing to mend, whichever kinds stand before it.
+        return
+        [
+            .. groups
+                .GroupBy(g => (g.Cause, g.Help, g.People, Who: string.Join(' ', g.Named.Select(m => $"{m.Batch}/{m.Account}"))))
+                .Select(same =>
+                {
+                    var kinds = string.Join(
+                        ", ",
+                        same.Select(g => g.Kind).OfType<Kind>().OrderBy(k => k is Kind.Mail).ThenBy(k => k).Select(KebabWord.Of)
+                    );
+                    var what = WhatOf(same.Key.Cause, same.SelectMany(g => g.Said));
+                    return Group(
+                        same.Key.Cause,
+                        kinds.Length > 0 ? $"{kinds}: {what}" : what,
+                        same.Key.People,
+                        same.First().Named,
+                        same.Key.Help
+                    );
+                }),
+        ];
     }
 
     /// <summary>Surveys that could not be made before anything was carried.</summary>

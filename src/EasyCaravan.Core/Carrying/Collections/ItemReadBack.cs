@@ -13,6 +13,9 @@ internal sealed class ItemReadBack(CollectionLegOrder order, ICollectionAccount 
         "Let them be merged (doubles: merge under contacts: in the route) and retry, mend it on the new side by hand, or accept it as it "
         + "is there";
 
+    /// <summary>What was there before us is never overwritten, so that the old one alone cannot be chosen.</summary>
+    private const string ForeignRemedy = "Compare both versions, and keep the new side's or both";
+
     /// <param name="items">Those without an outcome are read.</param>
     public async Task ReadAsync(IReadOnlyCollection<ItemInHand> items, CancellationToken cancel)
     {
@@ -67,7 +70,9 @@ internal sealed class ItemReadBack(CollectionLegOrder order, ICollectionAccount 
                     $"the new side has the same one already, and it does not say all that this one says: {told}"
                 )
                 {
-                    Help = order is { Kind: Planning.Kind.Contacts, Rules.Doubles: not Planning.ItemDoubles.Merge } ? MergeRemedy : null,
+                    Help = order is { Kind: Planning.Kind.Contacts, Rules.Doubles: not Planning.ItemDoubles.Merge }
+                        ? MergeRemedy
+                        : ForeignRemedy,
                 }
                 : new Fault(Cause.ArrivedDamaged, order.To.Credentials.Account, told),
             there.Octets
