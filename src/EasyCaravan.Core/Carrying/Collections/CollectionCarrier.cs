@@ -51,7 +51,7 @@ internal sealed class CollectionCarrier(
         var goneParts = page.Items.Parts.Intersect(page.Gone).ToList();
         if (goneParts.Count > 0)
             await kept.ForgetItemsAsync(work.Page.Id, [.. goneParts.Select(p => p.Number)], cancel);
-        work.Carried = (page.Mark, page.Found + page.Items.Parts.Count() - goneParts.Count);
+        work.Carried = (page.Mark, page.Found + page.Items.Parts.Count - goneParts.Count);
     }
 
     /// <summary>What is new, edited, unsettled or gone on the from side.</summary>

@@ -12,6 +12,9 @@ internal sealed class PageItems
     private const string Mark = "#part-";
 
     private readonly Dictionary<Href, CollectionItem> _items;
+
+    /// <summary>Hardly any page has one, so that they are not looked for among all.</summary>
+    private readonly List<CollectionItem> _parts;
     private readonly NumberSet _settled;
     private uint _next;
 
@@ -19,11 +22,10 @@ internal sealed class PageItems
     public PageItems(IReadOnlyList<CollectionItem> items, NumberSet settled)
     {
         _items = items.ToDictionary(i => i.From);
+        _parts = [.. items.Where(IsPart)];
         _settled = settled;
         _next = items.Count == 0 ? 1 : items.Max(i => i.Number) + 1;
     }
-
-    public uint Next => _next;
 
     /// <summary>Those that stand by themselves on the from side.</summary>
     public IEnumerable<CollectionItem> Settled => _items.Values.Where(i => !IsPart(i) && IsSettled(i));
@@ -36,13 +38,19 @@ internal sealed class PageItems
     /// <summary>
     /// Parts, the first excepted, of objects that the new side took only parted, see <see cref="ItemShapings.SplitUids"/>.
     /// </summary>
-    public IEnumerable<CollectionItem> Parts => _items.Values.Where(IsPart);
+    public IReadOnlyList<CollectionItem> Parts => _parts;
 
-    public IEnumerable<CollectionItem> PartsOf(Href whole) => Parts.Where(p => WholeOf(p) == whole);
+    public IEnumerable<CollectionItem> PartsOf(Href whole) => _parts.Where(p => WholeOf(p) == whole);
 
     public CollectionItem? Find(Href from) => _items.GetValueOrDefault(from);
 
-    public CollectionItem Add(Href from) => _items[from] = new CollectionItem(_next++, from);
+    public CollectionItem Add(Href from)
+    {
+        var item = _items[from] = new CollectionItem(_next++, from);
+        if (IsPart(item))
+            _parts.Add(item);
+        return item;
+    }
 
     /// <summary>Where the part of this UID is said to be on the from side, which has it within the whole.</summary>
     public static Href PlaceOfPart(Href whole, string key) => new($"{whole}{Mark}{XxHash64.HashToUInt64(Encoding.UTF8.GetBytes(key)):x16}");
