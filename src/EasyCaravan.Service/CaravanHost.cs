@@ -93,7 +93,7 @@ public static class CaravanHost
             .AddSingleton<AccountAccess>()
             .AddSingleton<Allowances>()
             .AddSingleton<CollectionHomes>()
-            .AddSingleton<ReadingSpeeds>()
+            .AddSingleton<ServiceSpeeds>()
             .AddSingleton<ItemFiles>()
             .AddSingleton<CollectionAccounts>()
             .AddSingleton<IMailAccounts, MailAccounts>();

@@ -24,7 +24,7 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<CollectionPageRow> CollectionPages => Set<CollectionPageRow>();
     public DbSet<CollectionItemRow> CollectionItems => Set<CollectionItemRow>();
     public DbSet<ItemFormsRow> ItemForms => Set<ItemFormsRow>();
-    public DbSet<ReadingSpeedRow> ReadingSpeeds => Set<ReadingSpeedRow>();
+    public DbSet<ServiceSpeedRow> ServiceSpeeds => Set<ServiceSpeedRow>();
     public DbSet<CollectionHomeRow> CollectionHomes => Set<CollectionHomeRow>();
     public DbSet<ItemFileRow> ItemFiles => Set<ItemFileRow>();
     public DbSet<SurveyRow> Surveys => Set<SurveyRow>();

@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using System.Text.Json;
+using EasyCaravan.Core.Carrying.Collections;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -16,15 +17,15 @@ internal sealed class CollectionAccounts(
     ServiceThrottle throttle,
     AccessTokens tokens,
     CollectionHomes homes,
-    ReadingSpeeds speeds,
+    ServiceSpeeds speeds,
     ItemFiles files
 ) : ICollectionAccounts
 {
     /// <summary>Connections to one account, where the service bears so many: above it no server that was tried got faster.</summary>
     public const int MostConnections = 8;
 
-    /// <summary>How services like to be read.</summary>
-    private readonly ConcurrentDictionary<(string Service, Kind), DavReadingSpeeds> _speeds = new();
+    /// <summary>How services like to be used.</summary>
+    private readonly ConcurrentDictionary<(string Service, Kind), (DavReadingSpeeds Reading, WritingLanes Writing)> _speeds = new();
 
     /// <summary>A home as it is kept.</summary>
     private sealed record KeptHome(string? Principal, string[] Homes, string[] Addresses, bool Schedules);
@@ -58,7 +59,7 @@ internal sealed class CollectionAccounts(
                 null,
                 all,
                 cancel,
-                await SpeedsOfAsync(service, kind, cancel)
+                (await SpeedsOfAsync(service, kind, cancel)).Reading
             );
             await throttle.RecoveredAsync(service.Name);
             return account;
@@ -72,19 +73,34 @@ internal sealed class CollectionAccounts(
         }
     }
 
-    private async Task<DavReadingSpeeds> SpeedsOfAsync(Core.Planning.Service service, Kind kind, CancellationToken cancel)
+    /// <summary>How many items this service likes to be given at the same time.</summary>
+    public async Task<WritingLanes> WritingOfAsync(Core.Planning.Service service, Kind kind, CancellationToken cancel) =>
+        (await SpeedsOfAsync(service, kind, cancel)).Writing;
+
+    private async Task<(DavReadingSpeeds Reading, WritingLanes Writing)> SpeedsOfAsync(
+        Core.Planning.Service service,
+        Kind kind,
+        CancellationToken cancel
+    )
     {
         if (_speeds.TryGetValue((service.Name, kind), out var known))
             return known;
-        var (multiGet, query) = await speeds.FindAsync(service.Name, kind, cancel);
-        return _speeds.GetOrAdd((service.Name, kind), new DavReadingSpeeds(multiGet, query));
+        var kept = await speeds.FindAsync(service.Name, kind, cancel);
+        return _speeds.GetOrAdd(
+            (service.Name, kind),
+            (new DavReadingSpeeds(kept?.MultiGet, kept?.Query), new WritingLanes(kept?.WritingLanes))
+        );
     }
 
-    /// <summary>What was learned about how a service likes to be read is there after the next start too.</summary>
+    /// <summary>What was learned about how a service likes to be used is there after the next start too.</summary>
     public async Task KeepSpeedsAsync(Core.Planning.Service service, Kind kind, CancellationToken cancel)
     {
-        if (_speeds.TryGetValue((service.Name, kind), out var measured) && measured.TakeNews() is var (multiGet, query))
-            await speeds.KeepAsync(service.Name, kind, multiGet, query, cancel);
+        if (!_speeds.TryGetValue((service.Name, kind), out var measured))
+            return;
+        if (measured.Reading.TakeNews() is var (multiGet, query))
+            await speeds.KeepReadingAsync(service.Name, kind, multiGet, query, cancel);
+        if (measured.Writing.TakeNews() is { } lanes)
+            await speeds.KeepWritingAsync(service.Name, kind, lanes, cancel);
     }
 
     /// <summary>Where an account has its collections is looked for anew the next time.</summary>

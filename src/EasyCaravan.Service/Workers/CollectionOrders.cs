@@ -9,7 +9,7 @@ namespace EasyCaravan.Service.Workers;
 /// <summary>
 /// Makes the order for a leg or comparison of contacts or calendars: opens secrets, and sets the limits of both services.
 /// </summary>
-internal sealed class CollectionOrders(AccountAccess access, ServiceThrottle throttle, TimeProvider time)
+internal sealed class CollectionOrders(AccountAccess access, CollectionAccounts accounts, ServiceThrottle throttle, TimeProvider time)
 {
     /// <exception cref="FaultException">A secret is missing.</exception>
     public async Task<CollectionLegOrder> MakeAsync(MoveContext context, Kind kind, CancellationToken cancel)
@@ -25,6 +25,7 @@ internal sealed class CollectionOrders(AccountAccess access, ServiceThrottle thr
         )
         {
             Today = Instant.FromDateTimeOffset(time.GetUtcNow()).InUtc().Date,
+            Writing = await accounts.WritingOfAsync(to, kind, cancel),
             RateLimiters = throttle.RateLimitersOf(from, person.FromAccount, to, person.ToAccount),
         };
     }

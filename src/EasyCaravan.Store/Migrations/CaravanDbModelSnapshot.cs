@@ -983,7 +983,7 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("plans", (string)null);
                 });
 
-            modelBuilder.Entity("EasyCaravan.Store.Rows.ReadingSpeedRow", b =>
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ServiceSpeedRow", b =>
                 {
                     b.Property<string>("Service")
                         .HasColumnType("TEXT");
@@ -997,9 +997,12 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<double?>("Query")
                         .HasColumnType("REAL");
 
+                    b.Property<int?>("WritingLanes")
+                        .HasColumnType("INTEGER");
+
                     b.HasKey("Service", "Kind");
 
-                    b.ToTable("reading_speeds", (string)null);
+                    b.ToTable("service_speeds", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.SurveyRow", b =>

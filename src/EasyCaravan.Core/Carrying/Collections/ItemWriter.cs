@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using System.IO.Hashing;
 using System.Text;
 using EasyCaravan.Core.Formats;
@@ -35,13 +36,17 @@ internal sealed class ItemWriter(CollectionLegOrder order, ICollectionAccount to
     public Href PlaceBeside(ItemInHand item) =>
         collection.Href.Item($"{XxHash64.HashToUInt64(Encoding.UTF8.GetBytes(ItemShaper.UidBeside(item))):x16}-old-side{Suffix}");
 
-    /// <summary>Writes as many at a time as the order says. Afterwards each is written, or has an outcome.</summary>
-    public Task WriteAsync(IEnumerable<ItemInHand> items, CancellationToken cancel) =>
-        Parallel.ForEachAsync(
+    /// <summary>Writes as many at a time as the service likes best. Afterwards each is written, or has an outcome.</summary>
+    public async Task WriteAsync(IReadOnlyCollection<ItemInHand> items, CancellationToken cancel)
+    {
+        var (lanes, began) = (order.Writing.Next(order.Lanes), Stopwatch.GetTimestamp());
+        await Parallel.ForEachAsync(
             items,
-            new ParallelOptions { MaxDegreeOfParallelism = order.Lanes, CancellationToken = cancel },
+            new ParallelOptions { MaxDegreeOfParallelism = lanes, CancellationToken = cancel },
             async (item, c) => await WriteAsync(item, c)
         );
+        order.Writing.Took(lanes, items.Count, Stopwatch.GetElapsedTime(began));
+    }
 
     private async Task WriteAsync(ItemInHand item, CancellationToken cancel)
     {

@@ -5,7 +5,7 @@
 namespace EasyCaravan.Store.Migrations
 {
     /// <inheritdoc />
-    public partial class PassLegsAndSpeeds : Migration
+    public partial class CollectionsBesideMail : Migration
     {
         /// <inheritdoc />
         protected override void Up(MigrationBuilder migrationBuilder)
@@ -17,6 +17,12 @@ namespace EasyCaravan.Store.Migrations
                 nullable: false,
                 defaultValue: 0L);
 
+            migrationBuilder.AddColumn<int>(
+                name: "Kind",
+                table: "comparisons",
+                type: "INTEGER",
+                nullable: true);
+
             migrationBuilder.AddColumn<string>(
                 name: "Lost",
                 table: "collection_pages",
@@ -24,17 +30,18 @@ namespace EasyCaravan.Store.Migrations
                 nullable: true);
 
             migrationBuilder.CreateTable(
-                name: "reading_speeds",
+                name: "service_speeds",
                 columns: table => new
                 {
                     Service = table.Column<string>(type: "TEXT", nullable: false),
                     Kind = table.Column<int>(type: "INTEGER", nullable: false),
                     MultiGet = table.Column<double>(type: "REAL", nullable: true),
-                    Query = table.Column<double>(type: "REAL", nullable: true)
+                    Query = table.Column<double>(type: "REAL", nullable: true),
+                    WritingLanes = table.Column<int>(type: "INTEGER", nullable: true)
                 },
                 constraints: table =>
                 {
-                    table.PrimaryKey("PK_reading_speeds", x => new { x.Service, x.Kind });
+                    table.PrimaryKey("PK_service_speeds", x => new { x.Service, x.Kind });
                 });
 
             migrationBuilder.CreateIndex(
@@ -48,7 +55,7 @@ namespace EasyCaravan.Store.Migrations
         protected override void Down(MigrationBuilder migrationBuilder)
         {
             migrationBuilder.DropTable(
-                name: "reading_speeds");
+                name: "service_speeds");
 
             migrationBuilder.DropIndex(
                 name: "IX_collection_items_folder_id_shapings",
@@ -57,6 +64,10 @@ namespace EasyCaravan.Store.Migrations
             migrationBuilder.DropColumn(
                 name: "Updated",
                 table: "pass_legs");
+
+            migrationBuilder.DropColumn(
+                name: "Kind",
+                table: "comparisons");
 
             migrationBuilder.DropColumn(
                 name: "Lost",

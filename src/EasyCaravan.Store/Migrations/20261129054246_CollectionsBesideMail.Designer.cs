@@ -10,8 +10,8 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace EasyCaravan.Store.Migrations
 {
     [DbContext(typeof(CaravanDb))]
-    [Migration("20261129044234_PassLegsAndSpeeds")]
-    partial class PassLegsAndSpeeds
+    [Migration("20261129054246_CollectionsBesideMail")]
+    partial class CollectionsBesideMail
     {
         /// <inheritdoc />
         protected override void BuildTargetModel(ModelBuilder modelBuilder)
@@ -157,6 +157,9 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("FlagsChanged")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("Kind")
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("Number")
@@ -983,7 +986,7 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("plans", (string)null);
                 });
 
-            modelBuilder.Entity("EasyCaravan.Store.Rows.ReadingSpeedRow", b =>
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ServiceSpeedRow", b =>
                 {
                     b.Property<string>("Service")
                         .HasColumnType("TEXT");
@@ -997,9 +1000,12 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<double?>("Query")
                         .HasColumnType("REAL");
 
+                    b.Property<int?>("WritingLanes")
+                        .HasColumnType("INTEGER");
+
                     b.HasKey("Service", "Kind");
 
-                    b.ToTable("reading_speeds", (string)null);
+                    b.ToTable("service_speeds", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.SurveyRow", b =>
