@@ -20,7 +20,7 @@ namespace EasyCaravan.Bench;
 /// Contacts or events between two DAV servers of unlike makes: a first pass beside a bare loop of PUTs of objects that are in memory
 /// already and beside a plain script that gets and puts one after the other; then passes without changes and with a few.
 /// </summary>
-internal sealed class CollectionsPass(string from, string to, Kind kind, int items, int rounds) : ICollectionAccounts
+internal sealed class CollectionsPass(string from, string to, Kind kind, int items, int rounds, int atOnce) : ICollectionAccounts
 {
     private const string Password = "secret";
     private const int FewChanges = 20;
@@ -29,6 +29,7 @@ internal sealed class CollectionsPass(string from, string to, Kind kind, int ite
 
     private readonly ConcurrentQueue<string> _people = new(Enumerable.Range(0, 60).Select(i => $"p{i}@saltmarsh.example"));
     private readonly ConcurrentDictionary<string, DavReadingSpeeds> _speeds = new();
+    private readonly WritingLanes _writing = new();
     private readonly Dictionary<string, Uri> _addresses = [];
     private readonly Dictionary<string, DavHome> _homes = [];
     private CyrusServer? _cyrus;
@@ -49,6 +50,8 @@ internal sealed class CollectionsPass(string from, string to, Kind kind, int ite
         await PutAllAsync(from, owner, objects, 8);
 
         var runs = new List<Run>();
+        var empty = await EmptyStoreAsync();
+        var store = "";
         for (var round = 0; round <= rounds; round++)
         {
             var now = new List<Run>();
@@ -56,10 +59,8 @@ internal sealed class CollectionsPass(string from, string to, Kind kind, int ite
                 now.Add(await BareAsync(objects, connections));
             now.Add(await ScriptAsync(owner));
             var person = await NextAsync();
-            using var database = await Database.OpenAsync(
-                Path.Combine(Directory.CreateTempSubdirectory("caravan-bench").FullName, "store"),
-                CancellationToken.None
-            );
+            store = Path.Combine(Directory.CreateTempSubdirectory("caravan-bench").FullName, "store");
+            using var database = await Database.OpenAsync(store, CancellationToken.None);
             var ledger = await LedgerAsync(database, owner);
             now.Add(await PassAsync("Easy Caravan, first pass", ledger, owner, person, items));
             now.Add(await PassAsync("Easy Caravan, nothing changed", ledger, owner, person, 1));
@@ -81,10 +82,44 @@ internal sealed class CollectionsPass(string from, string to, Kind kind, int ite
                 CultureInfo.InvariantCulture,
                 $"\nfirst pass: {Rig.Median(ours.Select(r => r.PerSecond)) / bare:0.00} x the best bare loop, "
                     + $"{Rig.Median(ours.Select(r => r.PerSecond)) / Median(r => r.Tool == "script"):0.00} x the script, "
-                    + $"{Rig.Median(ours.Select(r => r.CpuSeconds)) / items * 1000:0.00} ms CPU an item"
+                    + $"{Rig.Median(ours.Select(r => r.CpuSeconds)) / items * 1000:0.00} ms CPU an item, "
+                    + $"{(double)(new FileInfo(store).Length - empty) / items:0} octets an item in the store"
             )
         );
+        if (atOnce > 0)
+            await ManyAsync(owner);
         return 0;
+    }
+
+    /// <summary>Many moves at the same time: how fast they are together, and how much memory that takes.</summary>
+    private async Task ManyAsync(string owner)
+    {
+        var folder = Directory.CreateTempSubdirectory("caravan-bench").FullName;
+        using var database = await Database.OpenAsync(Path.Combine(folder, "store"), CancellationToken.None);
+        var passes = new List<((ILedger, ICollectionLedger) Ledger, string Person)>();
+        for (var i = 0; i < atOnce; i++)
+        {
+            var person = await NextAsync();
+            passes.Add((await LedgerAsync(database, person), person));
+        }
+        GC.Collect();
+        var watch = Stopwatch.StartNew();
+        await Task.WhenAll(passes.Select(p => PassAsync("many", p.Ledger, owner, p.Person, items)));
+        Console.WriteLine(
+            string.Create(
+                CultureInfo.InvariantCulture,
+                $"{atOnce} moves at once: {atOnce * items / watch.Elapsed.TotalSeconds:0.0} items a second, "
+                    + $"{Process.GetCurrentProcess().PeakWorkingSet64 / 1e6:0} MB at most in this process"
+            )
+        );
+    }
+
+    /// <summary>Octets of a store in which nothing is.</summary>
+    private static async Task<long> EmptyStoreAsync()
+    {
+        var path = Path.Combine(Directory.CreateTempSubdirectory("caravan-bench").FullName, "store");
+        using (await Database.OpenAsync(path, CancellationToken.None)) { }
+        return new FileInfo(path).Length;
     }
 
     public async Task<ICollectionAccount> OpenAsync(Service service, Kind of, Credentials credentials, CancellationToken cancel) =>
@@ -159,6 +194,7 @@ internal sealed class CollectionsPass(string from, string to, Kind kind, int ite
         )
         {
             Today = new NodaTime.LocalDate(2026, 11, 28),
+            Writing = _writing,
         };
         var tally = new Tally(kind);
         var cpu = Process.GetCurrentProcess().TotalProcessorTime;

@@ -145,6 +145,7 @@ var toMake = new Option<string>("--to") { Description = "Server on the to side",
 toMake.AcceptOnlyFromAmong(makes);
 var calendars = new Option<bool>("--calendars") { Description = "Events instead of contacts" };
 var items = new Option<int>("--items") { Description = "How many", DefaultValueFactory = _ => 500 };
+var side = new Option<int>("--at-once") { Description = "So many moves at once afterwards, of which the memory is told" };
 var collections = new Command("collections", "Contacts or events between two servers, against bare PUTs and a plain script")
 {
     fromMake,
@@ -152,6 +153,7 @@ var collections = new Command("collections", "Contacts or events between two ser
     calendars,
     items,
     rounds,
+    side,
 };
 collections.SetAction(a =>
     new CollectionsPass(
@@ -159,7 +161,8 @@ collections.SetAction(a =>
         a.GetValue(toMake)!,
         a.GetValue(calendars) ? EasyCaravan.Core.Planning.Kind.Calendars : EasyCaravan.Core.Planning.Kind.Contacts,
         a.GetValue(items),
-        a.GetValue(rounds)
+        a.GetValue(rounds),
+        a.GetValue(side)
     ).RunAsync()
 );
 
