@@ -1,5 +1,4 @@
 using System.Text;
-using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Carrying.Collections;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;

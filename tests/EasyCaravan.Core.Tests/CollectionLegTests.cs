@@ -1,12 +1,9 @@
 using System.Text;
 using CsCheck;
-using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Carrying.Collections;
-using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
-using EasyCaravan.Core.Surveying;
 using EasyCaravan.Core.Tests.Memory;
 using NodaTime;
 
@@ -289,19 +286,7 @@ public sealed class CollectionLegTests : CollectionRoad
                         book.Put($"{i}.vcf", Person($"u{i}", $"Sailor {i}", $"EMAIL:{i}@saltmarsh.example", $"TEL:+353 1 555 01{i:00}"));
                         there.Put($"x{i}.vcf", Person($"x{i}", $"Sailor {i}", $"EMAIL:{i}@saltmarsh.example", "NOTE:theirs"));
                     }
-                    for (var round = 0; round < 6; round++)
-                    {
-                        _to.BreaksAt = chance.Next(40);
-                        try
-                        {
-                            Run();
-                        }
-                        catch (FaultException)
-                        {
-                            // The next pass goes on from there.
-                        }
-                        _to.BreaksAt = null;
-                    }
+                    RunBroken(chance, 6);
                     Run();
                     Assert.Equal(8, there.Items.Count);
                     for (var i = 0; i < 8; i++)

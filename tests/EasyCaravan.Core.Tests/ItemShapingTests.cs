@@ -1,14 +1,10 @@
 using System.Text;
 using CsCheck;
-using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Carrying.Collections;
-using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
-using EasyCaravan.Core.Surveying;
 using EasyCaravan.Core.Tests.Memory;
-using NodaTime;
 
 namespace EasyCaravan.Core.Tests;
 
@@ -160,19 +156,7 @@ public sealed class ItemShapingTests : CollectionRoad
                         : !text.Contains("UID:", StringComparison.Ordinal) ? Refused("no UID")
                         : OfSeveralUids(octets);
                     _to.AnswersAreLost = answersAreLost;
-                    for (var round = 0; round < 6; round++)
-                    {
-                        _to.BreaksAt = chance.Next(40);
-                        try
-                        {
-                            Run();
-                        }
-                        catch (FaultException)
-                        {
-                            // The next pass goes on from there.
-                        }
-                        _to.BreaksAt = null;
-                    }
+                    RunBroken(chance, 6);
                     Run();
                     Assert.Empty(_ledger.LeftBehind.Values.Select(l => l.Fault.What));
                     Assert.Equal(wanted.Count + 1, _to.All.Single().Items.Count);

@@ -1,14 +1,6 @@
 using System.Text;
-using CsCheck;
-using EasyCaravan.Core.Carrying;
-using EasyCaravan.Core.Carrying.Collections;
-using EasyCaravan.Core.Carrying.Mail;
-using EasyCaravan.Core.Pacing;
-using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
-using EasyCaravan.Core.Surveying;
 using EasyCaravan.Core.Tests.Memory;
-using NodaTime;
 
 namespace EasyCaravan.Core.Tests;
 

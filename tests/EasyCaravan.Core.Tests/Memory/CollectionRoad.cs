@@ -1,7 +1,7 @@
-using System.Text;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Carrying.Collections;
 using EasyCaravan.Core.Carrying.Mail;
+using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Proving;
@@ -32,6 +32,24 @@ public abstract class CollectionRoad : ICollectionAccounts
         var tally = new Tally(_kind);
         new CollectionLeg(this, _ledger, _kept, Order, tally, _journal.Add).RunAsync(CancellationToken.None).GetAwaiter().GetResult();
         return tally;
+    }
+
+    /// <summary>Passes that break at any call of the to side.</summary>
+    private protected void RunBroken(Random chance, int passes)
+    {
+        for (var i = 0; i < passes; i++)
+        {
+            _to.BreaksAt = chance.Next(40);
+            try
+            {
+                Run();
+            }
+            catch (FaultException)
+            {
+                // The next pass goes on from there.
+            }
+            _to.BreaksAt = null;
+        }
     }
 
     /// <summary>Reads both sides anew.</summary>
