@@ -77,6 +77,9 @@ public sealed record StandInDavManners
     /// <summary>Loses the photos of contacts, as some services do, and says that all is well.</summary>
     public bool DropsPhotos { get; init; }
 
+    /// <summary>Of what is set about a collection it keeps the name alone, and says that all is well.</summary>
+    public bool KeepsOnlyNames { get; init; }
+
     /// <summary>An account may have a UID once, over all its collections of a kind.</summary>
     public bool TakesUidOnce { get; init; }
 

@@ -152,10 +152,13 @@ internal sealed class StandInDavRequest(
         return new StandInDavAnswer(201);
     }
 
-    private static void Set(StandInCollection collection, XElement? root)
+    private void Set(StandInCollection collection, XElement? root)
     {
         foreach (var property in root?.Descendants(DavWords.Dav + "prop").Elements() ?? [])
-            if (property.Name != DavWords.Dav + "resourcetype")
+            if (
+                property.Name != DavWords.Dav + "resourcetype"
+                && (!manners.KeepsOnlyNames || property.Name == DavWords.Dav + "displayname")
+            )
                 collection.Properties[property.Name] = new XElement(property);
     }
 

@@ -14,7 +14,14 @@ public sealed class CollectionRoadTests : IAsyncLifetime
     private const string Aoife = "aoife@saltmarsh.example";
 
     private readonly StandInDav _from = new(new StandInDavManners());
-    private readonly StandInDav _to = new(new StandInDavManners { DropsPhotos = true, TakesUidOnce = true });
+    private readonly StandInDav _to = new(
+        new StandInDavManners
+        {
+            DropsPhotos = true,
+            TakesUidOnce = true,
+            KeepsOnlyNames = true,
+        }
+    );
     private TestService _service = null!;
     private StandInDavAccount _old = null!;
     private StandInDavAccount _new = null!;
@@ -132,6 +139,57 @@ public sealed class CollectionRoadTests : IAsyncLifetime
         await _service.UntilInStepAsync("crew");
         var uids = _new.Collections.SelectMany(c => c.Items.Values).Select(i => i.Text.Split("UID:")[1].Split('\r')[0]).Order();
         Assert.Equal(["a", "a-old-side"], uids);
+    }
+
+    [Fact]
+    public async Task Surveys_findings_passes_and_comparisons_tell_contacts_and_calendars()
+    {
+        Book(_old).Put("a.vcf", Card("a", "TEL:+353 1 555 0100"));
+        Book(_old).Put("b.vcf", Card("b"));
+        Book(_new).Put("b.vcf", Card("b"));
+        var duty = _old.Make(isCalendar: true, "duty", "Duty");
+        duty.Properties[System.Xml.Linq.XName.Get("calendar-description", "urn:ietf:params:xml:ns:caldav")] = new(
+            System.Xml.Linq.XName.Get("calendar-description", "urn:ietf:params:xml:ns:caldav"),
+            "Who sails when"
+        );
+        duty.Put("e.ics", Event("e"));
+        await ApplyAsync();
+        await _service.RunAsync("survey", "crew", "--wait");
+        var survey = await _service.GetAsync<BatchSurvey>("batches/crew/survey");
+        var (contacts, calendars) = (
+            survey.Kinds.Single(k => k.Kind is MoveKind.Contacts),
+            survey.Kinds.Single(k => k.Kind is MoveKind.Calendars)
+        );
+        Assert.Equal((1, 1, 2L, 1L), (survey.Surveyed, contacts.Containers, contacts.Items, contacts.CarryItems));
+        Assert.Equal((2, 1L, 1L), (calendars.Containers, calendars.Items, calendars.CarryItems));
+        var estimate = await _service.GetAsync<EstimateView>("batches/crew/estimate");
+        Assert.Equal([1L, 1L], estimate.Kinds.Select(k => k.Items));
+        Assert.True(estimate.Moves.Items.Single() is { Items: 2, Longest: > 0 });
+
+        await CarryAsync();
+        var journal = (await _service.ListAllAsync<JournalEntry>("journal?batch=crew")).Select(j => j.Text).ToList();
+        Assert.Contains(journal, t => t.StartsWith("contacts, first pass ended: 1 carried", StringComparison.Ordinal));
+        Assert.Contains(journal, t => t.StartsWith("calendars, first pass ended: 1 carried", StringComparison.Ordinal));
+        var findings = await _service.GetAsync<List<FindingGroup>>("batches/crew/findings");
+        var lost = findings.Single(f => f.Code == "properties-lost");
+        Assert.Equal((1, 1, "the calendar 'Duty' is there without its description"), (lost.People, lost.Open, lost.Rows.Single().What));
+        Assert.Equal(0, (await _service.RunAsync("choose", "crew", "properties-lost", "accept")).Code);
+        Assert.Equal(
+            0,
+            (await _service.GetAsync<List<FindingGroup>>("batches/crew/findings")).Single(f => f.Code == "properties-lost").Open
+        );
+
+        Book(_old).Put("a.vcf", Card("a", "TEL:+353 1 555 0111"));
+        await _service.RunAsync("catch-up", "crew", "--wait");
+        var move = await _service.GetAsync<MoveDetail>($"batches/crew/moves/{Uri.EscapeDataString(Aoife)}");
+        Assert.Equal(1, move.Passes[0].Legs.Single(l => l.Kind is MoveKind.Contacts).Updated);
+        Book(_new).Put("a.vcf", Card("a", "TEL:+353 1 555 0199"));
+        Book(_new).Remove("b.vcf");
+        Assert.Equal(0, (await _service.RunAsync("compare", "crew", "--all", "--wait")).Code);
+        var compared = (await _service.GetAsync<BatchWaybill>("batches/crew/waybill")).Moves[0];
+        Assert.Equal((3L, 2L), (compared.Comparison!.Compared, compared.Comparison.Differing));
+        Assert.Equal(["altered", "missing"], compared.Differences.Select(d => d.Kind.ToString().ToLowerInvariant()).Order());
+        Assert.Equal((1L, 1L, false), (compared.Altered, compared.Missing, compared.Closes));
     }
 
     [Fact]

@@ -17,7 +17,7 @@ internal sealed class DavItems(DavConnection connection, Kind kind, DavReadingSp
     private const int Step = 100;
 
     /// <summary>Octets that are held while a query's answer is read: whoever takes them may be slower than the server bears.</summary>
-    private const long Held = 8 * 1024 * 1024;
+    private const long Held = 2 * 1024 * 1024;
 
     /// <summary>How many items collections hold, as far as it was seen.</summary>
     private readonly ConcurrentDictionary<Href, int> _counts = [];

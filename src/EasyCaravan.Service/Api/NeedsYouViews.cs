@@ -82,16 +82,15 @@ internal static class NeedsYouViews
                 .GroupBy(g => (g.Cause, g.Help, g.People, Who: string.Join(' ', g.Named.Select(m => $"{m.Batch}/{m.Account}"))))
                 .Select(same =>
                 {
-                    var kinds = string.Join(
-                        ", ",
-                        same.Select(g => g.Kind).OfType<Kind>().OrderBy(k => k is Kind.Mail).ThenBy(k => k).Select(KebabWord.Of)
-                    );
-                    var what = WhatOf(same.Key.Cause, same.SelectMany(g => g.Said));
+                    // In the order in which they are carried. The last one's server, that of the mail, says most about why.
+                    var all = same.OrderBy(g => g.Kind is Kind.Mail).ThenBy(g => g.Kind).ToList();
+                    var kinds = string.Join(", ", all.Select(g => g.Kind).OfType<Kind>().Select(KebabWord.Of));
+                    var what = WhatOf(same.Key.Cause, all[^1].Said);
                     return Group(
                         same.Key.Cause,
                         kinds.Length > 0 ? $"{kinds}: {what}" : what,
                         same.Key.People,
-                        same.First().Named,
+                        all[0].Named,
                         same.Key.Help
                     );
                 }),

@@ -110,19 +110,27 @@ internal sealed class MoveWorker(
     /// </summary>
     private async Task EndLegAsync(RunningPass pass, LegEnd end, Timetable? timetable)
     {
-        var tally = pass.Tallies.First(t => t.Kind == end.Kind);
-        await store.EndLegAsync(
-            pass.Claim,
-            tally,
-            end,
-            state => state.EndLeg(end, ResumesAt, Random.Shared.NextDouble(), timetable, Now),
-            CancellationToken.None
-        );
-        tally.Folder = null;
-        pass.Ended.Add(end.Kind);
-        await WriteNotesAsync(pass);
-        await WriteAsync(pass.Claim.Person, await report.DescribeLegAsync(pass.Claim, tally, end));
-        live.Touch(pass.Claim.Person.Id);
+        var (tally, person) = (pass.Tallies.First(t => t.Kind == end.Kind), pass.Claim.Person);
+        try
+        {
+            await store.EndLegAsync(
+                pass.Claim,
+                tally,
+                end,
+                state => state.EndLeg(end, ResumesAt, Random.Shared.NextDouble(), timetable, Now),
+                CancellationToken.None
+            );
+            tally.Folder = null;
+            pass.Ended.Add(end.Kind);
+            await WriteNotesAsync(pass);
+            await WriteAsync(person, await report.DescribeLegAsync(pass.Claim, tally, end));
+        }
+        catch (Exception e) when (e is not LeaseLostException)
+        {
+            // What could not be written down now is written with the end of the pass.
+            log.LogError(e, "{Batch}/{Account}: the end of a leg cannot be written", person.Batch, person.FromAccount);
+        }
+        live.Touch(person.Id);
     }
 
     private async Task EndAsync(RunningPass pass, PassEnd end, Timetable? timetable)

@@ -102,5 +102,6 @@ public sealed class ShapingTests(DavServers servers) : IClassFixture<DavServers>
         $"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Saltmarsh Ferries//Timetable//EN\r\n{head}{string.Concat(events)}END:VCALENDAR\r\n";
 
     private static string Event(string uid) =>
-        $"BEGIN:VEVENT\r\nUID:{uid}\r\nDTSTAMP:20260101T000000Z\r\nDTSTART:20270212T180000Z\r\nDURATION:PT1H\r\nSUMMARY:{uid}\r\nEND:VEVENT\r\n";
+        $"BEGIN:VEVENT\r\nUID:{uid}\r\nDTSTAMP:20260101T000000Z\r\nDTSTART:20270212T180000Z\r\n"
+        + $"DURATION:PT1H\r\nSUMMARY:{uid}\r\nEND:VEVENT\r\n";
 }

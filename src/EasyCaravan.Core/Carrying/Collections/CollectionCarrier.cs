@@ -252,6 +252,7 @@ internal sealed class CollectionCarrier(
                 cancel
             );
         await writer.WriteAsync(toWrite, cancel);
+        batch.ForEach(i => i.Rest());
     }
 
     /// <summary>The other parts of objects that the new side took only parted: items of their own from then on.</summary>

@@ -10,13 +10,20 @@ namespace EasyCaravan.Core.Carrying.Collections;
 /// <param name="read">As the from side gives it.</param>
 internal sealed class ItemInHand(CollectionItem item, StoredItem read)
 {
+    private ItemForm? _form;
+    private ItemComponent? _component;
+
     public ReadOnlyMemory<byte> Octets => read.Octets;
 
     public ByteCount Size { get; } = new(read.Octets.Length);
 
-    public ItemForm Form { get; } = ItemForm.Of(read.Octets);
+    /// <summary>What it says. Made when it is asked for: until it is its turn, an item is its octets and nothing else.</summary>
+    public ItemForm Form => _form ??= ItemForm.Of(read.Octets);
 
-    public ItemComponent Component { get; } = ItemComponent.Parse(read.Octets);
+    public ItemComponent Component => _component ??= ItemComponent.Parse(read.Octets);
+
+    /// <summary>It is written: lets go of what is needed only to decide about it, which takes several times its octets.</summary>
+    public void Rest() => _component = null;
 
     /// <summary>What is written: the item as it is, or shaped.</summary>
     public ReadOnlyMemory<byte> Sent { get; private set; } = read.Octets;
