@@ -121,7 +121,8 @@ internal static class WaybillCommand
             folders.Sum(f => f.Missing),
             folders.Sum(f => f.Twice),
             folders.Sum(f => f.Altered),
-            folders.TrueForAll(f => f.Closes),
+            // Of a kind that was never begun nothing is known yet.
+            folders.TrueForAll(f => f.Closes) && (folders.Count > 0 || person.Closes),
             isFolder
         );
 
