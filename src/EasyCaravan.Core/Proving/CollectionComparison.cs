@@ -161,7 +161,10 @@ public sealed class CollectionComparison(
                     else
                     {
                         compared++;
-                        if (Judge(page, one, original, copies.GetValueOrDefault(one.Item.To!.Value), AddressesOf(to)) is { } difference)
+                        if (
+                            Judge(page, one, original, copies.GetValueOrDefault(one.Item.To!.Value), order.AddressesOf(to)) is
+                            { } difference
+                        )
                             found.Add(difference);
                     }
                 }
@@ -192,9 +195,6 @@ public sealed class CollectionComparison(
         var part = ItemShaper.Parts(whole.Octets).FirstOrDefault(p => ItemForm.DigestOf(p.Octets) == one.Item.FromDigest);
         return part.Octets is { } octets ? new StoredItem(one.Item.From, null, octets) : null;
     }
-
-    private IReadOnlyList<string> AddressesOf(ICollectionAccount to) =>
-        to.Traits.Addresses.Count > 0 ? to.Traits.Addresses : [order.To.Credentials.Account];
 
     private Difference? Judge(LedgerFolder page, Compared one, StoredItem original, There? copy, IReadOnlyList<string> addresses)
     {

@@ -241,7 +241,7 @@ internal sealed class CollectionCarrier(
     )
     {
         var writer = new ItemWriter(order, to, place);
-        var decision = new ItemDecision(order, page, AddressesThere, new ItemReadBack(order, to, place), writer);
+        var decision = new ItemDecision(order, page, order.AddressesOf(to), new ItemReadBack(order, to, place), writer);
         var toWrite = batch.Where(decision.NeedsWriting).ToList();
         toWrite.AddRange(await MergeAsync(place, [.. batch.Where(Merges)], cancel));
         // Noted before it is written: whoever comes after a kill looks there first.
@@ -345,9 +345,6 @@ internal sealed class CollectionCarrier(
                     break;
             }
     }
-
-    /// <summary>Of the calendar user; where the service does not tell, the account is taken for the address.</summary>
-    private IReadOnlyList<string> AddressesThere => to.Traits.Addresses.Count > 0 ? to.Traits.Addresses : [order.To.Credentials.Account];
 
     private static LeftBehindItem LeftOf(ItemInHand item) =>
         new(item.Item.Number, item.Fault!, item.Size, item.Label.At ?? DateTimeOffset.UnixEpoch, item.Label.Title, item.Label.Whom);

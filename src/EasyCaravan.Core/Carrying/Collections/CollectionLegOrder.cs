@@ -1,6 +1,7 @@
 using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
 using NodaTime;
 
 namespace EasyCaravan.Core.Carrying.Collections;
@@ -16,6 +17,10 @@ public sealed record CollectionLegOrder(Kind Kind, Side From, Side To, Collectio
     public WritingLanes Writing { get; init; } = new();
 
     public RateLimiters RateLimiters { get; init; } = RateLimiters.Free;
+
+    /// <summary>Of the calendar user; where the service does not tell, the account is taken for the address.</summary>
+    internal IReadOnlyList<string> AddressesOf(ICollectionAccount to) =>
+        to.Traits.Addresses.Count > 0 ? to.Traits.Addresses : [To.Credentials.Account];
 
     /// <summary>One collection, for people.</summary>
     internal string Word => Kind is Kind.Contacts ? "address book" : "calendar";
