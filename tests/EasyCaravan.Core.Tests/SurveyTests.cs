@@ -181,6 +181,53 @@ public sealed class SurveyTests
     }
 
     [Fact]
+    public void Contacts_that_stay_are_unreadable_or_unclear_are_found()
+    {
+        CollectionInventory Book(string title, CollectionStanding standing, long unreadable, ForecastCounts? forecast) =>
+            new(
+                $"/{title}/",
+                title,
+                standing,
+                false,
+                9,
+                new(900),
+                null,
+                null,
+                new(100),
+                0,
+                0,
+                0,
+                unreadable,
+                System.Collections.Immutable.ImmutableSortedDictionary<string, long>.Empty
+            )
+            {
+                Forecast = forecast,
+            };
+        var kind = new KindInventory(
+            Kind.Contacts,
+            [
+                Book("Crew", CollectionStanding.Own, 2, new ForecastCounts(4, 0, 0, 3, 2)),
+                Book("Family", CollectionStanding.Shared, 0, null),
+            ],
+            null,
+            [],
+            null
+        );
+        var inventory = new Inventory(DateTimeOffset.UnixEpoch, null, null, null, null) { HasMail = false, Kinds = [kind] };
+        Assert.Equal(
+            [
+                (FindingCode.UnreadableItems, "2 contacts in Crew", 2L),
+                (FindingCode.SharedStay, "1 address book: Family", 9L),
+                (FindingCode.UnclearDoubles, "3 contacts in Crew", 3L),
+            ],
+            Findings
+                .Of(inventory, _rules, _toService, _toService)
+                .Where(f => f.Code is not FindingCode.WeakTls)
+                .Select(f => (f.Code, f.What, f.Messages))
+        );
+    }
+
+    [Fact]
     public void Every_finding_says_what_will_happen_and_every_way_out_can_be_applied()
     {
         foreach (var code in Enum.GetValues<FindingCode>())
