@@ -32,7 +32,7 @@ internal sealed class CaravanClient : IDisposable
 
     public Task<T> GetAsync<T>(string path, CancellationToken cancel) => SendAsync<T>(HttpMethod.Get, path, null, cancel);
 
-    public Task<T> PostAsync<T>(string path, object body, CancellationToken cancel) => SendAsync<T>(HttpMethod.Post, path, body, cancel);
+    public Task<T> PostAsync<T>(string path, object? body, CancellationToken cancel) => SendAsync<T>(HttpMethod.Post, path, body, cancel);
 
     /// <param name="content">As it is, such as a file.</param>
     public Task<T> PutAsync<T>(string path, HttpContent content, CancellationToken cancel) =>

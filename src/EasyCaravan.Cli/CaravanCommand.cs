@@ -39,6 +39,11 @@ internal static class CaravanCommand
             root.Add(command);
         foreach (var command in MoveCommands.Make(host))
             root.Add(command);
+        root.Add(TodayCommand.Make(host));
+        root.Add(TimetableCommand.Make(host));
+        root.Add(ForecastCommand.Make(host));
+        foreach (var command in WideCommands.Make(host))
+            root.Add(command);
         root.Add(WatchCommand.Make(host));
         root.Add(LeftBehindCommand.Make(host));
         root.Add(DifferencesCommand.Make(host));

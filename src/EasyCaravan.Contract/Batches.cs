@@ -53,7 +53,37 @@ public sealed record JournalEntry(long Id, DateTimeOffset At, string Who, string
 /// <param name="What">What happened, in one sentence without a full stop.</param>
 /// <param name="Remedy">What to do, in one sentence without a full stop.</param>
 /// <param name="Count">How many people.</param>
-public sealed record NeedsYou(string Cause, string What, string Remedy, int Count, IReadOnlyList<MoveRef> Moves);
+/// <param name="Mend">How it can be mended here; null: elsewhere, and then tried again.</param>
+/// <param name="Service">The service that it is about; null: none, or several.</param>
+public sealed record NeedsYou(
+    string Cause,
+    string What,
+    string Remedy,
+    int Count,
+    IReadOnlyList<MoveRef> Moves,
+    MendWord? Mend,
+    string? Service
+);
+
+/// <summary>How something that needs a person can be mended here.</summary>
+[System.Text.Json.Serialization.JsonConverter(typeof(KebabWord<MendWord>))]
+public enum MendWord
+{
+    /// <summary>With another password or login.</summary>
+    Secret,
+
+    /// <summary>With a person's consent.</summary>
+    Consent,
+
+    /// <summary>By mending it where the remedy says, and another try.</summary>
+    Retry,
+
+    /// <summary>By deciding about items left behind.</summary>
+    LeftBehind,
+
+    /// <summary>By deciding about differences between the sides.</summary>
+    Differences,
+}
 
 /// <summary>Which move.</summary>
 /// <param name="Batch">The batch's name in the plan.</param>
@@ -68,13 +98,39 @@ public sealed record MoveRef(string Batch, string Account, string Name);
 /// <param name="Moves">How many moves.</param>
 public sealed record Upcoming(DateTimeOffset At, string Batch, string What, int Moves);
 
+/// <summary>What happened since somebody last looked.</summary>
+/// <param name="Last">When they last looked; null: never, and everything is told.</param>
+/// <param name="Passes">Passes that ended.</param>
+/// <param name="Failed">Of them, those that met a problem.</param>
+/// <param name="Carried">Items carried.</param>
+/// <param name="Octets">Their size in octets.</param>
+/// <param name="CameInStep">Kinds of moves that came in step for the first time.</param>
+/// <param name="LeftBehind">Items newly left behind.</param>
+/// <param name="ByPeople">What other people asked for, the newest first, twenty at most.</param>
+public sealed record SinceView(
+    DateTimeOffset? Last,
+    long Passes,
+    long Failed,
+    long Carried,
+    long Octets,
+    long CameInStep,
+    long LeftBehind,
+    IReadOnlyList<JournalEntry> ByPeople
+);
+
+/// <summary>That somebody looked.</summary>
+/// <param name="At">When.</param>
+public sealed record TodayLooked(DateTimeOffset At);
+
 /// <summary>What somebody who looks in twice a day has to know.</summary>
+/// <param name="Since">What happened since they last looked.</param>
 /// <param name="NeedsYou">What needs a person, the largest group first.</param>
 /// <param name="Running">Moves that run now.</param>
 /// <param name="Next">What comes next, the earliest first.</param>
 /// <param name="Services">The services.</param>
 /// <param name="Batches">The batches.</param>
 public sealed record Today(
+    SinceView Since,
     IReadOnlyList<NeedsYou> NeedsYou,
     IReadOnlyList<MoveView> Running,
     IReadOnlyList<Upcoming> Next,

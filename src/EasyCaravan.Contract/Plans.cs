@@ -38,9 +38,16 @@ public sealed record PlanChange(string Batch, string Account, string Change);
 /// <summary>What applying a plan changed, or would change.</summary>
 /// <param name="DryRun">True: nothing was changed, this is what would be.</param>
 /// <param name="Settings">What changes beside the people, in words.</param>
+/// <param name="Timetables">Of a dry run: what would change about when batches run.</param>
 /// <param name="Next">What to do next, as a sentence with its command; null: nothing.</param>
 /// <param name="Changes">The people concerned.</param>
-public sealed record PlanApplied(bool DryRun, IReadOnlyList<PlanChange> Changes, IReadOnlyList<string> Settings, string? Next);
+public sealed record PlanApplied(
+    bool DryRun,
+    IReadOnlyList<PlanChange> Changes,
+    IReadOnlyList<string> Settings,
+    IReadOnlyList<TimetableChange> Timetables,
+    string? Next
+);
 
 /// <summary>The plan in force.</summary>
 /// <param name="File">The file's name.</param>

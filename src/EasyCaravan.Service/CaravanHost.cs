@@ -4,11 +4,13 @@ using System.Threading.RateLimiting;
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Scheduling;
 using EasyCaravan.Protocols.Discovery;
 using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Service.Access;
 using EasyCaravan.Service.Api;
 using EasyCaravan.Service.Live;
+using EasyCaravan.Service.Scheduling;
 using EasyCaravan.Service.Surveying;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
@@ -107,6 +109,8 @@ public static class CaravanHost
             .AddSingleton<ServiceSlots>()
             .AddSingleton<ServiceThrottle>()
             .AddSingleton<CurrentPlan>()
+            .AddSingleton<CurrentRules>()
+            .AddSingleton<Drains>()
             .AddSingleton<WorkSignal>()
             .AddSingleton<LiveHub>();
         services.AddSingleton<MoveContexts>().AddSingleton<MailOrders>().AddSingleton<CollectionOrders>().AddSingleton<SurveyRunner>();
@@ -118,7 +122,9 @@ public static class CaravanHost
             .AddSingleton<ILegRunner, CalendarsLegRunner>()
             .AddSingleton<ILegRunner, MailLegRunner>();
         services.AddSingleton<PassRunner>().AddSingleton<PassReport>().AddSingleton<MoveWorker>();
-        services.AddHostedService<MoveWorkers>();
+        services.AddSingleton<SetSecrets>().AddSingleton<Looks>();
+        services.AddSingleton<Forecasts>().AddSingleton<TimetableChanges>().AddSingleton<BatchHours>();
+        services.AddHostedService<MoveWorkers>().AddHostedService<BatchStarts>().AddHostedService<HistoryKeeper>();
         // In-flight batches end or are abandoned cleanly well within this; then the next start goes on from the ledger.
         services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(10));
         services
@@ -190,6 +196,10 @@ public static class CaravanHost
         WaybillApi.Map(api);
         JournalApi.Map(api);
         TodayApi.Map(api);
+        TimetableApi.Map(api);
+        ForecastApi.Map(api);
+        WideApi.Map(api);
+        SecretApi.Map(api);
         LiveApi.Map(api);
         api.MapFallback("/{**rest}", () => Problems.NotFound("There is nothing at this address.", "See /openapi/v1.json for what there is"))
             .ExcludeFromDescription();
@@ -199,7 +209,7 @@ public static class CaravanHost
     /// <summary>Ready when the store answers.</summary>
     private static async Task<IResult> ReadyAsync(MoveStore store, CancellationToken cancel)
     {
-        await store.NextDueAsync([], cancel);
+        await store.NextDueAsync(ScheduleRules.None, cancel);
         return TypedResults.Ok();
     }
 

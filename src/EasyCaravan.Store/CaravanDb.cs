@@ -31,6 +31,10 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<DecisionRow> Decisions => Set<DecisionRow>();
     public DbSet<ItemNameRow> ItemNames => Set<ItemNameRow>();
     public DbSet<ConsentRow> Consents => Set<ConsentRow>();
+    public DbSet<BatchHourRow> BatchHours => Set<BatchHourRow>();
+    public DbSet<BatchStartRow> BatchStarts => Set<BatchStartRow>();
+    public DbSet<LookRow> Looks => Set<LookRow>();
+    public DbSet<DrainRow> Drains => Set<DrainRow>();
     public DbSet<JournalRow> Journal => Set<JournalRow>();
     public DbSet<TokenRow> Tokens => Set<TokenRow>();
 

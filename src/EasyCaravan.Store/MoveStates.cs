@@ -16,20 +16,36 @@ public static class MoveStates
     }
 
     private static LegState StateOf(LegRow row) =>
-        new(row.Kind, row.Stage, ToInstant(row.Due), row.WaitsFor, row.Fault?.ToFault(), row.Attempts, ToInstant(row.EndedAt));
+        new(
+            row.Kind,
+            row.Stage,
+            ToInstant(row.Due),
+            row.WaitsFor,
+            row.Fault?.ToFault(),
+            row.Attempts,
+            ToInstant(row.EndedAt),
+            ToInstant(row.InStepSince)
+        );
 
     /// <param name="row">With its legs, tracked.</param>
     public static void Apply(MoveRow row, MoveState state, Instant now)
     {
-        var wasQueued = row.Condition is ConditionKind.Queued;
+        var goesOnLooking = row.Wanted == state.Wanted && row.Since is not null;
         (row.Stage, row.Wanted, row.Attempts) = (state.Stage, state.Wanted, state.Attempts);
         (row.Condition, row.WaitsFor, row.ConditionLeg) = (state.Condition.Kind, state.Condition.Wait, state.Condition.Leg);
         row.Until = state.Condition.Until?.ToUnixTimeMilliseconds();
         row.Fault = StoredFault.Of(state.Condition.Fault);
         ApplyLegs(row, state);
-        // A queued move keeps its place in the queue; a move that gave way to others goes to the end.
-        if (!wasQueued || state.Condition.Kind is not ConditionKind.Queued)
-            row.DueAt = state.Condition.Kind is ConditionKind.Queued ? now.ToUnixTimeMilliseconds() : state.DueAt?.ToUnixTimeMilliseconds();
+        var at = now.ToUnixTimeMilliseconds();
+        row.DueAt = state.Condition.Kind is ConditionKind.Queued ? at : state.DueAt?.ToUnixTimeMilliseconds();
+        // A look is no leg, so that its row alone knows since when it has been wanted.
+        row.Since = state.Since?.ToUnixTimeMilliseconds()
+            ?? (
+                state.Wanted is null ? null
+                : goesOnLooking ? row.Since
+                : at
+            );
+        row.Turn = row.DueAt <= at ? (row.Since ?? at) + row.Handicap : null;
         row.ChangedAt = now.ToUnixTimeMilliseconds();
     }
 
@@ -43,6 +59,7 @@ public static class MoveStates
                 row.Legs.Add(stored = new LegRow { Kind = leg.Kind });
             (stored.Position, stored.Stage, stored.WaitsFor, stored.Attempts) = (position, leg.Stage, leg.Wait, leg.Attempts);
             (stored.Due, stored.EndedAt) = (leg.Due?.ToUnixTimeMilliseconds(), leg.EndedAt?.ToUnixTimeMilliseconds());
+            stored.InStepSince = leg.InStepSince?.ToUnixTimeMilliseconds();
             stored.Fault = StoredFault.Of(leg.Fault);
         }
     }

@@ -1,6 +1,7 @@
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Scheduling;
 using EasyCaravan.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
@@ -17,31 +18,61 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
 
     private long Now => time.GetUtcNow().ToUnixTimeMilliseconds();
 
-    public async Task<Claim?> ClaimAsync(string owner, IReadOnlyCollection<string> except, CancellationToken cancel)
+    public async Task<Claim?> ClaimAsync(string owner, ScheduleRules rules, CancellationToken cancel)
     {
         // Reads first without the write gate, because most of the time nothing is due. A move that another process claims in the
         // meantime is not tried again.
-        while (await NextAsync(except, cancel) is { } next)
-            if (await database.WriteAsync(db => TakeAsync(db, next, owner, cancel), cancel) is { } claim)
+        while (await NextAsync(rules, cancel) is { } next)
+            if (await database.WriteAsync(db => TakeAsync(db, next, owner, rules, cancel), cancel) is { } claim)
                 return claim;
         return null;
     }
 
-    private async Task<DueMove?> NextAsync(IReadOnlyCollection<string> except, CancellationToken cancel)
+    /// <param name="instead">The batch of a running move that is counted as if it did not run.</param>
+    private async Task<DueMove?> NextAsync(ScheduleRules rules, CancellationToken cancel, string? instead = null)
     {
+        var (now, queries) = (Now, database.Queries);
         await using var db = database.Read();
-        var (now, others) = (Now, except as string[] ?? [.. except]);
-        var queries = database.Queries;
-        return await queries.Lost(db, now, others, cancel)
-            ?? (await queries.IsAnyDue(db, now, cancel) ? await queries.Due(db, now, others, cancel) : null);
+        if (await queries.Lost(db, now, [.. rules.Resting], [.. rules.Own], cancel) is { } lost)
+            return lost;
+        if (await queries.IsAnyToLineUp(db, now, cancel))
+            await LineUpAsync(now, cancel);
+        return await queries.Next(db, now, await ClosedAsync(db, rules, cancel, instead), cancel);
+    }
+
+    /// <summary>Gives every move that became due its place in line.</summary>
+    private Task LineUpAsync(long now, CancellationToken cancel) =>
+        database.WriteAsync(
+            db =>
+                db.Database.ExecuteSqlAsync(
+                    $"""
+                    UPDATE moves SET "Turn" = COALESCE("Since", "DueAt") + "Handicap" WHERE "Turn" IS NULL AND "DueAt" <= {now}
+                    """,
+                    cancel
+                ),
+            cancel
+        );
+
+    /// <summary>Batches of which nobody may begin now.</summary>
+    private async Task<string[]> ClosedAsync(CaravanDb db, ScheduleRules rules, CancellationToken cancel, string? instead = null)
+    {
+        if (rules.Shares.Count == 0)
+            return [.. rules.Resting];
+        var running = new Dictionary<string, int>();
+        await foreach (var batch in database.Queries.Running(db).WithCancellation(cancel))
+            running[batch.Batch] = batch.Batch == instead ? batch.Count - 1 : batch.Count;
+        return [.. Schedule.ClosedBatches(rules, running)];
     }
 
     /// <summary>
-    /// Since the read, another process may have claimed the move, or a person may have held it: fence and due time are checked again.
+    /// Since the read, another process may have claimed the move or the last connection of its service, or a person may have held it: all
+    /// is checked again.
     /// </summary>
-    private async Task<Claim?> TakeAsync(CaravanDb db, DueMove next, string owner, CancellationToken cancel)
+    private async Task<Claim?> TakeAsync(CaravanDb db, DueMove next, string owner, ScheduleRules rules, CancellationToken cancel)
     {
         var now = Now;
+        if (!next.IsLost && (await ClosedAsync(db, rules, cancel)).Contains(next.Batch))
+            return null;
         var taken = await db.Database.ExecuteSqlAsync(
             $"""
             UPDATE moves SET "Fence" = {next.Fence + 1}, "LeaseOwner" = {owner}, "LeaseUntil" = {now + (long)Lease.TotalMilliseconds}
@@ -91,22 +122,26 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             await Totals.RecountAsync(db, move, kind, 0, cancel);
     }
 
-    /// <summary>When the next move falls due; null when none will by itself.</summary>
-    public async Task<Instant?> NextDueAsync(IReadOnlyCollection<string> except, CancellationToken cancel)
+    /// <summary>When the next move falls due that may begin; null when none will by itself.</summary>
+    public async Task<Instant?> NextDueAsync(ScheduleRules rules, CancellationToken cancel)
     {
         await using var db = database.Read();
+        var closed = await ClosedAsync(db, rules, cancel);
+        if (await db.Moves.AnyAsync(m => m.Turn != null && !closed.Contains(m.Batch), cancel))
+            return Instant.FromUnixTimeMilliseconds(Now);
         return MoveStates.ToInstant(
             await db
-                .Moves.Where(m => m.DueAt != null && !except.Contains(m.Batch))
+                .Moves.Where(m => m.Turn == null && m.DueAt != null && !closed.Contains(m.Batch))
                 .OrderBy(m => m.DueAt)
                 .Select(m => m.DueAt)
                 .FirstOrDefaultAsync(cancel)
         );
     }
 
-    /// <summary>Whether a move could run and waits for a worker.</summary>
-    public async Task<bool> AnyDueAsync(IReadOnlyCollection<string> except, CancellationToken cancel) =>
-        await NextAsync(except, cancel) is not null;
+    /// <summary>Whether another move could run and waits for a worker or a connection.</summary>
+    /// <param name="instead">The batch of a running move that would make room.</param>
+    public async Task<bool> AnyDueAsync(ScheduleRules rules, string? instead, CancellationToken cancel) =>
+        await NextAsync(rules, cancel, instead) is not null;
 
     /// <summary>Makes every move due that waits for a service in trouble.</summary>
     public Task ResumeServiceAsync(string service, CancellationToken cancel) =>
@@ -121,7 +156,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
                         && m.DueAt != null
                         && ((m.WaitsFor == Wait.Service && m.Fault!.Service == service) || waiting.Any(l => l.MoveId == m.Id))
                     )
-                    .ExecuteUpdateAsync(set => set.SetProperty(m => m.DueAt, now), cancel);
+                    .ExecuteUpdateAsync(set => set.SetProperty(m => m.DueAt, now).SetProperty(m => m.Since, now), cancel);
                 await waiting.ExecuteUpdateAsync(set => set.SetProperty(l => l.Due, now), cancel);
             },
             cancel
@@ -275,7 +310,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             0
         );
         var ledger = new Ledger(database, _flagSets, time, nobody, Kind.Mail);
-        await NextAsync([], cancel);
+        await NextAsync(ScheduleRules.None, cancel);
         await ledger.PrepareAsync(cancel);
         await using var db = database.Read();
         await database.Queries.Row(db, 0, cancel);

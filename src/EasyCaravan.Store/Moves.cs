@@ -11,8 +11,6 @@ namespace EasyCaravan.Store;
 /// <summary>What people ask of moves: each a pure step of <see cref="MoveState"/>, kept together with its line in the journal.</summary>
 public sealed class Moves(Database database, Journal journal, TimeProvider time)
 {
-    private const long LastInLine = long.MaxValue;
-
     private const int NumbersPerQuery = 500;
 
     /// <summary>Applies a step to each of the moves; moves that it does not change are not written.</summary>
@@ -27,6 +25,36 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
         Func<MoveState, Instant, MoveState> step,
         CancellationToken cancel
     ) => database.WriteAsync(db => StepAsync(db, batch, only, who, verb, step, cancel), cancel);
+
+    /// <summary>
+    /// Starts everybody of a batch because its timetable says so: once for each time that it says, whoever else tries it.
+    /// </summary>
+    /// <returns>The moves that began; null: it was done before.</returns>
+    public Task<IReadOnlyList<long>?> StartOnceAsync(string batch, Instant startsAt, Timetable timetable, CancellationToken cancel) =>
+        database.WriteAsync<IReadOnlyList<long>?>(
+            async db =>
+            {
+                var first = await db.Database.ExecuteSqlAsync(
+                    $"""
+                    INSERT INTO batch_starts ("Batch", "StartsAt") VALUES ({batch}, {startsAt.ToUnixTimeMilliseconds()})
+                    ON CONFLICT ("Batch", "StartsAt") DO NOTHING
+                    """,
+                    cancel
+                );
+                return first == 0
+                    ? null
+                    : await StepAsync(
+                        db,
+                        batch,
+                        null,
+                        Journal.Service,
+                        "started, as the timetable says",
+                        (move, now) => move.Start(timetable, now),
+                        cancel
+                    );
+            },
+            cancel
+        );
 
     /// <summary>Requests a comparison of both sides; a comparison that already runs is not restarted.</summary>
     /// <param name="share">Of the messages, above 0 and at most 1.</param>
@@ -92,31 +120,44 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
         return changed;
     }
 
-    /// <summary>
-    /// Puts the moves of a batch in line: by the size that a survey found, or as they are listed. One that nobody knows comes last.
-    /// </summary>
-    public Task RankAsync(string batch, bool smallFirst, CancellationToken cancel) =>
-        database.WriteAsync(
+    /// <summary>Makes some moves of a batch go before or after others.</summary>
+    /// <param name="priority">1 (first) to 9; null: their batch's again.</param>
+    /// <returns>The moves that changed.</returns>
+    public Task<IReadOnlyList<long>> SetPriorityAsync(
+        Batch batch,
+        QueueOrder order,
+        IReadOnlyCollection<long>? only,
+        int? priority,
+        string who,
+        CancellationToken cancel
+    ) =>
+        database.WriteAsync<IReadOnlyList<long>>(
             async db =>
             {
-                if (!smallFirst)
-                    await db
-                        .Moves.Where(m => m.Batch == batch && m.Rank != 0)
-                        .ExecuteUpdateAsync(set => set.SetProperty(m => m.Rank, 0L), cancel);
-                else
-                    await db
-                        .Moves.Where(m => m.Batch == batch)
-                        .ExecuteUpdateAsync(
-                            set =>
-                                set.SetProperty(
-                                    m => m.Rank,
-                                    m => db.Surveys.Where(s => s.MoveId == m.Id).Select(s => (long?)s.Octets).FirstOrDefault() ?? LastInLine
-                                ),
-                            cancel
-                        );
+                var rows = await Chosen(db, batch.Name, only).Where(m => m.Priority != priority).AsTracking().ToListAsync(cancel);
+                foreach (var row in rows)
+                {
+                    row.Priority = priority;
+                    journal.Add(
+                        db,
+                        who,
+                        batch.Name,
+                        new MoveRowName(row.Id, row.FromAccount),
+                        priority is null ? $"set the priority back to the batch's, {batch.Priority}" : $"set the priority to {priority}"
+                    );
+                }
+                await db.SaveChangesAsync(cancel);
+                await Handicaps.SetAsync(db, batch, order, cancel);
+                return [.. rows.Select(r => r.Id)];
             },
             cancel
         );
+
+    /// <summary>
+    /// Puts the moves of a batch in line: by its priority, and by the size that a survey found where small mailboxes go first.
+    /// </summary>
+    public Task LineUpAsync(Batch batch, QueueOrder order, CancellationToken cancel) =>
+        database.WriteAsync(db => Handicaps.SetAsync(db, batch, order, cancel), cancel);
 
     /// <summary>
     /// Decides on left-behind items: accepted ones are a person's word that they may stay; the others are tried again by the next pass.

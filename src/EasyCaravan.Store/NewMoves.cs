@@ -37,7 +37,7 @@ internal static class NewMoves
         nameof(MoveRow.Stage),
         nameof(MoveRow.Condition),
         nameof(MoveRow.Attempts),
-        nameof(MoveRow.Rank),
+        nameof(MoveRow.Handicap),
         nameof(MoveRow.Fence),
         nameof(MoveRow.Found),
         nameof(MoveRow.Carried),

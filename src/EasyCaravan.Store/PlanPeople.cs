@@ -129,12 +129,20 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
     }
 
     private bool Differs(MoveRow row, RosterPerson person) =>
-        (row.Name, row.ToAccount, row.FromLogin, row.ToLogin, row.Note, row.ToUnder, row.ToRoot)
-            != (person.Name, person.ToAccount, person.FromLogin, person.ToLogin, person.Note, person.ToUnder, person.ToRoot)
+        (row.Name, row.ToAccount, row.Note, row.ToUnder, row.ToRoot)
+            != (person.Name, person.ToAccount, person.Note, person.ToUnder, person.ToRoot)
+        || !StaysLogin(row.FromLogin, row.FromLoginBefore, person.FromLogin)
+        || !StaysLogin(row.ToLogin, row.ToLoginBefore, person.ToLogin)
         || (row.FromSecretReference, row.ToSecretReference)
             != (person.FromSecretReference?.ToString(), person.ToSecretReference?.ToString())
-        || !Holds(row.FromSecret, person.FromSecret)
-        || !Holds(row.ToSecret, person.ToSecret);
+        || !StaysSecret(row.FromSecret, row.FromSecretBefore, person.FromSecret)
+        || !StaysSecret(row.ToSecret, row.ToSecretBefore, person.ToSecret);
+
+    /// <summary>The roster says what is in force, or still what a person replaced by something else here.</summary>
+    private static bool StaysLogin(string login, string? before, string rosters) => login == rosters || before == rosters;
+
+    private bool StaysSecret(string? sealedSecret, string? before, string? rosters) =>
+        Holds(sealedSecret, rosters) || (before is not null && Holds(before, rosters));
 
     /// <summary>An empty secret keeps the one that is sealed: rosters are often stored without them afterwards.</summary>
     private bool Holds(string? sealedSecret, string? secret)
@@ -153,13 +161,16 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
     private MoveRow Seal(MoveRow row, RosterPerson person)
     {
         (row.Name, row.ToAccount, row.Note) = (person.Name, person.ToAccount, person.Note);
-        (row.FromLogin, row.ToLogin) = (person.FromLogin, person.ToLogin);
+        if (!StaysLogin(row.FromLogin, row.FromLoginBefore, person.FromLogin))
+            (row.FromLogin, row.FromLoginBefore) = (person.FromLogin, null);
+        if (!StaysLogin(row.ToLogin, row.ToLoginBefore, person.ToLogin))
+            (row.ToLogin, row.ToLoginBefore) = (person.ToLogin, null);
         (row.FromSecretReference, row.ToSecretReference) = (person.FromSecretReference?.ToString(), person.ToSecretReference?.ToString());
         (row.ToUnder, row.ToRoot) = (person.ToUnder, person.ToRoot);
-        if (!Holds(row.FromSecret, person.FromSecret))
-            row.FromSecret = secrets.Seal(person.FromSecret!);
-        if (!Holds(row.ToSecret, person.ToSecret))
-            row.ToSecret = secrets.Seal(person.ToSecret!);
+        if (!StaysSecret(row.FromSecret, row.FromSecretBefore, person.FromSecret))
+            (row.FromSecret, row.FromSecretBefore) = (secrets.Seal(person.FromSecret!), null);
+        if (!StaysSecret(row.ToSecret, row.ToSecretBefore, person.ToSecret))
+            (row.ToSecret, row.ToSecretBefore) = (secrets.Seal(person.ToSecret!), null);
         return row;
     }
 }

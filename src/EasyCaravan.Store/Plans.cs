@@ -109,7 +109,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
                 if (dryRun)
                     return new PlanOutcome(changes, settings, []);
                 await ReopenExcludedAsync(db, before?.Plan, plan, cancel);
-                Reschedule(db, before?.Plan, plan);
+                await RescheduleAsync(db, before?.Plan, plan, cancel);
                 await ChangeKindsAsync(db, before?.Plan, plan, cancel);
                 var rosters = plan.Batches.Select(b => b.RosterFile).ToHashSet();
                 db.Plans.Add(
@@ -151,30 +151,33 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
         }
     }
 
-    /// <summary>Moves that waited for a window of the old timetable wait for one of the new; a new interval counts from now.</summary>
-    private void Reschedule(CaravanDb db, Plan? before, Plan plan)
+    /// <summary>
+    /// Where a timetable changed, moves wait for other windows; a new rhythm counts from now. Priorities put moves elsewhere in line.
+    /// </summary>
+    private async Task RescheduleAsync(CaravanDb db, Plan? before, Plan plan, CancellationToken cancel)
     {
         var now = Instant.FromDateTimeOffset(time.GetUtcNow());
         foreach (var batch in plan.Batches)
         {
-            var newRhythm =
-                before?.Batches.FirstOrDefault(b => b.Name == batch.Name)?.Timetable?.CatchUpEvery != batch.Timetable?.CatchUpEvery;
-            var rows = db
-                .Moves.AsTracking()
-                .Include(m => m.Legs)
-                .Where(m =>
-                    m.Batch == batch.Name
-                    && (
-                        (m.Condition == ConditionKind.Waiting && m.WaitsFor == Wait.Window)
-                        || (
-                            newRhythm
-                            && (m.Condition == ConditionKind.Idle || m.Condition == ConditionKind.NeedsYou)
-                            && m.Legs.Any(l => l.Stage == Stage.InStep)
-                        )
-                    )
-                );
-            foreach (var row in rows.ToList())
-                MoveStates.Apply(row, MoveStates.StateOf(row).Reschedule(batch.Timetable, now), now);
+            var old = before?.Batches.FirstOrDefault(b => b.Name == batch.Name);
+            if (old is not null && !Equals(old.Timetable, batch.Timetable))
+            {
+                var rows = await db
+                    .Moves.AsTracking()
+                    .Include(m => m.Legs)
+                    .Where(m => m.Batch == batch.Name && m.Condition != ConditionKind.Running && m.Condition != ConditionKind.Held)
+                    .ToListAsync(cancel);
+                foreach (var row in rows)
+                {
+                    var state = MoveStates.StateOf(row);
+                    if (state.Reschedule(old.Timetable, batch.Timetable, now) is var after && after != state)
+                        MoveStates.Apply(row, after, now);
+                }
+                await db.SaveChangesAsync(cancel);
+                db.ChangeTracker.Clear();
+            }
+            if (old?.Priority != batch.Priority)
+                await Handicaps.SetAsync(db, batch, plan.Routes.First(r => r.Name == batch.Route).QueueOrder, cancel);
         }
     }
 

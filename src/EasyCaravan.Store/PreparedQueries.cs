@@ -14,7 +14,10 @@ internal sealed record OutcomeSum(Outcome Outcome, bool Gone, long Count, long O
 internal sealed record LandedItem(long Number, bool Gone);
 
 /// <summary>A move that could run, as it stood when it was read.</summary>
-internal sealed record DueMove(long Id, long Fence);
+internal sealed record DueMove(long Id, string Batch, long Fence, bool IsLost);
+
+/// <summary>How many moves of a batch run.</summary>
+internal sealed record RunningMoves(string Batch, int Count);
 
 /// <summary>
 /// Queries that run for every pass, claim or heartbeat. They are compiled once, because translating them to SQL takes longer than running
@@ -65,32 +68,43 @@ internal sealed class PreparedQueries
                 db.LedgerFolders.Where(f => f.MoveId == move && db.LeftBehind.Any(i => i.FolderId == f.Id)).Select(f => f.Id)
         );
 
-    public Func<CaravanDb, long, CancellationToken, Task<bool>> IsAnyDue { get; } =
-        EF.CompileAsyncQuery((CaravanDb db, long now, CancellationToken cancel) => db.Moves.Any(m => m.DueAt <= now));
+    /// <summary>Whether a move became due that has no place in line yet.</summary>
+    public Func<CaravanDb, long, CancellationToken, Task<bool>> IsAnyToLineUp { get; } =
+        EF.CompileAsyncQuery((CaravanDb db, long now, CancellationToken cancel) => db.Moves.Any(m => m.Turn == null && m.DueAt <= now));
+
+    public Func<CaravanDb, IAsyncEnumerable<RunningMoves>> Running { get; } =
+        EF.CompileAsyncQuery(
+            (CaravanDb db) =>
+                db
+                    .Moves.Where(m => m.Condition == ConditionKind.Running)
+                    .GroupBy(m => m.Batch)
+                    .Select(g => new RunningMoves(g.Key, g.Count()))
+        );
+
+    public Func<CaravanDb, IAsyncEnumerable<DrainRow>> Drains { get; } = EF.CompileAsyncQuery((CaravanDb db) => db.Drains.AsNoTracking());
 
     /// <summary>A running move whose worker was lost.</summary>
-    public Func<CaravanDb, long, string[], CancellationToken, Task<DueMove?>> Lost { get; } =
+    public Func<CaravanDb, long, string[], long[], CancellationToken, Task<DueMove?>> Lost { get; } =
         EF.CompileAsyncQuery(
-            (CaravanDb db, long now, string[] except, CancellationToken cancel) =>
+            (CaravanDb db, long now, string[] resting, long[] own, CancellationToken cancel) =>
                 db
-                    .Moves.Where(m => m.LeaseUntil < now && m.Condition == ConditionKind.Running && !except.Contains(m.Batch))
+                    .Moves.Where(m =>
+                        m.LeaseUntil < now && m.Condition == ConditionKind.Running && !resting.Contains(m.Batch) && !own.Contains(m.Id)
+                    )
                     .OrderBy(m => m.LeaseUntil)
-                    .Select(m => new DueMove(m.Id, m.Fence))
+                    .Select(m => new DueMove(m.Id, m.Batch, m.Fence, true))
                     .FirstOrDefault()
         );
 
-    // 'Rank >= 0' is always true. It makes SQLite walk the index in claim order; without it, SQLite sorts all moves that are due.
-    public Func<CaravanDb, long, string[], CancellationToken, Task<DueMove?>> Due { get; } =
+    /// <summary>The first in line.</summary>
+    public Func<CaravanDb, long, string[], CancellationToken, Task<DueMove?>> Next { get; } =
         EF.CompileAsyncQuery(
-            (CaravanDb db, long now, string[] except, CancellationToken cancel) =>
+            (CaravanDb db, long now, string[] closed, CancellationToken cancel) =>
                 db
-                    .Moves.Where(m =>
-                        m.Rank >= 0 && m.DueAt <= now && (m.LeaseUntil == null || m.LeaseUntil < now) && !except.Contains(m.Batch)
-                    )
-                    .OrderBy(m => m.Rank)
-                    .ThenBy(m => m.DueAt)
+                    .Moves.Where(m => m.Turn != null && !closed.Contains(m.Batch) && (m.LeaseUntil == null || m.LeaseUntil < now))
+                    .OrderBy(m => m.Turn)
                     .ThenBy(m => m.Id)
-                    .Select(m => new DueMove(m.Id, m.Fence))
+                    .Select(m => new DueMove(m.Id, m.Batch, m.Fence, false))
                     .FirstOrDefault()
         );
 

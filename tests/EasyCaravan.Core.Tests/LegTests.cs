@@ -204,7 +204,7 @@ public sealed class LegTests
             case 5:
                 return state.Compare(SixHourly, at);
             case 6:
-                return state.Reschedule(SixHourly, at);
+                return state.Reschedule(null, SixHourly, at);
             case 7:
                 now += Duration.FromMinutes(37);
                 return state;

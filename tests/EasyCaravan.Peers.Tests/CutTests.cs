@@ -4,6 +4,7 @@ using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Scheduling;
 using EasyCaravan.Peers;
 using EasyCaravan.Protocols.Imap;
 using EasyCaravan.Store;
@@ -108,7 +109,7 @@ public sealed class CutTests(TwoServers servers)
             },
             CancellationToken.None
         );
-        var claim = (await store.ClaimAsync("one", [], CancellationToken.None))!;
+        var claim = (await store.ClaimAsync("one", ScheduleRules.None, CancellationToken.None))!;
         Core.Planning.Service Service(string name, int port) =>
             new(
                 name,

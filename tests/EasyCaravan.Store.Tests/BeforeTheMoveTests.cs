@@ -1,6 +1,7 @@
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Scheduling;
 using EasyCaravan.Core.Surveying;
 using EasyCaravan.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -49,7 +50,7 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
     public async Task A_survey_comes_back_as_it_was_and_a_lost_lease_keeps_none()
     {
         var store = new MoveStore(Stored, TimeProvider.System);
-        var claim = (await store.ClaimAsync("one", [], None))!;
+        var claim = (await store.ClaimAsync("one", ScheduleRules.None, None))!;
         var folder = new FolderInventory(
             "Überfahrten/März",
             SpecialUse.Archive,

@@ -1,6 +1,7 @@
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Scheduling;
 using EasyCaravan.Tests.Shared;
 using Microsoft.EntityFrameworkCore;
 
@@ -39,7 +40,7 @@ public sealed class CollectionLedgerTests : CollectionLedgerContract, IAsyncLife
         var ledger = _store.CollectionsOf(claim, Kind.Mail);
         await ledger.KeepPageAsync(new CollectionPage(page, new Href("/old/a/"), null, default, default), CancellationToken.None);
         await _store.ReleaseAsync("one", CancellationToken.None);
-        Assert.NotNull(await _store.ClaimAsync("two", [], CancellationToken.None));
+        Assert.NotNull(await _store.ClaimAsync("two", ScheduleRules.None, CancellationToken.None));
         await Assert.ThrowsAsync<LeaseLostException>(() =>
             ledger.KeepItemsAsync(page, [new(1, new Href("/old/a/1.vcf"))], CancellationToken.None)
         );
@@ -97,7 +98,7 @@ public sealed class CollectionLedgerTests : CollectionLedgerContract, IAsyncLife
     private async Task<(Claim Claim, long Page)> OpenPageAsync()
     {
         await _test.AddMoveAsync("a");
-        var claim = (await _store.ClaimAsync("one", [], CancellationToken.None))!;
+        var claim = (await _store.ClaimAsync("one", ScheduleRules.None, CancellationToken.None))!;
         var opening = new PageOpening(FolderPath.Of("Crew"), FolderPath.Of("Crew"), 1, 1, 1);
         return (claim, (await _store.LedgerOf(claim, Kind.Mail).OpenAsync([opening], CancellationToken.None))[0].Id);
     }

@@ -2,6 +2,7 @@ using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Scheduling;
 using EasyCaravan.Store.Rows;
 using EasyCaravan.Tests.Shared;
 using Microsoft.EntityFrameworkCore;
@@ -93,7 +94,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
         if (killed)
         {
             await _store.ReleaseAsync("one", None);
-            Assert.NotNull(await _store.ClaimAsync("two", [], None));
+            Assert.NotNull(await _store.ClaimAsync("two", ScheduleRules.None, None));
         }
         else
         {
@@ -127,7 +128,9 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
             None
         );
         await _store.EndAsync(claim, [new Tally()], Ended, s => s.End(Ended, _ => null, 0.5, null, default).CatchUp(null, default), None);
-        await _store.LedgerOf((await _store.ClaimAsync("one", [], None))!, Kind.Mail).ForgetEntriesAsync(pages[1].Id, 11, 10, None);
+        await _store
+            .LedgerOf((await _store.ClaimAsync("one", ScheduleRules.None, None))!, Kind.Mail)
+            .ForgetEntriesAsync(pages[1].Id, 11, 10, None);
         await using var db = Stored.Read();
         var move = await db.Moves.SingleAsync();
         Assert.Equal((1, 1, 0), (move.Found, move.Carried, move.Paired));
@@ -220,7 +223,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
         Assert.Equal([1_000, 2_000, 3_000], (await ledger.LandedAsync(Inbox, 9, None)).Select(e => e.Size.Count));
         Assert.Empty(await ledger.LandedAsync(Inbox, 10, None));
         await _store.ReleaseAsync("one", None);
-        Assert.NotNull(await _store.ClaimAsync("two", [], None));
+        Assert.NotNull(await _store.ClaimAsync("two", ScheduleRules.None, None));
         await using var db = Stored.Read();
         Assert.Equal((3_000L, 2L), ((await db.Moves.SingleAsync()).Octets, (await db.Moves.SingleAsync()).Carried));
     }
@@ -329,7 +332,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
     protected override async Task LoseLeaseAsync()
     {
         await _store.ReleaseAsync("one", None);
-        Assert.NotNull(await _store.ClaimAsync("two", [], None));
+        Assert.NotNull(await _store.ClaimAsync("two", ScheduleRules.None, None));
     }
 
     protected override async Task<IReadOnlyList<(long Folder, uint Number)>> LeftBehindAsync()
@@ -353,6 +356,6 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
     private async Task<Claim> ClaimAsync()
     {
         await _test.AddMoveAsync("a");
-        return (await _store.ClaimAsync("one", [], None))!;
+        return (await _store.ClaimAsync("one", ScheduleRules.None, None))!;
     }
 }

@@ -3,6 +3,7 @@ using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Scheduling;
 using EasyCaravan.Core.Tests.Memory;
 using EasyCaravan.Store.Rows;
 using EasyCaravan.Tests.Shared;
@@ -126,6 +127,6 @@ public sealed class LedgerTwinTests : IAsyncLifetime
     private async Task<ILedger> NewLedgerAsync()
     {
         await _test.AddMoveAsync($"p{++_moves}");
-        return _store.LedgerOf((await _store.ClaimAsync("one", [], None))!, Kind.Mail);
+        return _store.LedgerOf((await _store.ClaimAsync("one", ScheduleRules.None, None))!, Kind.Mail);
     }
 }

@@ -2,6 +2,7 @@ using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Scheduling;
 using EasyCaravan.Store.Rows;
 using EasyCaravan.Tests.Shared;
 using Microsoft.EntityFrameworkCore;
@@ -34,7 +35,7 @@ public sealed class MoveStoreTests : MoveStoreContract, IAsyncLifetime
         await AddAsync("for-another");
         await WaitForServiceAsync("for-it", "northquay");
         await WaitForServiceAsync("for-another", "southquay");
-        Assert.Null(await _store.ClaimAsync("one", [], None));
+        Assert.Null(await _store.ClaimAsync("one", ScheduleRules.None, None));
         await _store.ResumeServiceAsync("northquay", None);
         Assert.Equal(["for-it"], await ClaimAllAsync());
     }
@@ -44,21 +45,21 @@ public sealed class MoveStoreTests : MoveStoreContract, IAsyncLifetime
     {
         await AddAsync("now", batch: "other");
         await AddAsync("tomorrow", dueIn: Duration.FromDays(1));
-        Assert.True(await _store.AnyDueAsync([], None));
-        Assert.False(await _store.AnyDueAsync(["other"], None));
+        Assert.True(await _store.AnyDueAsync(ScheduleRules.None, null, None));
+        Assert.False(await _store.AnyDueAsync(new ScheduleRules(["other"], []), null, None));
         Assert.Single(await ClaimAllAsync());
-        Assert.False(await _store.AnyDueAsync([], None));
-        Assert.Equal(Now + Duration.FromDays(1), await _store.NextDueAsync([], None));
-        Assert.Null(await _store.NextDueAsync(["b"], None));
+        Assert.False(await _store.AnyDueAsync(ScheduleRules.None, null, None));
+        Assert.Equal(Now + Duration.FromDays(1), await _store.NextDueAsync(ScheduleRules.None, None));
+        Assert.Null(await _store.NextDueAsync(new ScheduleRules(["b"], []), None));
     }
 
     [Fact]
     public async Task The_pass_of_a_worker_that_fell_silent_is_closed()
     {
         await AddAsync("lost");
-        await _store.ClaimAsync("one", [], None);
+        await _store.ClaimAsync("one", ScheduleRules.None, None);
         LetLeasesEnd();
-        await _store.ClaimAsync("two", [], None);
+        await _store.ClaimAsync("two", ScheduleRules.None, None);
         await using var db = Stored.Read();
         var passes = await db.Passes.OrderBy(p => p.Id).ToListAsync();
         Assert.Equal([(true, true), (false, false)], passes.Select(p => (p.Stopped, p.EndedAt is not null)));
@@ -68,7 +69,7 @@ public sealed class MoveStoreTests : MoveStoreContract, IAsyncLifetime
     public async Task A_move_that_is_put_back_leaves_no_pass()
     {
         await AddAsync("anna");
-        var claim = (await _store.ClaimAsync("one", [], None))!;
+        var claim = (await _store.ClaimAsync("one", ScheduleRules.None, None))!;
         await _store.PutBackAsync(claim, s => s.PutBack(null, Now), None);
         await using var db = Stored.Read();
         Assert.Equal((0, 0), (await db.Passes.CountAsync(), await db.PassLegs.CountAsync()));
@@ -105,11 +106,12 @@ public sealed class MoveStoreTests : MoveStoreContract, IAsyncLifetime
             None
         );
 
-    protected override Task AddAsync(string account, long rank = 0, Duration? dueIn = null, string batch = "b") =>
+    protected override void Advance(Duration length) => _time.Advance(length.ToTimeSpan());
+
+    protected override Task AddAsync(string account, Duration handicap = default, Duration? dueIn = null, string batch = "b") =>
         _test.AddMoveAsync(account, Now, row =>
         {
-            (row.Batch, row.Rank) = (batch, rank);
-            if (dueIn is { } later)
-                row.DueAt = (Now + later).ToUnixTimeMilliseconds();
+            var due = (Now + (dueIn ?? Duration.Zero)).ToUnixTimeMilliseconds();
+            (row.Batch, row.Handicap, row.DueAt, row.Since, row.Turn) = (batch, (long)handicap.TotalMilliseconds, due, due, null);
         });
 }

@@ -29,17 +29,26 @@ internal static class MoveCommands
             "catch-up",
             "Carries what is new since the last pass",
             "caravan catch-up deckhands --move \"Aoife Marsh\"",
-            mayWait: true
+            mayWait: true,
+            isWide: true
         );
-        yield return Act(host, MoveAction.Hold, "hold", "Stops moves where they are, until they are resumed", "caravan hold deckhands");
-        yield return Act(host, MoveAction.Resume, "resume", "Lets held moves go on", "caravan resume deckhands");
+        yield return Act(
+            host,
+            MoveAction.Hold,
+            "hold",
+            "Stops moves where they are, until they are resumed",
+            "caravan hold --on lanternpost",
+            isWide: true
+        );
+        yield return Act(host, MoveAction.Resume, "resume", "Lets held moves go on", "caravan resume --everything", isWide: true);
         yield return Act(
             host,
             MoveAction.Retry,
             "retry",
             "Tries again what needs you or waits for its next try",
             "caravan retry deckhands --move orla.fenwick@saltmarsh.example --wait",
-            mayWait: true
+            mayWait: true,
+            isWide: true
         );
         yield return Act(
             host,
@@ -66,14 +75,56 @@ internal static class MoveCommands
     public static Option<string[]> MoveOption() =>
         new("--move") { Description = "Only these people: account or name", AllowMultipleArgumentsPerToken = true };
 
-    private static Command Act(CommandHost host, MoveAction action, string name, string description, string example, bool mayWait = false)
+    private static Command Act(
+        CommandHost host,
+        MoveAction action,
+        string name,
+        string description,
+        string example,
+        bool mayWait = false,
+        bool isWide = false
+    )
     {
-        var batch = BatchArgument();
+        var batch = isWide ? OptionalBatch() : BatchArgument();
         var move = MoveOption();
         var wait = new Option<bool>("--wait") { Description = "Wait until every named move is in step, or needs a person" };
-        return host.Make(name, description, example, mayWait ? [batch, move, wait] : [batch, move], (p, c, w, cancel) =>
-            ActAsync(action, p.GetValue(batch)!, p.GetValue(move), mayWait && p.GetValue(wait), c, w, cancel)
+        var on = new Option<string?>("--on") { Description = "In place of a batch: all batches over this service" };
+        var everything = new Option<bool>("--everything") { Description = "In place of a batch: all batches" };
+        List<Symbol> symbols = [batch, move];
+        if (mayWait)
+            symbols.Add(wait);
+        if (isWide)
+            symbols.AddRange([on, everything]);
+        var command = host.Make(name, description, example, symbols, (p, c, w, cancel) =>
+            p.GetValue(batch) is { } one
+                ? ActAsync(action, one, p.GetValue(move), mayWait && p.GetValue(wait), c, w, cancel)
+                : ActWideAsync(new WideActionRequest(action, p.GetValue(on)), c, w, cancel)
         );
+        if (isWide)
+            command.Validators.Add(v =>
+            {
+                var isOne = v.GetValue(batch) is not null;
+                if ((isOne ? 1 : 0) + (v.GetValue(on) is null ? 0 : 1) + (v.GetValue(everything) ? 1 : 0) != 1)
+                    v.AddError("Give a batch, --on SERVICE or --everything.");
+                else if (!isOne && (v.GetValue(move) is { Length: > 0 } || (mayWait && v.GetValue(wait))))
+                    v.AddError("--move and --wait go with a batch.");
+            });
+        return command;
+    }
+
+    private static Argument<string> OptionalBatch() =>
+        new("BATCH") { Description = "A batch of the plan", Arity = ArgumentArity.ZeroOrOne };
+
+    private static async Task<int> ActWideAsync(WideActionRequest request, CaravanClient client, Writer writer, CancellationToken cancel)
+    {
+        var result = await client.PostAsync<WideActionResult>("actions", request, cancel);
+        writer.Rows(
+            [.. result.Batches.Select(b => $"{b.Key}: {b.Value}")],
+            $"{Done(request.Action)}: nobody; all were as asked already.",
+            [new Column<string>(Done(request.Action), "changed", Words.Safe)],
+            result
+        );
+        return ExitCode.Well;
     }
 
     private static async Task<int> ActAsync(

@@ -71,6 +71,8 @@ internal static class PlanCommands
                 );
             foreach (var setting in applied.Settings)
                 writer.Say($"{Words.Safe(setting)}");
+            foreach (var change in applied.Timetables)
+                writer.Say($"{Words.Safe(change.Batch)}: {Words.Safe(change.Sentence)}");
             if (applied.Changes.Count == 0 && applied.Settings.Count == 0)
                 writer.Say("Nothing in it differs from the plan in force.");
         }

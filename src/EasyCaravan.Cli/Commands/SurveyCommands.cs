@@ -5,7 +5,7 @@ using EasyCaravan.Contract;
 
 namespace EasyCaravan.Cli.Commands;
 
-/// <summary><c>caravan survey, findings, choose, tidying, folders</c> and <c>forecast</c>: what is known before anything moves</summary>
+/// <summary><c>caravan survey, findings, choose, tidying</c> and <c>folders</c>: what is known before anything moves</summary>
 internal static class SurveyCommands
 {
     public static IEnumerable<Command> Make(CommandHost host)
@@ -86,14 +86,6 @@ internal static class SurveyCommands
             "caravan folders deckhands --move \"Aoife Marsh\"",
             [batch, one, rules],
             (p, c, w, cancel) => FoldersAsync(p.GetValue(batch)!, p.GetValue(one), p.GetValue(rules), c, w, cancel)
-        );
-
-        yield return host.Make(
-            "forecast",
-            "How long the first passes of a batch take, and what holds them back",
-            "caravan forecast deckhands",
-            [batch],
-            (p, c, w, cancel) => ForecastAsync(p.GetValue(batch)!, c, w, cancel)
         );
     }
 
@@ -376,68 +368,6 @@ internal static class SurveyCommands
             );
         }
         writer.Say($"{Words.Safe(preview.Summary)}.{(rulesFile is null ? "" : " Nothing was changed.")}");
-        return ExitCode.Well;
-    }
-
-    private static async Task<int> ForecastAsync(string batch, CaravanClient client, Writer writer, CancellationToken cancel)
-    {
-        var (estimate, moves) = await CaravanClient.ReadAllAsync(
-            $"{Path(batch)}/estimate?limit=1000",
-            p => client.GetAsync<EstimateView>(p, cancel),
-            e => e.Moves
-        );
-        var plain = writer.Form is OutputForm.Csv;
-        Column<MoveEstimateView>[] items =
-            estimate.Kinds.Count == 0
-                ? []
-                : [new("Contacts, events", "items", m => plain ? $"{m.Items}" : Words.Number(m.Items), Right: true)];
-        writer.Rows(
-            moves,
-            "Nobody was looked at yet.",
-            [
-                new("Name", "name", m => Words.Safe(m.Name)),
-                new("Account", "account", m => Words.Safe(m.Account)),
-                new("Messages", "messages", m => plain ? $"{m.Messages}" : Words.Number(m.Messages), Right: true),
-                new("Size", "octets", m => plain ? $"{m.Octets}" : Words.Size(m.Octets), Right: true),
-                .. items,
-                new(
-                    "Shortest",
-                    "shortest_seconds",
-                    m => plain ? m.Shortest.ToString("0", CultureInfo.InvariantCulture) : Words.Duration(m.Shortest),
-                    Right: true
-                ),
-                new(
-                    "Longest",
-                    "longest_seconds",
-                    m => plain ? m.Longest.ToString("0", CultureInfo.InvariantCulture) : Words.Duration(m.Longest),
-                    Right: true
-                ),
-            ],
-            estimate with
-            {
-                Moves = new Page<MoveEstimateView>(moves, null, moves.Count),
-            }
-        );
-        writer.Say(
-            $"[bold]{Span(estimate.Shortest, estimate.Longest)}[/] for the first passes when run without pause, {estimate.AtOnce} at a "
-                + $"time; held back by {Words.Safe(estimate.Detail)}."
-        );
-        writer.Say(
-            estimate.Measured > 0
-                ? $"[grey]Rates measured on {estimate.Measured} first passes of this route.[/]"
-                : $"[grey]Rates are assumed ({estimate.MessagesPerSecondLow:0} to {estimate.MessagesPerSecondHigh:0} messages a second) "
-                    + "until first passes were measured.[/]"
-        );
-        foreach (var kind in estimate.Kinds)
-            writer.Say(
-                $"[grey]{Words.Number(kind.Items)} {(kind.Kind is MoveKind.Contacts ? "contacts" : "events")} to carry, "
-                    + $"{kind.ItemsPerSecondLow:0} to {kind.ItemsPerSecondHigh:0} a second for one move"
-                    + $"{(kind.Measured > 0 ? $", measured on {kind.Measured} first passes" : ", assumed")}.[/]"
-            );
-        if (estimate.Unknown > 0)
-            writer.Say(
-                $"[yellow]{estimate.Unknown} not in it: nobody has looked at them.[/] Look with: caravan survey {Words.Safe(batch)}"
-            );
         return ExitCode.Well;
     }
 

@@ -37,6 +37,9 @@ internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter o
             error.WriteLine(Markup.Remove(markup));
     }
 
+    /// <summary>A line of what was asked for, in a table's place.</summary>
+    public void Line(string markup) => console.MarkupLine(markup);
+
     public void Json(object value) => output.WriteLine(JsonSerializer.Serialize(value, s_indented.GetTypeInfo(value.GetType())!));
 
     /// <summary>Lists of the contract are known as what answers hold, or as they are answered by themselves.</summary>

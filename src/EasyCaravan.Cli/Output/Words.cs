@@ -22,6 +22,12 @@ internal static class Words
     /// <summary>Local time with its offset, because an hour without a zone is ambiguous.</summary>
     public static string Time(DateTimeOffset at) => at.ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss zzz", CultureInfo.InvariantCulture);
 
+    /// <summary>The same to the minute, with the day of the week: for what is ahead.</summary>
+    public static string Minute(DateTimeOffset at) => at.ToLocalTime().ToString("ddd yyyy-MM-dd HH:mm zzz", CultureInfo.InvariantCulture);
+
+    /// <summary>A length of time that may be weeks.</summary>
+    public static string Span(double seconds) => seconds < 172_800 ? Duration(seconds) : $"{seconds / 86_400:0} days";
+
     public static string Duration(double seconds) =>
         seconds switch
         {

@@ -13,6 +13,7 @@ namespace EasyCaravan.Core.Carrying;
 /// <param name="Fault">Why it waits, or needs somebody.</param>
 /// <param name="Attempts">Failures in a row.</param>
 /// <param name="EndedAt">When it last ended well.</param>
+/// <param name="InStepSince">When it first did.</param>
 public sealed record LegState(
     Kind Kind,
     Stage Stage,
@@ -20,7 +21,8 @@ public sealed record LegState(
     Wait? Wait = null,
     Fault? Fault = null,
     int Attempts = 0,
-    Instant? EndedAt = null
+    Instant? EndedAt = null,
+    Instant? InStepSince = null
 )
 {
     /// <summary>
@@ -47,14 +49,14 @@ public sealed record LegState(
     public LegState Want(Instant at) => this with { Due = at, Wait = null, Fault = null };
 
     public LegState Complete(Timetable? timetable, Instant now) =>
-        new(Kind, Stage.InStep) { Due = NextCatchUp(timetable, now), EndedAt = now };
+        (new LegState(Kind, Stage.InStep) { EndedAt = now, InStepSince = InStepSince ?? now }).Rest(timetable, now);
+
+    /// <summary>It ran and was stopped: others that wait go first.</summary>
+    public LegState Yield(Instant now) => IsDue(now) ? this with { Due = now } : this;
 
     /// <summary>Nothing to do now; the timetable says when the next catch-up comes.</summary>
     public LegState Rest(Timetable? timetable, Instant now) =>
-        Stage is Stage.InStep && Fault is null ? this with { Due = NextCatchUp(timetable, now) } : this;
-
-    private static Instant? NextCatchUp(Timetable? timetable, Instant now) =>
-        timetable?.CatchUpEvery is { } every ? timetable.NextOpening(now + every) : null;
+        Stage is Stage.InStep && Fault is null ? this with { Due = timetable?.NextCatchUp(now, InStepSince ?? now) } : this;
 
     /// <param name="progressed">It settled something first, so that failures are not in a row.</param>
     /// <param name="resumes">

@@ -89,6 +89,9 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
             ConditionKind.Running or ConditionKind.Held => null,
         };
 
+    /// <summary>Since when what it is to do has been due; null where nothing is, or only a look.</summary>
+    public Instant? Since => WantsLook ? null : Legs.Min(l => l.Due);
+
     public bool Equals(MoveState? other) =>
         other is not null
         && (Stage, Condition, Wanted, Attempts) == (other.Stage, other.Condition, other.Wanted, other.Attempts)
@@ -201,7 +204,8 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
             return this;
         if (WantsLook)
             return Condition.Kind is ConditionKind.Running ? EndLook(end, resumes, chance, timetable, now) : this;
-        var after = end.Legs.Aggregate(this, (state, leg) => state.EndLeg(leg, resumes, chance, timetable, now)).WithStageOfLegs();
+        var ended = end.Legs.Aggregate(this, (state, leg) => state.EndLeg(leg, resumes, chance, timetable, now)).WithStageOfLegs();
+        var after = end.Stopped ? ended with { Legs = ended.Each(l => l.Yield(now)) } : ended;
         // A person may have held the move meanwhile: what its legs reached stands all the same.
         return Condition.Kind is ConditionKind.Running ? after.Settle(timetable, now) : after;
     }
@@ -256,19 +260,19 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
         : Settle(timetable, now);
 
     /// <summary>The timetable changed: windows open at other times, and a new rhythm counts from now.</summary>
-    public MoveState Reschedule(Timetable? timetable, Instant now) =>
-        Condition switch
-        {
-            { Kind: ConditionKind.Waiting, Wait: Wait.Window } when WantsLook => Want(Wanted!.Value, timetable, now),
-            { Kind: ConditionKind.Waiting, Wait: Wait.Window } => Settle(timetable, now),
-            { Kind: ConditionKind.Idle or ConditionKind.NeedsYou } when !WantsLook => (
-                this with
-                {
-                    Legs = Each(l => l.Rest(timetable, now)),
-                }
-            ).Settle(timetable, now),
-            _ => this,
-        };
+    public MoveState Reschedule(Timetable? before, Timetable? timetable, Instant now)
+    {
+        if (IsOver || Condition.Kind is ConditionKind.Running or ConditionKind.Held)
+            return this;
+        if (WantsLook)
+            return Condition is { Kind: ConditionKind.Queued } or { Kind: ConditionKind.Waiting, Wait: Wait.Window }
+                ? Want(Wanted!.Value, timetable, now)
+                : this;
+        if (Stage is Stage.Listed or Stage.Surveyed)
+            return this;
+        var isNewRhythm = (before?.CatchUpEvery, before?.KeepInStepFor) != (timetable?.CatchUpEvery, timetable?.KeepInStepFor);
+        return (isNewRhythm ? this with { Legs = Each(l => l.IsDue(now) ? l : l.Rest(timetable, now)) } : this).Settle(timetable, now);
+    }
 
     /// <summary>
     /// The route carries other kinds than it did. A kind that is new to a move that has begun is copied as soon as it may be.
@@ -313,9 +317,10 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
         var due = Legs.Where(l => l.Due is not null).MinBy(l => l.Due);
         var isDue = due?.IsDue(now) == true;
         var at = isDue ? now : due?.Due;
-        var opens = at is { } then ? timetable?.NextOpening(then) ?? then : at;
+        // Null also where the timetable never opens again: then it waits until somebody changes it.
+        var opens = at is { } then ? Opening(timetable, then) : null;
         var unfinished = Legs.Any(l => l.Stage is Stage.Copying) ? PassKind.First : PassKind.CatchUp;
-        if (isDue && !(opens > now))
+        if (isDue && opens <= now)
             return state with { Wanted = unfinished, Condition = new Condition(ConditionKind.Queued) };
         if (Legs.FirstOrDefault(l => l.NeedsSomebody) is { } needs)
             return state with
@@ -336,13 +341,15 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
 
     private MoveState Want(PassKind pass, Timetable? timetable, Instant now)
     {
-        var opening = pass is PassKind.Survey ? now : timetable?.NextOpening(now) ?? now;
+        var opening = pass is PassKind.Survey ? now : Opening(timetable, now);
         return this with
         {
             Wanted = pass,
-            Condition = opening > now ? new Condition(ConditionKind.Waiting, Wait.Window, opening) : new Condition(ConditionKind.Queued),
+            Condition = opening <= now ? new Condition(ConditionKind.Queued) : new Condition(ConditionKind.Waiting, Wait.Window, opening),
         };
     }
+
+    private static Instant? Opening(Timetable? timetable, Instant at) => timetable is null ? at : timetable.NextOpening(at);
 
     private ImmutableArray<LegState> Each(Func<LegState, LegState> change) => [.. Legs.Select(change)];
 }

@@ -121,6 +121,18 @@ public sealed record Fault(Cause Cause, string Whom, string What, string? Code =
 /// <summary>The one place that says what each cause means for the move and for the person.</summary>
 public static class FaultRules
 {
+    /// <summary>Another login, secret or consent may mend it.</summary>
+    public static bool IsOfSignIn(Cause cause) =>
+        cause
+            is Cause.SignInRefused
+                or Cause.AppPasswordNeeded
+                or Cause.LoginFormWrong
+                or Cause.AccountLocked
+                or Cause.AccountNotFound
+                or Cause.ConsentMissing
+                or Cause.SecretMissing
+                or Cause.SecretUnreadable;
+
     /// <summary>
     /// It would meet everybody who moves over the same service, not this account alone (RFC 5530 §3, UNAVAILABLE; LIMIT before anyone has
     /// signed in).

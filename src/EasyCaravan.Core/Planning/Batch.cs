@@ -3,7 +3,13 @@ using System.Collections.Immutable;
 namespace EasyCaravan.Core.Planning;
 
 /// <summary>People who move together over one route, on one timetable.</summary>
-public sealed record Batch(string Name, string Route, string RosterFile, ImmutableArray<RosterPerson> People, Timetable? Timetable);
+public sealed record Batch(string Name, string Route, string RosterFile, ImmutableArray<RosterPerson> People, Timetable? Timetable)
+{
+    public const int UsualPriority = 5;
+
+    /// <summary>1 (first) to 9, among batches that wait for the same services or workers.</summary>
+    public int Priority { get; init; } = UsualPriority;
+}
 
 /// <summary>All that a plan file says, read and found sound.</summary>
 public sealed record Plan(ImmutableArray<Service> Services, ImmutableArray<Route> Routes, ImmutableArray<Batch> Batches);

@@ -7,50 +7,73 @@ namespace EasyCaravan.Core.Planning;
 /// Hours in which passes may run. <paramref name="Until"/> at or before <paramref name="From"/> reaches into the next day.
 /// </summary>
 /// <param name="Days">The days on which it opens.</param>
-public sealed record Window(ImmutableArray<IsoDayOfWeek> Days, LocalTime From, LocalTime Until);
+public sealed record Window(ImmutableArray<IsoDayOfWeek> Days, LocalTime From, LocalTime Until)
+{
+    public bool Equals(Window? other) => other is not null && (From, Until) == (other.From, other.Until) && Days.SequenceEqual(other.Days);
+
+    public override int GetHashCode() => HashCode.Combine(From, Until, Days.Length);
+}
+
+/// <summary>What goes on after the cutover: how long the old address forwards, and how often it is looked at for stragglers.</summary>
+public sealed record Aftercare(LocalDate? ForwardingUntil, Duration? StragglersEvery);
 
 /// <summary>When a batch's passes may run, and how often it catches up.</summary>
 /// <param name="Windows">None means: at all hours.</param>
 /// <param name="CatchUpEvery">From the end of one pass to the next; null means only when asked.</param>
 public sealed record Timetable(DateTimeZone Zone, ImmutableArray<Window> Windows, Duration? CatchUpEvery)
 {
-    public bool IsOpen(Instant at) => Windows.IsEmpty || Openings(at).Any(o => o.Contains(at));
+    /// <summary>
+    /// How far ahead openings are looked for, the near ones first: most windows open within days, a pause may last for weeks.
+    /// </summary>
+    private static readonly Duration[] s_horizons = [Duration.FromDays(9), Duration.FromDays(62), Duration.FromDays(2000)];
 
-    /// <summary>When it next opens, if it is shut at <paramref name="at"/>; <paramref name="at"/> itself if it is open.</summary>
-    public Instant NextOpening(Instant at) => IsOpen(at) ? at : Openings(at).Where(o => o.Start > at).Min(o => o.Start);
+    /// <summary>Nothing runs in these, whatever the windows say.</summary>
+    public ImmutableArray<Pause> Pauses { get; init; } = [];
+
+    /// <summary>Nothing runs before this; then whoever is listed or surveyed is started by itself. Null: when a person starts it.</summary>
+    public LocalDateTime? Start { get; init; }
+
+    /// <summary>How long catch-ups go on after a kind was first in step; null: until the crossing.</summary>
+    public Duration? KeepInStepFor { get; init; }
+
+    public LocalDateTime? Cutover { get; init; }
+
+    public Aftercare? Aftercare { get; init; }
+
+    public Instant? StartsAt => Start is { } local ? OpenHours.At(Zone, local) : null;
+
+    public Instant? CutsOverAt => Cutover is { } local ? OpenHours.At(Zone, local) : null;
+
+    /// <summary>It may run at any time: nothing has to be worked out.</summary>
+    private bool IsAlwaysOpen => Windows.IsEmpty && Pauses.IsEmpty && Start is null;
+
+    public bool Equals(Timetable? other) =>
+        other is not null
+        && (Zone, CatchUpEvery, Start, KeepInStepFor, Cutover, Aftercare)
+            == (other.Zone, other.CatchUpEvery, other.Start, other.KeepInStepFor, other.Cutover, other.Aftercare)
+        && Windows.SequenceEqual(other.Windows)
+        && Pauses.SequenceEqual(other.Pauses);
+
+    public override int GetHashCode() => HashCode.Combine(Zone, CatchUpEvery, Start, Cutover, Windows.Length, Pauses.Length);
+
+    public bool IsOpen(Instant at) => IsAlwaysOpen || Hours(at, Duration.FromMilliseconds(1)).IsOpen(at);
 
     /// <summary>
-    /// When the windows that are open at <paramref name="at"/> shut, following on where one touches the next; null: never, or shut now.
+    /// When it next opens, if it is shut at <paramref name="at"/>; <paramref name="at"/> itself if it is open; null: not within years.
     /// </summary>
-    public Instant? ClosesAt(Instant at)
-    {
-        if (Windows.IsEmpty || !IsOpen(at))
-            return null;
-        var end = at;
-        var openings = Openings(at);
-        while (openings.Where(o => o.Contains(end)).Select(o => (Instant?)o.End).Max() is { } further && further > end)
-            end = further;
-        return end - at >= Duration.FromDays(7) ? null : end;
-    }
+    public Instant? NextOpening(Instant at) =>
+        IsAlwaysOpen ? at : s_horizons.Select(horizon => Hours(at, horizon).NextOpening(at)).FirstOrDefault(opening => opening is not null);
 
     /// <summary>
-    /// Every opening that could matter from a day before <paramref name="at"/> to nine days after, daylight saving resolved leniently.
+    /// When the hours that are open at <paramref name="at"/> end, following on where one window touches the next; null: not within weeks,
+    /// or shut now.
     /// </summary>
-    private List<Interval> Openings(Instant at)
-    {
-        var first = at.InZone(Zone).Date.PlusDays(-1);
-        var openings = new List<Interval>();
-        for (var i = 0; i < 10; i++)
-        {
-            var day = first.PlusDays(i);
-            foreach (var window in Windows.Where(w => w.Days.Contains(day.DayOfWeek)))
-            {
-                var start = (day + window.From).InZoneLeniently(Zone).ToInstant();
-                var end = ((window.Until <= window.From ? day.PlusDays(1) : day) + window.Until).InZoneLeniently(Zone).ToInstant();
-                if (end > start)
-                    openings.Add(new Interval(start, end));
-            }
-        }
-        return openings;
-    }
+    public Instant? ClosesAt(Instant at) => IsAlwaysOpen ? null : Hours(at, Duration.FromDays(40)).ClosesAt(at);
+
+    /// <summary>When the next catch-up is due after one ended; null: not by itself. Windows are not in it.</summary>
+    /// <param name="inStepSince">When it was first in step.</param>
+    public Instant? NextCatchUp(Instant ended, Instant inStepSince) =>
+        CatchUpEvery is { } every && !(ended + every > inStepSince + KeepInStepFor) ? ended + every : null;
+
+    public OpenHours Hours(Instant from, Duration length) => OpenHours.Of(this, from, from + length);
 }

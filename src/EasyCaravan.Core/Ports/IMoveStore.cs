@@ -1,5 +1,6 @@
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Scheduling;
 
 namespace EasyCaravan.Core.Ports;
 
@@ -29,11 +30,10 @@ public sealed record Claim(MovePerson Person, MoveState State, IReadOnlyList<Kin
 public interface IMoveStore
 {
     /// <summary>
-    /// Takes up a move that its worker lost; else of those that are due the one of the lowest rank that has been due the longest; null when
-    /// there is none.
+    /// Takes up a move that its worker lost; else of those that are due, and whose batch is not closed, the one whose turn is earliest
+    /// (<see cref="Schedule"/>); null when there is none.
     /// </summary>
-    /// <param name="except">Batches that are to be left alone now.</param>
-    Task<Claim?> ClaimAsync(string owner, IReadOnlyCollection<string> except, CancellationToken cancel);
+    Task<Claim?> ClaimAsync(string owner, ScheduleRules rules, CancellationToken cancel);
 
     /// <summary>
     /// Renews the lease and notes progress. False when the pass should stop: a person held or withdrew the move, or the lease is lost.

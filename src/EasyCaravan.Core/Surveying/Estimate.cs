@@ -53,7 +53,22 @@ public sealed record CarryVolume(string Account, string Name, long Messages, Byt
 }
 
 /// <summary>How long one move takes by itself, in seconds.</summary>
-public sealed record MoveEstimate(CarryVolume Volume, double Shortest, double Longest);
+public sealed record MoveEstimate(CarryVolume Volume, double Shortest, double Longest)
+{
+    /// <summary>Its passes alone, without days on which it waits for a limit.</summary>
+    /// <param name="kinds">Rates of contacts and events; null: assumed.</param>
+    public static MoveEstimate Make(CarryVolume volume, Rates rates, IReadOnlyDictionary<Kind, Rates>? kinds)
+    {
+        var (shortest, longest) = volume.Messages == 0 ? (0, 0) : rates.For(volume.Messages, volume.Octets, volume.Folders);
+        foreach (var kind in volume.Kinds.Where(k => k.Items > 0))
+        {
+            // One leg begins when the one before it ended.
+            var leg = (kinds?.GetValueOrDefault(kind.Kind) ?? Rates.Assumed).For(kind.Items, kind.Octets, kind.Collections);
+            (shortest, longest) = (shortest + leg.Shortest, longest + leg.Longest);
+        }
+        return new MoveEstimate(volume, shortest, longest);
+    }
+}
 
 /// <summary>What keeps a batch from going faster.</summary>
 public enum HeldBackBy
@@ -105,19 +120,13 @@ public sealed record BatchEstimate(
         var moves = volumes
             .Select(l =>
             {
-                var (shortest, longest) = l.Messages == 0 ? (0, 0) : rates.For(l.Messages, l.Octets, l.Folders);
-                foreach (var kind in l.Kinds.Where(k => k.Items > 0))
-                {
-                    // One leg begins when the one before it ended.
-                    var leg = (kinds?.GetValueOrDefault(kind.Kind) ?? Rates.Assumed).For(kind.Items, kind.Octets, kind.Collections);
-                    (shortest, longest) = (shortest + leg.Shortest, longest + leg.Longest);
-                }
+                var alone = MoveEstimate.Make(l, rates, kinds);
                 // What does not fit in today's limit waits for the days after it.
                 var waiting =
                     day is { } limit && l.Octets > ByteCount.Zero
                         ? (l.Octets.Count - 1) / limit.Octets.Count * TimeSpan.FromDays(1).TotalSeconds
                         : 0;
-                return new MoveEstimate(l, Math.Max(shortest, waiting), longest + waiting);
+                return new MoveEstimate(l, Math.Max(alone.Shortest, waiting), alone.Longest + waiting);
             })
             .OrderByDescending(m => m.Longest)
             .ToList();

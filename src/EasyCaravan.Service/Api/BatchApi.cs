@@ -245,7 +245,7 @@ internal static class BatchApi
             cancel
         );
         if (request.Action is MoveAction.Start)
-            await moves.RankAsync(batch, await IsSmallFirstAsync(current, batch, cancel), cancel);
+            await LineUpAsync(moves, current, batch, cancel);
         // Somebody may have solved the service's problem, so it is tried at once.
         if (request.Action is MoveAction.Retry)
             throttle.Forget();
@@ -258,10 +258,11 @@ internal static class BatchApi
         return TypedResults.Ok(new MoveActionResult(accounts, asked - accounts.Count));
     }
 
-    private static async Task<bool> IsSmallFirstAsync(CurrentPlan current, string batch, CancellationToken cancel) =>
-        (await current.GetAsync(cancel)).Plan is { } plan
-        && plan.Batches.FirstOrDefault(b => b.Name == batch) is { } planned
-        && plan.Routes.First(r => r.Name == planned.Route).QueueOrder is Core.Planning.QueueOrder.SmallFirst;
+    private static async Task LineUpAsync(Moves moves, CurrentPlan current, string batch, CancellationToken cancel)
+    {
+        if ((await current.GetAsync(cancel)).Plan is { } plan && plan.Batches.FirstOrDefault(b => b.Name == batch) is { } planned)
+            await moves.LineUpAsync(planned, plan.Routes.First(r => r.Name == planned.Route).QueueOrder, cancel);
+    }
 
     public static ProblemHttpResult NoBatch(string batch) =>
         Problems.NotFound($"There is no batch '{batch}'.", "See 'caravan plan show' for the batches of the plan");

@@ -230,9 +230,22 @@ internal static class BatchViews
                     + $"–{w.Until.ToString("HH:mm", null)}"
                 )
             );
-        var rhythm = timetable.CatchUpEvery is { } every
-            ? $", catching up every {(every.TotalHours >= 1 ? $"{every.TotalHours:0.#} h" : $"{every.TotalMinutes:0} min")}"
-            : "";
-        return $"{windows} ({timetable.Zone.Id}){rhythm}";
+        var pauses = timetable.Pauses.Length switch
+        {
+            0 => "",
+            1 => ", 1 pause",
+            var several => $", {several} pauses",
+        };
+        var rhythm = timetable.CatchUpEvery is { } every ? $", catching up every {Length(every)}" : "";
+        var kept = timetable.KeepInStepFor is { } length ? $" for {Length(length)}" : "";
+        return $"{windows} ({timetable.Zone.Id}){pauses}{rhythm}{kept}{On("starts", timetable.Start)}{On("cuts over", timetable.Cutover)}";
     }
+
+    private static string Length(NodaTime.Duration length) =>
+        length.TotalDays >= 2 ? $"{length.TotalDays:0.#} days"
+        : length.TotalHours >= 1 ? $"{length.TotalHours:0.#} h"
+        : $"{length.TotalMinutes:0} min";
+
+    private static string On(string what, LocalDateTime? at) =>
+        at is { } local ? $", {what} {local.ToString("uuuu-MM-dd HH:mm", System.Globalization.CultureInfo.InvariantCulture)}" : "";
 }

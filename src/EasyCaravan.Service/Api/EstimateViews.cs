@@ -24,31 +24,11 @@ internal static class EstimateViews
     )
     {
         var kinds = surveyed.Route.Carry.Where(k => k is not Kind.Mail).ToList();
-        var legs = await LegsAsync(database, surveyed, cancel);
-        var volumes = surveyed
-            .Whole.Where(m => m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying)
-            .Select(m =>
-            {
-                var (messages, octets) = Left(legs, m, Kind.Mail, m.Digest!.CarryMessages, m.Digest.CarryOctets);
-                return new CarryVolume(m.Move.FromAccount, m.Move.Name, messages, octets, m.Digest.Landing)
-                {
-                    Kinds =
-                    [
-                        .. m.Digest.Kinds.Select(k =>
-                        {
-                            var left = Left(legs, m, k.Carry.Kind, k.Carry.Items, k.Carry.Octets.Count);
-                            return k.Carry with { Items = left.Items, Octets = left.Octets };
-                        }),
-                    ],
-                };
-            })
-            .ToList();
+        var volumes = await VolumesAsync(database, surveyed, cancel);
         var unknown = surveyed.Moves.Count(m =>
             m.Digest is not { Whole: true } && m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying
         );
-        var kindRates = new Dictionary<Kind, Rates>();
-        foreach (var kind in kinds)
-            kindRates[kind] = await RatesAsync(database, surveyed, kind, cancel);
+        var kindRates = await KindRatesAsync(database, surveyed, cancel);
         var estimate = BatchEstimate.Make(
             volumes,
             await RatesAsync(database, surveyed, Kind.Mail, cancel),
@@ -105,6 +85,41 @@ internal static class EstimateViews
                 size
             )
         );
+    }
+
+    /// <summary>What is left to carry in first passes, of everybody whose account was seen whole.</summary>
+    public static async Task<List<CarryVolume>> VolumesAsync(Database database, SurveyedBatch surveyed, CancellationToken cancel)
+    {
+        var legs = await LegsAsync(database, surveyed, cancel);
+        return
+        [
+            .. surveyed
+                .Whole.Where(m => m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying)
+                .Select(m =>
+                {
+                    var (messages, octets) = Left(legs, m, Kind.Mail, m.Digest!.CarryMessages, m.Digest.CarryOctets);
+                    return new CarryVolume(m.Move.FromAccount, m.Move.Name, messages, octets, m.Digest.Landing)
+                    {
+                        Kinds =
+                        [
+                            .. m.Digest.Kinds.Select(k =>
+                            {
+                                var left = Left(legs, m, k.Carry.Kind, k.Carry.Items, k.Carry.Octets.Count);
+                                return k.Carry with { Items = left.Items, Octets = left.Octets };
+                            }),
+                        ],
+                    };
+                }),
+        ];
+    }
+
+    /// <summary>How fast contacts and events travel on a batch's route.</summary>
+    public static async Task<Dictionary<Kind, Rates>> KindRatesAsync(Database database, SurveyedBatch surveyed, CancellationToken cancel)
+    {
+        var rates = new Dictionary<Kind, Rates>();
+        foreach (var kind in surveyed.Route.Carry.Where(k => k is not Kind.Mail))
+            rates[kind] = await RatesAsync(database, surveyed, kind, cancel);
+        return rates;
     }
 
     public static int AtOnce(SurveyedBatch surveyed, int workers) =>

@@ -1,6 +1,7 @@
 using EasyCaravan.Contract;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
+using EasyCaravan.Store.Rows;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 
@@ -56,14 +57,9 @@ internal static class JournalApi
             query = query.Where(e => e.Id < before);
         var size = Paging.SizeOf(limit);
         var rows = await query.OrderByDescending(e => e.Id).Take(size + 1).ToListAsync(cancel);
-        var entries = rows.ConvertAll(e => new JournalEntry(
-            e.Id,
-            DateTimeOffset.FromUnixTimeMilliseconds(e.At),
-            e.Who,
-            e.Batch,
-            e.Person,
-            e.Text
-        ));
-        return TypedResults.Ok(Paging.Of(entries, size, e => e.Id, total: null));
+        return TypedResults.Ok(Paging.Of(rows.ConvertAll(EntryOf), size, e => e.Id, total: null));
     }
+
+    public static JournalEntry EntryOf(JournalRow row) =>
+        new(row.Id, DateTimeOffset.FromUnixTimeMilliseconds(row.At), row.Who, row.Batch, row.Person, row.Text);
 }

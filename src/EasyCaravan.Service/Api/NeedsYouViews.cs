@@ -21,12 +21,15 @@ internal static class NeedsYouViews
     public static async Task<List<NeedsYou>> LoadAsync(CaravanDb db, Plan plan, Fault? trouble, CancellationToken cancel)
     {
         var groups = await LegsAsync(db, plan, cancel);
-        groups.AddRange(await LooksAsync(db, cancel));
+        groups.AddRange(await LooksAsync(db, plan, cancel));
         groups.AddRange(await ItemsLeftAsync(db, cancel));
         groups.AddRange(await DifferencesAsync(db, cancel));
         groups = [.. groups.OrderByDescending(n => n.Count)];
         if (trouble is not null)
-            groups.Insert(0, new NeedsYou(KebabWord.Of(trouble.Cause), $"{trouble.What}; no pass can go on", trouble.Remedy, 1, []));
+            groups.Insert(
+                0,
+                new NeedsYou(KebabWord.Of(trouble.Cause), $"{trouble.What}; no pass can go on", trouble.Remedy, 1, [], null, null)
+            );
         return groups;
     }
 
@@ -44,6 +47,7 @@ internal static class NeedsYouViews
             {
                 n.Leg.Fault!.Cause,
                 n.Leg.Fault.Help,
+                n.Leg.Fault.Service,
                 n.Leg.Kind,
                 n.Move.Batch,
             })
@@ -51,6 +55,7 @@ internal static class NeedsYouViews
             {
                 g.Key.Cause,
                 g.Key.Help,
+                g.Key.Service,
                 g.Key.Kind,
                 g.Key.Batch,
                 People = g.Count(),
@@ -60,26 +65,31 @@ internal static class NeedsYouViews
             .ToListAsync(cancel);
         // With one kind, the kind is not named. A remedy from a service's own definition gets a group of its own.
         var several = plan.Batches.Where(b => plan.Routes.First(r => r.Name == b.Route).Carry.Length > 1).Select(b => b.Name).ToHashSet();
-        var groups = new List<(Cause Cause, string? Help, Kind? Kind, List<string> Said, int People, List<MoveRef> Named)>();
-        foreach (var same in counted.GroupBy(c => (c.Cause, c.Help, Kind: several.Contains(c.Batch) ? c.Kind : (Kind?)null)))
+        var groups =
+            new List<(Cause Cause, string? Help, string? Service, Kind? Kind, List<string> Said, int People, List<MoveRef> Named)>();
+        foreach (var same in counted.GroupBy(c => (c.Cause, c.Help, c.Service, Kind: several.Contains(c.Batch) ? c.Kind : (Kind?)null)))
         {
-            var (cause, help, kind) = same.Key;
+            var (cause, help, service, kind) = same.Key;
             var (batches, kinds) = (same.Select(c => c.Batch).ToList(), same.Select(c => c.Kind).ToList());
             var named = await needing
                 .Where(n =>
-                    n.Leg.Fault!.Cause == cause && n.Leg.Fault.Help == help && kinds.Contains(n.Leg.Kind) && batches.Contains(n.Move.Batch)
+                    n.Leg.Fault!.Cause == cause
+                    && n.Leg.Fault.Help == help
+                    && n.Leg.Fault.Service == service
+                    && kinds.Contains(n.Leg.Kind)
+                    && batches.Contains(n.Move.Batch)
                 )
                 .OrderBy(n => n.Move.Id)
                 .Take(MostNamed)
                 .Select(n => new MoveRef(n.Move.Batch, n.Move.FromAccount, n.Move.Name))
                 .ToListAsync(cancel);
-            groups.Add((cause, help, kind, [.. same.SelectMany(c => new[] { c.First, c.Last })], same.Sum(c => c.People), named));
+            groups.Add((cause, help, service, kind, [.. same.SelectMany(c => new[] { c.First, c.Last })], same.Sum(c => c.People), named));
         }
         // One closed door is one thing to mend, whichever kinds stand before it.
         return
         [
             .. groups
-                .GroupBy(g => (g.Cause, g.Help, g.People, Who: string.Join(' ', g.Named.Select(m => $"{m.Batch}/{m.Account}"))))
+                .GroupBy(g => (g.Cause, g.Help, g.Service, g.People, Who: string.Join(' ', g.Named.Select(m => $"{m.Batch}/{m.Account}"))))
                 .Select(same =>
                 {
                     // In the order in which they are carried. The last one's server, that of the mail, says most about why.
@@ -91,22 +101,30 @@ internal static class NeedsYouViews
                         kinds.Length > 0 ? $"{kinds}: {what}" : what,
                         same.Key.People,
                         all[0].Named,
-                        same.Key.Help
+                        same.Key.Help,
+                        MendFor(same.Key.Cause, plan, same.Key.Service),
+                        same.Key.Service
                     );
                 }),
         ];
     }
 
     /// <summary>Surveys that could not be made before anything was carried.</summary>
-    private static async Task<List<NeedsYou>> LooksAsync(CaravanDb db, CancellationToken cancel)
+    private static async Task<List<NeedsYou>> LooksAsync(CaravanDb db, Plan plan, CancellationToken cancel)
     {
         var needing = db.Moves.Where(m => m.Condition == ConditionKind.NeedsYou && m.ConditionLeg == null && m.Fault != null);
         var counted = await needing
-            .GroupBy(m => new { m.Fault!.Cause, m.Fault.Help })
+            .GroupBy(m => new
+            {
+                m.Fault!.Cause,
+                m.Fault.Help,
+                m.Fault.Service,
+            })
             .Select(g => new
             {
                 g.Key.Cause,
                 g.Key.Help,
+                g.Key.Service,
                 People = g.Count(),
                 First = g.Min(m => m.Fault!.What)!,
                 Last = g.Max(m => m.Fault!.What)!,
@@ -116,12 +134,22 @@ internal static class NeedsYouViews
         foreach (var same in counted)
         {
             var named = await needing
-                .Where(m => m.Fault!.Cause == same.Cause && m.Fault.Help == same.Help)
+                .Where(m => m.Fault!.Cause == same.Cause && m.Fault.Help == same.Help && m.Fault.Service == same.Service)
                 .OrderBy(m => m.Id)
                 .Take(MostNamed)
                 .Select(m => new MoveRef(m.Batch, m.FromAccount, m.Name))
                 .ToListAsync(cancel);
-            groups.Add(Group(same.Cause, WhatOf(same.Cause, [same.First, same.Last]), same.People, named, same.Help));
+            groups.Add(
+                Group(
+                    same.Cause,
+                    WhatOf(same.Cause, [same.First, same.Last]),
+                    same.People,
+                    named,
+                    same.Help,
+                    MendFor(same.Cause, plan, same.Service),
+                    same.Service
+                )
+            );
         }
         return groups;
     }
@@ -156,7 +184,8 @@ internal static class NeedsYouViews
                         g.Key.Cause,
                         $"{items} {NameOf(g.Key.Kind, items == 1)} {(items == 1 ? "was" : "were")} left behind: {Summary(g.Key.Cause)}",
                         g.Count(),
-                        g.Select(r => new MoveRef(r.Key.Batch, r.Key.FromAccount, r.Key.Name))
+                        g.Select(r => new MoveRef(r.Key.Batch, r.Key.FromAccount, r.Key.Name)),
+                        mend: MendWord.LeftBehind
                     );
                 }),
         ];
@@ -197,7 +226,9 @@ internal static class NeedsYouViews
                         $"{items} {NameOf(g.Key.Of, items == 1)} {DifferenceApi.Summary(g.Key.Kind, items == 1)}",
                         DifferenceApi.RemedyFor(g.Key.Kind),
                         g.Count(),
-                        [.. g.Select(r => new MoveRef(r.Key.Batch, r.Key.FromAccount, r.Key.Name)).Take(MostNamed)]
+                        [.. g.Select(r => new MoveRef(r.Key.Batch, r.Key.FromAccount, r.Key.Name)).Take(MostNamed)],
+                        MendWord.Differences,
+                        null
                     );
                 }),
         ];
@@ -214,8 +245,23 @@ internal static class NeedsYouViews
             _ => "messages",
         };
 
-    private static NeedsYou Group(Cause cause, string what, int count, IEnumerable<MoveRef> moves, string? help = null) =>
-        new(KebabWord.Of(cause), what, help ?? FaultRules.RemedyFor(cause), count, [.. moves.Take(MostNamed)]);
+    private static NeedsYou Group(
+        Cause cause,
+        string what,
+        int count,
+        IEnumerable<MoveRef> moves,
+        string? help = null,
+        MendWord? mend = null,
+        string? service = null
+    ) => new(KebabWord.Of(cause), what, help ?? FaultRules.RemedyFor(cause), count, [.. moves.Take(MostNamed)], mend, service);
+
+    private static MendWord MendFor(Cause cause, Plan plan, string? service)
+    {
+        var grant = (plan.Services.FirstOrDefault(s => s.Name == service)?.SignIn as SignIn.OAuth)?.Grant;
+        return cause is Cause.ConsentMissing && grant is OAuthGrant.DeviceCode or OAuthGrant.AuthorizationCode ? MendWord.Consent
+            : FaultRules.IsOfSignIn(cause) ? MendWord.Secret
+            : MendWord.Retry;
+    }
 
     private static string Summary(Cause cause) =>
         cause switch

@@ -41,6 +41,7 @@ internal static class PlanApi
         Plans plans,
         CurrentPlan current,
         Database database,
+        Scheduling.TimetableChanges timetables,
         ServiceThrottle throttle,
         WorkSignal signal,
         LiveHub live,
@@ -59,6 +60,8 @@ internal static class PlanApi
         var outcome = await plans.ApplyAsync(plan, bundle, context.User.Identity!.Name!, dryRun, expected, cancel);
         if (outcome.Errors.Count > 0)
             return Problems.InvalidPlan(ProblemsOf(outcome.Errors));
+        // Told before, and asked for while the plan before it is still in force.
+        var changes = dryRun ? await timetables.OfAsync(plan, cancel) : [];
         if (!dryRun)
         {
             current.Forget();
@@ -72,6 +75,7 @@ internal static class PlanApi
                 dryRun,
                 [.. outcome.People.Select(c => new PlanChange(c.Batch, c.Account, c.Change))],
                 outcome.Settings,
+                changes,
                 dryRun ? null : await NextAsync(db, cancel)
             )
         );

@@ -6,6 +6,7 @@ using EasyCaravan.Core.Ports;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using EasyCaravan.Store.Rows;
+using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Service.Api;
@@ -15,22 +16,56 @@ internal static class TodayApi
 {
     private const int MostRunning = 100;
 
-    public static void Map(RouteGroupBuilder api) =>
-        api.MapGet("/today", GetAsync).WithSummary("What needs a person, what runs, what comes next");
+    private const int MostByPeople = 20;
+
+    public static void Map(RouteGroupBuilder api)
+    {
+        api.MapGet("/today", GetAsync)
+            .WithSummary("What happened since the caller last looked, what needs a person, what runs, what comes next");
+        api.MapPost("/today/looked", LookedAsync).WithSummary("Remembers that the caller looked: next time, what happened since is told");
+    }
+
+    private static async Task<Ok<TodayLooked>> LookedAsync(Looks looks, HttpContext context, CancellationToken cancel) =>
+        TypedResults.Ok(new TodayLooked(MoveViews.Time(await looks.LookedAsync(context.User.Identity!.Name!, cancel))!.Value));
+
+    private static async Task<SinceView> SinceAsync(CaravanDb db, Looks looks, string who, CancellationToken cancel)
+    {
+        var last = await looks.LastAsync(who, cancel);
+        var since = last ?? 0;
+        var sums = await looks.SinceAsync(since, cancel);
+        var byPeople = await db
+            .Journal.Where(e => e.At >= since && e.Who != Journal.Service)
+            .OrderByDescending(e => e.Id)
+            .Take(MostByPeople)
+            .ToListAsync(cancel);
+        return new SinceView(
+            MoveViews.Time(last),
+            sums.Passes,
+            sums.Failed,
+            sums.Carried,
+            sums.Octets,
+            sums.CameInStep,
+            sums.LeftBehind,
+            [.. byPeople.Select(JournalApi.EntryOf)]
+        );
+    }
 
     private static async Task<Today> GetAsync(
         CurrentPlan current,
         Database database,
         ServiceSlots slots,
         ServiceThrottle throttle,
+        Looks looks,
+        HttpContext context,
         TimeProvider time,
         CancellationToken cancel
     )
     {
         var (plan, _) = await current.GetAsync(cancel);
-        if (plan is null)
-            return new Today([], [], [], [], []);
         await using var db = database.Read();
+        var since = await SinceAsync(db, looks, context.User.Identity!.Name!, cancel);
+        if (plan is null)
+            return new Today(since, [], [], [], [], []);
         var running = await MoveViews.LoadAsync(
             db,
             db.Moves.Where(m => m.Condition == ConditionKind.Running).OrderBy(m => m.Id).Take(MostRunning),
@@ -42,6 +77,7 @@ internal static class TodayApi
         var groups = await MoveGroup.LoadAsync(db, only: null, cancel);
         var needs = await NeedsYouViews.LoadAsync(db, plan, database.Trouble, cancel);
         return new Today(
+            since,
             needs,
             running,
             NextOf(groups),

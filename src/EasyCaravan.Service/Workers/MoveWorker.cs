@@ -18,6 +18,7 @@ internal sealed class MoveWorker(
     PassReport report,
     Journal journal,
     CurrentPlan plan,
+    CurrentRules rules,
     ServiceThrottle throttle,
     LiveHub live,
     CaravanOptions options,
@@ -25,7 +26,7 @@ internal sealed class MoveWorker(
     ILogger<MoveWorker> log
 )
 {
-    private static readonly TimeSpan s_heartbeat = TimeSpan.FromSeconds(1);
+    private static readonly Duration s_heartbeat = Duration.FromSeconds(1);
 
     private Instant Now => Instant.FromDateTimeOffset(time.GetUtcNow());
 
@@ -61,29 +62,34 @@ internal sealed class MoveWorker(
         }
         var pass = new RunningPass(claim);
         live.Touch(person.Id);
-        var open = isBound && timetable?.ClosesAt(Now) is { } closes ? (closes - Now).ToTimeSpan() : Timeout.InfiniteTimeSpan;
-        using var shut = new CancellationTokenSource(open, time);
-        using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping, shut.Token);
-        var heart = BeatAsync(pass, stop);
-        var end = await runner.RunAsync(pass, leg => EndLegAsync(pass, leg, timetable), stop.Token);
+        using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping);
+        var heart = BeatAsync(pass, isBound, stop);
+        var end = await runner.RunAsync(pass, leg => EndLegAsync(pass, leg), stop.Token);
         await stop.CancelAsync();
         await heart;
-        await EndAsync(pass, end, timetable);
+        await EndAsync(pass, end);
         live.Touch(person.Id);
     }
 
-    /// <summary>Keeps the lease, tells progress, and stops the pass when a person held the move or another worker has it.</summary>
-    private async Task BeatAsync(RunningPass pass, CancellationTokenSource stop)
+    /// <summary>
+    /// Keeps the lease, tells progress, and stops the pass when a person held the move, its window shut, or another worker has it.
+    /// </summary>
+    private async Task BeatAsync(RunningPass pass, bool isBound, CancellationTokenSource stop)
     {
         var (claim, began) = (pass.Claim, time.GetTimestamp());
         try
         {
             while (true)
             {
-                await Task.Delay(s_heartbeat, time, stop.Token);
-                if (!await store.RenewAsync(claim, pass.Tallies, stop.Token))
+                await Task.Delay(await UntilNextBeatAsync(claim, isBound), time, stop.Token);
+                // Asked anew each time: another plan may be in force by now, and the clock may have jumped.
+                if (isBound && (await plan.TimetableOfAsync(claim.Person.Batch, stop.Token))?.IsOpen(Now) == false)
                     await stop.CancelAsync();
-                else if (time.GetElapsedTime(began) > options.TimeSlice && await OthersWaitAsync(stop.Token))
+                else if (await rules.StopsAsync(claim.Person.Batch, stop.Token))
+                    await stop.CancelAsync();
+                else if (!await store.RenewAsync(claim, pass.Tallies, stop.Token))
+                    await stop.CancelAsync();
+                else if (time.GetElapsedTime(began) > options.TimeSlice && await OthersWaitAsync(claim, stop.Token))
                     await stop.CancelAsync();
                 await WriteNotesAsync(pass);
                 live.Touch(claim.Person.Id);
@@ -101,18 +107,27 @@ internal sealed class MoveWorker(
         }
     }
 
+    /// <summary>A beat falls on the moment at which the window shuts.</summary>
+    private async Task<TimeSpan> UntilNextBeatAsync(Claim claim, bool isBound)
+    {
+        var closes = isBound ? (await plan.TimetableOfAsync(claim.Person.Batch, CancellationToken.None))?.ClosesAt(Now) : null;
+        var left = closes - Now ?? s_heartbeat;
+        return Duration.Max(Duration.Zero, Duration.Min(left, s_heartbeat)).ToTimeSpan();
+    }
+
     /// <summary>Whether another move could run if this one paused, so that nobody waits for days behind a few large mailboxes.</summary>
-    private async Task<bool> OthersWaitAsync(CancellationToken cancel) =>
-        (await plan.GetAsync(cancel)).Plan is { } current && await store.AnyDueAsync(throttle.Resting(current).Batches, cancel);
+    private async Task<bool> OthersWaitAsync(Claim claim, CancellationToken cancel) =>
+        await store.AnyDueAsync((await rules.GetAsync(cancel)).Rules, instead: claim.Person.Batch, cancel);
 
     /// <summary>
     /// Other legs may take days. That this one ended is seen at once, and whoever takes the move up after a crash goes on with the others.
     /// </summary>
-    private async Task EndLegAsync(RunningPass pass, LegEnd end, Timetable? timetable)
+    private async Task EndLegAsync(RunningPass pass, LegEnd end)
     {
         var (tally, person) = (pass.Tallies.First(t => t.Kind == end.Kind), pass.Claim.Person);
         try
         {
+            var timetable = await plan.TimetableOfAsync(person.Batch, CancellationToken.None);
             await store.EndLegAsync(
                 pass.Claim,
                 tally,
@@ -133,13 +148,15 @@ internal sealed class MoveWorker(
         live.Touch(person.Id);
     }
 
-    private async Task EndAsync(RunningPass pass, PassEnd end, Timetable? timetable)
+    private async Task EndAsync(RunningPass pass, PassEnd end)
     {
         var (claim, person) = (pass.Claim, pass.Claim.Person);
         var tallies = pass.Tallies.Where(t => !pass.Ended.Contains(t.Kind)).ToList();
         end = end with { Legs = [.. end.Legs.Where(l => !pass.Ended.Contains(l.Kind))] };
         try
         {
+            // Another plan may be in force than when it began.
+            var timetable = await plan.TimetableOfAsync(person.Batch, CancellationToken.None);
             await store.EndAsync(
                 claim,
                 tallies,

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Store;
 using NodaTime;
@@ -10,6 +11,7 @@ internal sealed class MoveWorkers(
     MoveWorker worker,
     ServiceThrottle throttle,
     CurrentPlan plan,
+    CurrentRules rules,
     WorkSignal signal,
     CaravanOptions options,
     TimeProvider time,
@@ -18,6 +20,8 @@ internal sealed class MoveWorkers(
 {
     /// <summary>How long at most until due moves are looked for again: leases of lost workers run out without a signal.</summary>
     private static readonly TimeSpan s_rhythm = TimeSpan.FromSeconds(5);
+
+    private readonly ConcurrentDictionary<long, bool> _own = new();
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
@@ -46,12 +50,14 @@ internal sealed class MoveWorkers(
         var route = current?.Routes.FirstOrDefault(r => r.Name == current.Batches.FirstOrDefault(b => b.Name == claim.Person.Batch)?.Route);
         string[] services = route is null ? [] : [route.From, route.To];
         throttle.Begin(services);
+        _own[claim.Person.Id] = true;
         try
         {
             await worker.RunAsync(claim, stopping);
         }
         finally
         {
+            _own.TryRemove(claim.Person.Id, out _);
             throttle.End(services);
         }
     }
@@ -60,7 +66,8 @@ internal sealed class MoveWorkers(
     {
         try
         {
-            return await store.ClaimAsync(options.Owner, (await RestingAsync(cancel)).Batches, cancel);
+            var (current, _) = await rules.GetAsync(cancel);
+            return await store.ClaimAsync(options.Owner, current with { Own = [.. _own.Keys] }, cancel);
         }
         catch (Exception e) when (e is not OperationCanceledException)
         {
@@ -70,17 +77,13 @@ internal sealed class MoveWorkers(
         }
     }
 
-    /// <summary>Batches whose services are paused now.</summary>
-    private async Task<(IReadOnlyList<string> Batches, Instant? Until)> RestingAsync(CancellationToken cancel) =>
-        (await plan.GetAsync(cancel)).Plan is { } current ? throttle.Resting(current) : ([], null);
-
     private async Task WaitAsync(List<Task> running, CancellationToken cancel)
     {
         try
         {
             var pause = s_rhythm;
-            var (resting, ends) = await RestingAsync(cancel);
-            var next = await store.NextDueAsync(resting, cancel);
+            var (current, ends) = await rules.GetAsync(cancel);
+            var next = await store.NextDueAsync(current, cancel);
             if (ends is { } end && !(next < end))
                 next = end;
             if (running.Count < options.MovesAtOnce && next is { } due)

@@ -16,6 +16,54 @@ namespace EasyCaravan.Store.Migrations
 #pragma warning disable 612, 618
             modelBuilder.HasAnnotation("ProductVersion", "10.0.15");
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.BatchHourRow", b =>
+                {
+                    b.Property<string>("Batch")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Hour")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("ForecastEarliest")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("ForecastLatest")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Found")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("NeedsYou")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Octets")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Settled")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("StagesJson")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Batch", "Hour");
+
+                    b.ToTable("batch_hours", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.BatchStartRow", b =>
+                {
+                    b.Property<string>("Batch")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("StartsAt")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Batch", "StartsAt");
+
+                    b.ToTable("batch_starts", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.CollectionHomeRow", b =>
                 {
                     b.Property<string>("Service")
@@ -306,6 +354,26 @@ namespace EasyCaravan.Store.Migrations
                         .IsUnique();
 
                     b.ToTable("differences", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.DrainRow", b =>
+                {
+                    b.Property<string>("Service")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("StopsRunning")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Who")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Service");
+
+                    b.ToTable("drains", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.FlagSetRow", b =>
@@ -690,6 +758,9 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<long>("Found")
                         .HasColumnType("INTEGER");
 
+                    b.Property<long?>("InStepSince")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("LeftBehind")
                         .HasColumnType("INTEGER");
 
@@ -717,6 +788,19 @@ namespace EasyCaravan.Store.Migrations
                     b.HasKey("MoveId", "Kind");
 
                     b.ToTable("legs", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.LookRow", b =>
+                {
+                    b.Property<string>("Who")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Who");
+
+                    b.ToTable("looks", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.MoveRow", b =>
@@ -764,11 +848,20 @@ namespace EasyCaravan.Store.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("FromLoginBefore")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("FromSecret")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("FromSecretBefore")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("FromSecretReference")
                         .HasColumnType("TEXT");
+
+                    b.Property<long>("Handicap")
+                        .HasColumnType("INTEGER");
 
                     b.Property<string>("LeaseOwner")
                         .HasColumnType("TEXT");
@@ -795,7 +888,10 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<long>("Paired")
                         .HasColumnType("INTEGER");
 
-                    b.Property<long>("Rank")
+                    b.Property<int?>("Priority")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("Since")
                         .HasColumnType("INTEGER");
 
                     b.Property<int>("Stage")
@@ -809,10 +905,16 @@ namespace EasyCaravan.Store.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("ToLoginBefore")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("ToRoot")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("ToSecret")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("ToSecretBefore")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("ToSecretReference")
@@ -820,6 +922,9 @@ namespace EasyCaravan.Store.Migrations
 
                     b.Property<string>("ToUnder")
                         .HasColumnType("TEXT");
+
+                    b.Property<long?>("Turn")
+                        .HasColumnType("INTEGER");
 
                     b.Property<long>("Undecided")
                         .HasColumnType("INTEGER");
@@ -837,7 +942,8 @@ namespace EasyCaravan.Store.Migrations
 
                     b.HasIndex("Condition");
 
-                    b.HasIndex("DueAt");
+                    b.HasIndex("DueAt")
+                        .HasFilter("\"Turn\" IS NULL AND \"DueAt\" IS NOT NULL");
 
                     b.HasIndex("LeaseUntil")
                         .HasFilter("\"LeaseUntil\" IS NOT NULL");
@@ -845,7 +951,8 @@ namespace EasyCaravan.Store.Migrations
                     b.HasIndex("Batch", "FromAccount")
                         .IsUnique();
 
-                    b.HasIndex("Rank", "DueAt", "Id");
+                    b.HasIndex("Turn", "Id", "Batch")
+                        .HasFilter("\"Turn\" IS NOT NULL");
 
                     b.HasIndex("Batch", "Stage", "Condition", "WaitsFor", "Until", "Found", "Carried", "Paired", "Excluded", "LeftBehind", "OpenLeftBehind", "Undecided", "Octets")
                         .HasDatabaseName("IX_moves_boards");

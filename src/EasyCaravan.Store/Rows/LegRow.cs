@@ -21,6 +21,9 @@ public sealed class LegRow
     public int Attempts { get; set; }
     public long? EndedAt { get; set; }
 
+    /// <summary>When it first ended well.</summary>
+    public long? InStepSince { get; set; }
+
     public long Found { get; set; }
     public long Carried { get; set; }
     public long Paired { get; set; }

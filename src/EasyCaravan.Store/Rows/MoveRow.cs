@@ -21,6 +21,15 @@ public sealed class MoveRow
     /// <summary>Where the secret is kept outside of the store, as env:NAME or file:NAME.</summary>
     public string? FromSecretReference { get; set; }
     public string? ToSecretReference { get; set; }
+
+    /// <summary>
+    /// What the roster gave before a person set another login or secret here, the secrets sealed: while the roster still says that, what
+    /// the person set stays in force.
+    /// </summary>
+    public string? FromLoginBefore { get; set; }
+    public string? ToLoginBefore { get; set; }
+    public string? FromSecretBefore { get; set; }
+    public string? ToSecretBefore { get; set; }
     public string? ToUnder { get; set; }
     public string? ToRoot { get; set; }
     public string? Note { get; set; }
@@ -39,8 +48,17 @@ public sealed class MoveRow
     /// <summary>When a worker may take it up; null: not now. Follows from the state.</summary>
     public long? DueAt { get; set; }
 
-    /// <summary>Among those that are due the lowest goes first: octets where small mailboxes do, else 0.</summary>
-    public long Rank { get; set; }
+    /// <summary>Since when what it is to do has been due, or will be; null: nothing is.</summary>
+    public long? Since { get; set; }
+
+    /// <summary>How long it lets others go first, see <see cref="Core.Scheduling.Schedule.Handicap"/>.</summary>
+    public long Handicap { get; set; }
+
+    /// <summary>Its place in line, as <see cref="Since"/> and <see cref="Handicap"/> make it; null: it is not due.</summary>
+    public long? Turn { get; set; }
+
+    /// <summary>What a person set for this move; null: its batch's priority.</summary>
+    public int? Priority { get; set; }
     public string? LeaseOwner { get; set; }
     public long? LeaseUntil { get; set; }
     public long Fence { get; set; }
@@ -72,7 +90,8 @@ internal sealed class MovesTable : IEntityTypeConfiguration<MoveRow>
         move.OwnsOne(m => m.Fault, StoredFault.Configure);
         move.HasMany(m => m.Legs).WithOne().HasForeignKey(l => l.MoveId);
         move.HasIndex(m => new { m.Batch, m.FromAccount }).IsUnique();
-        move.HasIndex(m => m.DueAt);
+        // Moves that have no place in line yet: the query looks for those that became due.
+        move.HasIndex(m => m.DueAt).HasFilter("\"Turn\" IS NULL AND \"DueAt\" IS NOT NULL");
         // Everything that boards sum up over all moves: they read this and not the moves themselves, which are ten times as wide.
         move.HasIndex(m => new
             {
@@ -92,13 +111,14 @@ internal sealed class MovesTable : IEntityTypeConfiguration<MoveRow>
             })
             .HasDatabaseName("IX_moves_boards");
         move.HasIndex(m => m.Condition);
-        // In the order in which moves are claimed.
+        // The line of moves that are due. The batch is in it, so that those of closed batches are passed over without being read.
         move.HasIndex(m => new
-        {
-            m.Rank,
-            m.DueAt,
-            m.Id,
-        });
+            {
+                m.Turn,
+                m.Id,
+                m.Batch,
+            })
+            .HasFilter("\"Turn\" IS NOT NULL");
         // Only moves with a lease: the query looks for leases that have ended.
         move.HasIndex(m => m.LeaseUntil).HasFilter("\"LeaseUntil\" IS NOT NULL");
     }
