@@ -44,6 +44,7 @@ internal static class CaravanCommand
         root.Add(ForecastCommand.Make(host));
         foreach (var command in WideCommands.Make(host))
             root.Add(command);
+        root.Add(SecretCommand.Make(host));
         root.Add(WatchCommand.Make(host));
         root.Add(LeftBehindCommand.Make(host));
         root.Add(DifferencesCommand.Make(host));

@@ -122,7 +122,7 @@ public static class CaravanHost
             .AddSingleton<ILegRunner, CalendarsLegRunner>()
             .AddSingleton<ILegRunner, MailLegRunner>();
         services.AddSingleton<PassRunner>().AddSingleton<PassReport>().AddSingleton<MoveWorker>();
-        services.AddSingleton<SetSecrets>().AddSingleton<Looks>();
+        services.AddSingleton<MoveBoard>().AddSingleton<SetSecrets>().AddSingleton<Looks>();
         services.AddSingleton<Forecasts>().AddSingleton<TimetableChanges>().AddSingleton<BatchHours>();
         services.AddHostedService<MoveWorkers>().AddHostedService<BatchStarts>().AddHostedService<HistoryKeeper>();
         // In-flight batches end or are abandoned cleanly well within this; then the next start goes on from the ledger.

@@ -23,8 +23,8 @@ public sealed class BatchHours(Database database)
                         continue;
                     await db.Database.ExecuteSqlAsync(
                         $"""
-                        INSERT INTO batch_hours ("Batch", "Hour", "StagesJson", "NeedsYou", "Found", "Settled", "Octets", "ForecastEarliest",
-                            "ForecastLatest")
+                        INSERT INTO batch_hours ("Batch", "Hour", "StagesJson", "NeedsYou", "Found", "Settled", "Octets",
+                            "ForecastEarliest", "ForecastLatest")
                         VALUES ({hour.Batch}, {hour.Hour}, {hour.StagesJson}, {hour.NeedsYou}, {hour.Found}, {hour.Settled}, {hour.Octets},
                             {hour.ForecastEarliest}, {hour.ForecastLatest})
                         ON CONFLICT ("Batch", "Hour") DO UPDATE SET "StagesJson" = excluded."StagesJson", "NeedsYou" = excluded."NeedsYou",

@@ -36,7 +36,7 @@ public sealed class Looks(Database database, TimeProvider time)
     {
         await using var db = database.Read();
         var legs = await db
-            .PassLegs.Where(l => l.EndedAt >= since)
+            .PassLegs.Where(l => l.EndedAt > since)
             .GroupBy(_ => 1)
             .Select(g => new
             {
@@ -47,11 +47,11 @@ public sealed class Looks(Database database, TimeProvider time)
             })
             .FirstOrDefaultAsync(cancel);
         return new Sums(
-            await db.Passes.LongCountAsync(p => p.EndedAt >= since, cancel),
+            await db.Passes.LongCountAsync(p => p.EndedAt > since, cancel),
             legs?.Failed ?? 0,
             legs?.Carried ?? 0,
             legs?.Octets ?? 0,
-            await db.Legs.LongCountAsync(l => l.InStepSince >= since, cancel),
+            await db.Legs.LongCountAsync(l => l.InStepSince > since, cancel),
             legs?.LeftBehind ?? 0
         );
     }

@@ -277,11 +277,22 @@ public sealed class ScheduleTests
             ScheduleRules.None,
             8,
             Duration.FromMinutes(5),
-            [new ForecastMove(1, "b", begin, Duration.Zero, Duration.FromHours(5), Duration.Zero, WorkPerDay: Duration.FromHours(2))]
+            [
+                new ForecastMove(
+                    1,
+                    "b",
+                    begin,
+                    Duration.Zero,
+                    Duration.FromHours(5),
+                    Duration.Zero,
+                    WorkPerDay: Duration.FromHours(2),
+                    LimitedBy: "northquay"
+                ),
+            ]
         );
         var batch = Forecast.Make(scene, begin).Batches["b"];
         Assert.Equal(Instant.FromUtc(2026, 12, 2, 1, 0), batch.InStep);
-        Assert.Equal(Obstacle.DayLimit, batch.Spent[0].On);
+        Assert.Equal((Obstacle.DayLimit, "northquay"), (batch.Spent[0].On, batch.Spent[0].Service));
     }
 
     [Theory]

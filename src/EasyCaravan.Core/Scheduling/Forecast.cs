@@ -7,7 +7,8 @@ namespace EasyCaravan.Core.Scheduling;
 /// <param name="Since">Since when it has been due, or will be.</param>
 /// <param name="Work">What is left of its first pass, run without pause; zero where it is in step.</param>
 /// <param name="CatchUp">How long one of its catch-ups takes.</param>
-/// <param name="WorkPerDay">How much of it the services' limits let one account do in a day; null: no limit.</param>
+/// <param name="WorkPerDay">How much of it a service lets one account do in a day; null: no limit.</param>
+/// <param name="LimitedBy">That service.</param>
 public sealed record ForecastMove(
     long Id,
     string Batch,
@@ -15,7 +16,8 @@ public sealed record ForecastMove(
     Duration Handicap,
     Duration Work,
     Duration CatchUp,
-    Duration? WorkPerDay = null
+    Duration? WorkPerDay = null,
+    string? LimitedBy = null
 );
 
 /// <summary>All that decides what runs when.</summary>

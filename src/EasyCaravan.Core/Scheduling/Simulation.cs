@@ -49,7 +49,9 @@ internal sealed class Simulation
         public OpenHours Hours { get; } = hours;
         public PriorityQueue<Runner, (Instant Turn, long Id)> Waiting { get; } = new();
         public int Copying { get; set; }
-        public int RestsUntilTomorrow { get; set; }
+
+        /// <summary>The service whose limit of a day lets somebody rest; null: nobody rests.</summary>
+        public string? RestsFor { get; set; }
         public Instant? Begins { get; set; }
         public Instant? InStep { get; set; }
         public (Obstacle On, string? Service)? Obstacle { get; set; }
@@ -176,7 +178,7 @@ internal sealed class Simulation
                 (runner.Day, runner.DoneThatDay) = (today, Duration.Zero);
             if (perDay <= runner.DoneThatDay)
             {
-                line.RestsUntilTomorrow++;
+                line.RestsFor = runner.Move.LimitedBy ?? "";
                 _due.Enqueue(runner, today.PlusDays(1).AtStartOfDayInZone(DateTimeZone.Utc).ToInstant());
                 return;
             }
@@ -221,19 +223,25 @@ internal sealed class Simulation
     /// <summary>For each batch that is not in step: why no more of it runs now.</summary>
     private void NoteObstacles()
     {
-        foreach (var line in _lines.Where(l => l.Copying > 0))
-            line.Obstacle =
-                line.Waiting.Count > 0
-                    ? !line.Hours.IsOpen(_now)
-                        ? (Obstacle.Shut, null)
-                        : FullService(line.Batch) is { } service
-                            ? (Obstacle.Service, service)
-                            : (Obstacle.Workers, null)
-                    : _running.GetValueOrDefault(line.Batch) == 0
-                        ? (line.RestsUntilTomorrow > 0 ? Obstacle.DayLimit : Obstacle.Shut, null)
-                        : (Obstacle.Work, null);
         foreach (var line in _lines)
-            line.RestsUntilTomorrow = line.Waiting.Count > 0 || _running.GetValueOrDefault(line.Batch) > 0 ? 0 : line.RestsUntilTomorrow;
+        {
+            var isRunning = _running.GetValueOrDefault(line.Batch) > 0;
+            if (line.Copying > 0)
+                line.Obstacle =
+                    line.Waiting.Count > 0
+                        ? !line.Hours.IsOpen(_now)
+                            ? (Obstacle.Shut, null)
+                            : FullService(line.Batch) is { } service
+                                ? (Obstacle.Service, service)
+                                : (Obstacle.Workers, null)
+                        : isRunning
+                            ? (Obstacle.Work, null)
+                            : line.RestsFor is { } limits
+                                ? (Obstacle.DayLimit, limits)
+                                : (Obstacle.Shut, null);
+            if (isRunning || line.Waiting.Count > 0)
+                line.RestsFor = null;
+        }
     }
 
     private string? FullService(string batch) =>

@@ -17,11 +17,13 @@ internal static class ApiDescription
     {
         ["accepted"] = "Also what somebody has accepted to stay behind. Default: only what is undecided.",
         ["account"] = "The from account, by which a move is known within its batch.",
+        ["ahead"] = "Days from today on, 1 to 400. Default: 28.",
         ["address"] = "A mail address; its domain is asked which services it has.",
         ["batch"] = "The batch's name in the plan.",
         ["code"] = "Only findings of this code, as the list of findings has it.",
         ["condition"] = "Only moves in this condition. Default: in any.",
         ["cursor"] = "'next' of the page before. Default: the first page.",
+        ["days"] = "Days back from now, 1 to 400. Default: 60.",
         ["decided"] = "Also what somebody has decided about. Default: only what is undecided.",
         ["descending"] = "The largest, last or newest first. Default: false.",
         ["dryRun"] = "Says what would change, and changes nothing. Default: false.",
@@ -36,6 +38,7 @@ internal static class ApiDescription
         ["name"] = "The service's name in the plan.",
         ["needsYou"] = "Only moves that somebody has to see to. Default: false.",
         ["only"] = "Only contacts and events of which this would become. Default: all.",
+        ["past"] = "Days before today, 0 to 400. Default: 7.",
         ["route"] = "The route's name in the plan.",
         ["search"] = "Only rows with this in what people read in them: names, accounts, notes, texts. Upper and lower case are the same.",
         ["skip"] =
@@ -43,6 +46,9 @@ internal static class ApiDescription
             + "Default: 0.",
         ["sort"] = "By what the list is put in order. Default: as the rosters have it.",
         ["stage"] = "Only moves at this stage. Default: at any.",
+        ["whatIf"] =
+            "A change that is tried on the forecast, at most 8: windows=all, windows=mon-fri 18:00-08:00, connections.SERVICE=NUMBER, "
+            + "at-once=NUMBER (1 to 64) or people=NUMBER.",
     }.ToFrozenDictionary();
 
     public static void Configure(OpenApiOptions options)
@@ -70,8 +76,9 @@ internal static class ApiDescription
         };
         document.Security = [new OpenApiSecurityRequirement { [new OpenApiSecuritySchemeReference(Bearer, document)] = [] }];
         // Met only where it may be null, which leaves its explanation out.
-        if (document.Components.Schemas?.TryGetValue(nameof(FolderUse), out var use) == true)
-            use.Description ??= (await context.GetOrCreateSchemaAsync(typeof(FolderUse), null, cancel)).Description;
+        foreach (var optional in new[] { typeof(FolderUse), typeof(MendWord) })
+            if (document.Components.Schemas?.TryGetValue(optional.Name, out var words) == true)
+                words.Description ??= (await context.GetOrCreateSchemaAsync(optional, null, cancel)).Description;
         if (document.Components.Schemas?.TryGetValue(nameof(Stream), out var octets) == true)
             octets.Description ??= "Octets, as they are.";
         document.AddComponent(nameof(ErrorAnswer), await context.GetOrCreateSchemaAsync(typeof(ErrorAnswer), null, cancel));

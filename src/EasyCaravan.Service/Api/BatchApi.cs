@@ -56,9 +56,7 @@ internal static class BatchApi
     private static async Task<Results<Ok<Page<MoveView>>, ProblemHttpResult>> MovesAsync(
         string batch,
         Database database,
-        CurrentPlan current,
-        ServiceThrottle throttle,
-        TimeProvider time,
+        MoveBoard board,
         CancellationToken cancel,
         string? cursor = null,
         long skip = 0,
@@ -88,14 +86,7 @@ internal static class BatchApi
         var start = isByMove ? 0 : after ?? Math.Max(0, skip);
         query = isByMove && after is not null ? query.Where(m => m.Id > after) : query;
         query = query.InOrder(order, descending).Skip((int)Math.Min(start, int.MaxValue)).Take(size + 1);
-        var moves = await MoveViews.LoadAsync(
-            db,
-            query,
-            throttle.RestingBatches((await current.GetAsync(cancel)).Plan),
-            database.Trouble,
-            time.GetUtcNow(),
-            cancel
-        );
+        var moves = await board.LoadAsync(db, query, cancel);
         if (!isByMove)
             return TypedResults.Ok(Paging.Placed<MoveView>([.. moves.Take(size)], start, total));
         var last = moves.Count > size ? moves[size - 1].Account : null;
@@ -111,21 +102,12 @@ internal static class BatchApi
         string batch,
         string account,
         Database database,
-        CurrentPlan current,
-        ServiceThrottle throttle,
-        TimeProvider time,
+        MoveBoard board,
         CancellationToken cancel
     )
     {
         await using var db = database.Read();
-        var views = await MoveViews.LoadAsync(
-            db,
-            db.Moves.Where(m => m.Batch == batch && m.FromAccount == account),
-            throttle.RestingBatches((await current.GetAsync(cancel)).Plan),
-            database.Trouble,
-            time.GetUtcNow(),
-            cancel
-        );
+        var views = await board.LoadAsync(db, db.Moves.Where(m => m.Batch == batch && m.FromAccount == account), cancel);
         if (views.Count == 0)
             return Problems.NotFound($"Nobody in batch '{batch}' moves from '{account}'.", "See the batch's moves for its accounts");
         var move = await db.Moves.Include(m => m.Legs).FirstAsync(m => m.Batch == batch && m.FromAccount == account, cancel);

@@ -76,7 +76,7 @@ internal static class BatchViews
                     sums.Sum(k => k.OpenLeftBehind),
                     sums.Sum(k => k.Undecided),
                     sums,
-                    batch.Timetable is { } timetable ? Describe(timetable) : null
+                    batch.Timetable is { } timetable ? TimetableWords.Describe(timetable) : null
                 )
             );
         }
@@ -218,34 +218,4 @@ internal static class BatchViews
         at is { } instant && timetable is not null
             ? instant.InZone(timetable.Zone).ToString(" (ddd HH:mm, z)", System.Globalization.CultureInfo.InvariantCulture)
             : "";
-
-    public static string Describe(Timetable timetable)
-    {
-        var windows = timetable.Windows.IsEmpty
-            ? "at all hours"
-            : string.Join(
-                "; ",
-                timetable.Windows.Select(w =>
-                    $"{string.Join(' ', w.Days.Select(d => d.ToString()[..3]))} {w.From.ToString("HH:mm", null)}"
-                    + $"–{w.Until.ToString("HH:mm", null)}"
-                )
-            );
-        var pauses = timetable.Pauses.Length switch
-        {
-            0 => "",
-            1 => ", 1 pause",
-            var several => $", {several} pauses",
-        };
-        var rhythm = timetable.CatchUpEvery is { } every ? $", catching up every {Length(every)}" : "";
-        var kept = timetable.KeepInStepFor is { } length ? $" for {Length(length)}" : "";
-        return $"{windows} ({timetable.Zone.Id}){pauses}{rhythm}{kept}{On("starts", timetable.Start)}{On("cuts over", timetable.Cutover)}";
-    }
-
-    private static string Length(NodaTime.Duration length) =>
-        length.TotalDays >= 2 ? $"{length.TotalDays:0.#} days"
-        : length.TotalHours >= 1 ? $"{length.TotalHours:0.#} h"
-        : $"{length.TotalMinutes:0} min";
-
-    private static string On(string what, LocalDateTime? at) =>
-        at is { } local ? $", {what} {local.ToString("uuuu-MM-dd HH:mm", System.Globalization.CultureInfo.InvariantCulture)}" : "";
 }

@@ -1,5 +1,6 @@
 using System.Globalization;
 using EasyCaravan.Contract;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Scheduling;
 using NodaTime;
 
@@ -16,18 +17,19 @@ internal static class ForecastWords
         Instant? cutover,
         DateTimeZone zone,
         IReadOnlyList<ObstacleShare> obstacles,
-        ForecastScene scene
+        ForecastScene scene,
+        Plan plan
     )
     {
         if (left == 0)
             return "Everybody is in step.";
         if (latest is not { } last)
-            return $"Not everybody will be in step within half a year{HeldBack(obstacles, scene)}.";
+            return $"Not everybody will be in step within half a year{HeldBack(obstacles, scene, plan)}.";
         var when =
             earliest is { } first && Text(first, zone) != Text(last, zone)
                 ? $"between {Text(first, zone)} and {Text(last, zone)}"
                 : $"on {Text(last, zone)}";
-        return $"Everybody in it will be in step {when}{Against(last, cutover)}{HeldBack(obstacles, scene)}.";
+        return $"Everybody in it will be in step {when}{Against(last, cutover)}{HeldBack(obstacles, scene, plan)}.";
     }
 
     private static string Against(Instant last, Instant? cutover) =>
@@ -35,7 +37,7 @@ internal static class ForecastWords
         : last <= at ? $", {Length(at - last)} before the cutover"
         : $", up to {Length(last - at)} after the cutover";
 
-    private static string HeldBack(IReadOnlyList<ObstacleShare> obstacles, ForecastScene scene) =>
+    private static string HeldBack(IReadOnlyList<ObstacleShare> obstacles, ForecastScene scene, Plan plan) =>
         obstacles is [var worst, ..]
             ? "; held back most by "
                 + worst.On switch
@@ -44,7 +46,9 @@ internal static class ForecastWords
                     ObstacleWord.Workers => $"the {scene.Workers} moves that run at a time",
                     ObstacleWord.Service =>
                         $"the {scene.Rules.Shares.First(s => s.Service == worst.Service).Connections} connections of {worst.Service}",
-                    ObstacleWord.DayLimit => "what a service lets an account do in a day",
+                    ObstacleWord.DayLimit =>
+                        $"the {plan.Services.First(s => s.Name == worst.Service).Limits.BytesPerDay} a day that {worst.Service} allows "
+                            + "an account",
                     ObstacleWord.Work => "the largest mailboxes themselves",
                 }
             : "";

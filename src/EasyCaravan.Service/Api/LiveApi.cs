@@ -23,18 +23,16 @@ internal static class LiveApi
     private static IResult Listen(
         LiveHub hub,
         Database database,
-        CurrentPlan current,
-        ServiceThrottle throttle,
+        MoveBoard board,
         TimeProvider time,
         IHostApplicationLifetime lifetime,
         CancellationToken cancel
-    ) => TypedResults.ServerSentEvents(EventsAsync(hub, database, current, throttle, time, lifetime.ApplicationStopping, cancel));
+    ) => TypedResults.ServerSentEvents(EventsAsync(hub, database, board, time, lifetime.ApplicationStopping, cancel));
 
     private static async IAsyncEnumerable<SseItem<List<MoveView>>> EventsAsync(
         LiveHub hub,
         Database database,
-        CurrentPlan current,
-        ServiceThrottle throttle,
+        MoveBoard board,
         TimeProvider time,
         CancellationToken stopping,
         [EnumeratorCancellation] CancellationToken cancel
@@ -72,16 +70,8 @@ internal static class LiveApi
                 if (ids.Count == 0)
                     continue;
                 await using var db = database.Read();
-                var resting = throttle.RestingBatches((await current.GetAsync(CancellationToken.None)).Plan);
                 yield return new SseItem<List<MoveView>>(
-                    await MoveViews.LoadAsync(
-                        db,
-                        db.Moves.Where(m => ids.Contains(m.Id)),
-                        resting,
-                        database.Trouble,
-                        time.GetUtcNow(),
-                        CancellationToken.None
-                    ),
+                    await board.LoadAsync(db, db.Moves.Where(m => ids.Contains(m.Id)), CancellationToken.None),
                     "moves"
                 );
             }

@@ -13,14 +13,10 @@ namespace EasyCaravan.Service.Api;
 /// <summary>Moves as people see them.</summary>
 internal static class MoveViews
 {
-    /// <param name="resting">Batches on whose services nobody is called now.</param>
-    /// <param name="trouble">Why the store takes nothing now: nobody can go on, whatever the rows say.</param>
     public static async Task<List<MoveView>> LoadAsync(
         CaravanDb db,
         IQueryable<MoveRow> query,
-        IReadOnlyDictionary<string, ServicePause> resting,
-        Fault? trouble,
-        DateTimeOffset now,
+        MoveSurroundings surroundings,
         CancellationToken cancel
     )
     {
@@ -33,12 +29,12 @@ internal static class MoveViews
                     .Passes.Include(p => p.Legs)
                     .Where(p => running.Contains(p.MoveId) && p.EndedAt == null)
                     .ToDictionaryAsync(p => p.MoveId, cancel);
-        return [.. rows.Select(r => ViewOf(r, passes.GetValueOrDefault(r.Id), resting.GetValueOrDefault(r.Batch), trouble, now))];
+        return [.. rows.Select(r => ViewOf(r, passes.GetValueOrDefault(r.Id), surroundings))];
     }
 
-    private static MoveView ViewOf(MoveRow row, PassRow? pass, ServicePause? pause, Fault? trouble, DateTimeOffset now)
+    private static MoveView ViewOf(MoveRow row, PassRow? pass, MoveSurroundings surroundings)
     {
-        var (condition, text, until, fault) = ConditionOf(row, pause, trouble);
+        var (condition, text, until, fault) = ConditionOf(row, surroundings);
         var legs = row.Legs.OrderBy(l => l.Position).Select(l => ViewOf(l, RunningLegOf(pass, l.Kind))).ToList();
         return new MoveView(
             row.Batch,
@@ -56,22 +52,28 @@ internal static class MoveViews
             row.Undecided,
             legs.Sum(l => l.Octets),
             legs,
-            pass is null || trouble is not null ? null : ProgressOf(pass, now),
-            MoveActions.Possible(MoveStates.StateOf(row), Instant.FromDateTimeOffset(now)),
+            pass is null || surroundings.Trouble is not null ? null : ProgressOf(pass, surroundings.Now.ToDateTimeOffset()),
+            MoveActions.Possible(MoveStates.StateOf(row), surroundings.Now),
             Time(row.ChangedAt)!.Value
         );
     }
 
     private static (MoveCondition Condition, string Text, DateTimeOffset? Until, Fault? Fault) ConditionOf(
         MoveRow row,
-        ServicePause? pause,
-        Fault? trouble
+        MoveSurroundings surroundings
     )
     {
-        if (trouble is not null && row.Condition is ConditionKind.Running or ConditionKind.Queued)
+        if (surroundings.Trouble is { } trouble && row.Condition is ConditionKind.Running or ConditionKind.Queued)
             return (MoveCondition.Waiting, $"cannot go on: {trouble.What}", null, trouble);
         var isWaiting = row.Condition is ConditionKind.Queued || row is { Condition: ConditionKind.Waiting, WaitsFor: Wait.Service };
-        if (pause is not null && isWaiting)
+        if (isWaiting && surroundings.Drained.GetValueOrDefault(row.Batch) is { } drained)
+            return (
+                MoveCondition.Waiting,
+                drained == "everything" ? "waits until the drain of all services ends" : $"waits until {drained} is no longer drained",
+                null,
+                null
+            );
+        if (isWaiting && surroundings.Resting.GetValueOrDefault(row.Batch) is { } pause)
             return (
                 MoveCondition.Waiting,
                 $"waits with all others for {pause.Fault.Service}: {pause.Fault.What}",
@@ -79,7 +81,10 @@ internal static class MoveViews
                 pause.Fault
             );
         var fault = row.Fault?.ToFault();
-        return (ContractWord.To<MoveCondition>(row.Condition), ConditionText(row, fault), Time(row.Until), fault);
+        var text = row is { Condition: ConditionKind.Waiting, WaitsFor: Wait.Window }
+            ? TimetableWords.WhyWaiting(surroundings.TimetableOf(row.Batch), surroundings.Now)
+            : ConditionText(row, fault);
+        return (ContractWord.To<MoveCondition>(row.Condition), text, Time(row.Until), fault);
     }
 
     private static LegView ViewOf(LegRow leg, PassLegRow? running)
@@ -171,7 +176,6 @@ internal static class MoveViews
                 PassKind.Compare => "comparison running",
                 _ => "catch-up running",
             },
-            ConditionKind.Waiting when row.WaitsFor is Wait.Window => "waits for its window",
             ConditionKind.Waiting when row.WaitsFor is Wait.Service => $"waited for the service, goes on now: {fault?.What}",
             ConditionKind.Waiting =>
                 $"tries again soon{(row is { Legs.Count: > 1, ConditionLeg: { } waiting } ? $", {KebabWord.Of(waiting)}" : "")}: "

@@ -164,7 +164,7 @@ internal static class PlanApi
             route.From,
             route.To,
             batch.RosterFile,
-            batch.Timetable is { } timetable ? BatchViews.Describe(timetable) : null,
+            batch.Timetable is { } timetable ? TimetableWords.Describe(timetable) : null,
             people
         );
     }

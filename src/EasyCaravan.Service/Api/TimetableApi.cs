@@ -50,7 +50,7 @@ internal static class TimetableApi
         return TypedResults.Ok(
             new TimetableView(
                 batch,
-                timetable is null ? null : BatchViews.Describe(timetable),
+                timetable is null ? null : TimetableWords.Describe(timetable),
                 zone.Id,
                 planned.Priority,
                 now.ToDateTimeOffset(),
@@ -67,7 +67,7 @@ internal static class TimetableApi
                 timetable?.Aftercare?.ForwardingUntil is { } day ? new DateOnly(day.Year, day.Month, day.Day) : null,
                 opens?.ToDateTimeOffset(),
                 timetable?.ClosesAt(now)?.ToDateTimeOffset(),
-                WhyShut(timetable, now)
+                TimetableWords.WhyShut(timetable, now)
             )
         );
     }
@@ -89,20 +89,6 @@ internal static class TimetableApi
                 .Where(p => p.Interval.End > from && p.Interval.Start < until)
                 .OrderBy(p => p.Interval.Start)
                 .Select(p => new PauseStretch(p.Interval.Start.ToDateTimeOffset(), p.Interval.End.ToDateTimeOffset(), p.Pause.Why));
-
-    /// <summary>Why nothing runs at an hour at which a window is open: in words; null where none of this is so.</summary>
-    public static string? WhyShut(Timetable? timetable, Instant at)
-    {
-        if (timetable is null)
-            return null;
-        if (timetable.StartsAt is { } starts && starts > at)
-            return "it has not started yet";
-        var day = at.InZone(timetable.Zone).Date;
-        foreach (var pause in timetable.Pauses)
-            if (pause.Between(day.PlusDays(-1), day, timetable.Zone).Any(i => i.Contains(at)))
-                return pause.Why is { } why ? $"it is paused: {why}" : "it is paused";
-        return null;
-    }
 
     /// <summary>When passes ran; those that follow within minutes are one stretch.</summary>
     private static async Task<IReadOnlyList<Stretch>> RanAsync(

@@ -34,7 +34,7 @@ internal static class TodayApi
         var since = last ?? 0;
         var sums = await looks.SinceAsync(since, cancel);
         var byPeople = await db
-            .Journal.Where(e => e.At >= since && e.Who != Journal.Service)
+            .Journal.Where(e => e.At > since && e.Who != Journal.Service)
             .OrderByDescending(e => e.Id)
             .Take(MostByPeople)
             .ToListAsync(cancel);
@@ -56,8 +56,8 @@ internal static class TodayApi
         ServiceSlots slots,
         ServiceThrottle throttle,
         Looks looks,
+        MoveBoard board,
         HttpContext context,
-        TimeProvider time,
         CancellationToken cancel
     )
     {
@@ -66,12 +66,9 @@ internal static class TodayApi
         var since = await SinceAsync(db, looks, context.User.Identity!.Name!, cancel);
         if (plan is null)
             return new Today(since, [], [], [], [], []);
-        var running = await MoveViews.LoadAsync(
+        var running = await board.LoadAsync(
             db,
             db.Moves.Where(m => m.Condition == ConditionKind.Running).OrderBy(m => m.Id).Take(MostRunning),
-            throttle.RestingBatches(plan),
-            database.Trouble,
-            time.GetUtcNow(),
             cancel
         );
         var groups = await MoveGroup.LoadAsync(db, only: null, cancel);

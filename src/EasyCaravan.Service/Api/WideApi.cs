@@ -105,17 +105,15 @@ internal static class WideApi
         Drains drains,
         Database database,
         CurrentPlan current,
-        ServiceThrottle throttle,
-        TimeProvider time,
+        MoveBoard board,
         CancellationToken cancel
-    ) => TypedResults.Ok(await ViewAsync(drains, database, current, throttle, time, cancel));
+    ) => TypedResults.Ok(await ViewAsync(drains, database, current, board, cancel));
 
     private static async Task<DrainView> ViewAsync(
         Drains drains,
         Database database,
         CurrentPlan current,
-        ServiceThrottle throttle,
-        TimeProvider time,
+        MoveBoard board,
         CancellationToken cancel
     )
     {
@@ -126,12 +124,9 @@ internal static class WideApi
         return new DrainView(
             [.. rows.Select(r => r.Service).Where(s => s != Drains.Everything)],
             rows.Any(r => r.Service == Drains.Everything),
-            await MoveViews.LoadAsync(
+            await board.LoadAsync(
                 db,
                 db.Moves.Where(m => m.Condition == ConditionKind.Running && batches.Contains(m.Batch)).OrderBy(m => m.Id),
-                throttle.RestingBatches(plan),
-                database.Trouble,
-                time.GetUtcNow(),
                 cancel
             )
         );
@@ -142,10 +137,9 @@ internal static class WideApi
         Drains drains,
         Database database,
         CurrentPlan current,
-        ServiceThrottle throttle,
+        MoveBoard board,
         WorkSignal signal,
         LiveHub live,
-        TimeProvider time,
         HttpContext context,
         CancellationToken cancel
     )
@@ -159,6 +153,6 @@ internal static class WideApi
         await (request.Drain ? drains.BeginAsync(service, request.StopRunning, who, cancel) : drains.EndAsync(service, who, cancel));
         signal.Raise();
         live.TouchPlan();
-        return TypedResults.Ok(await ViewAsync(drains, database, current, throttle, time, cancel));
+        return TypedResults.Ok(await ViewAsync(drains, database, current, board, cancel));
     }
 }

@@ -104,7 +104,7 @@ internal sealed class Forecasts(Database database, CurrentPlan current, SurveyCa
         var kinds = await EstimateViews.KindRatesAsync(database, surveyed, cancel);
         var catchUp = await CatchUpsAsync(surveyed, cancel);
         var likely = Average(volumes.Values);
-        var smallest = new[] { surveyed.From.Limits.BytesPerDay, surveyed.To.Limits.BytesPerDay }.Min();
+        var narrow = new[] { surveyed.From, surveyed.To }.Where(s => s.Limits.BytesPerDay is not null).MinBy(s => s.Limits.BytesPerDay);
         var (now, assumed, notStarted, apart) = (Now, 0, 0, 0);
         foreach (var (move, _, _) in surveyed.Moves)
         {
@@ -124,8 +124,8 @@ internal sealed class Forecasts(Database database, CurrentPlan current, SurveyCa
                 notStarted++;
             var volume = volumes.GetValueOrDefault(move.FromAccount) ?? likely;
             var work = isCopied ? null : MoveEstimate.Make(volume, rates, kinds);
-            fast.Add(MoveOf(move, batch, volume, work?.Shortest, catchUp.Fast, smallest, now));
-            slow.Add(MoveOf(move, batch, volume, work?.Longest, catchUp.Slow, smallest, now));
+            fast.Add(MoveOf(move, batch, volume, work?.Shortest, catchUp.Fast, narrow, now));
+            slow.Add(MoveOf(move, batch, volume, work?.Longest, catchUp.Slow, narrow, now));
         }
         return new ForecastBasis(rates.Measured, assumed, notStarted, apart);
     }
@@ -136,7 +136,7 @@ internal sealed class Forecasts(Database database, CurrentPlan current, SurveyCa
         CarryVolume volume,
         double? seconds,
         Duration catchUp,
-        ByteCount? perDay,
+        Core.Planning.Service? narrow,
         Instant now
     )
     {
@@ -156,7 +156,8 @@ internal sealed class Forecasts(Database database, CurrentPlan current, SurveyCa
             handicap,
             work,
             catchUp,
-            perDay is { } limit && volume.Octets > limit ? work * ((double)limit.Count / volume.Octets.Count) : null
+            narrow?.Limits.BytesPerDay is { } limit && volume.Octets > limit ? work * ((double)limit.Count / volume.Octets.Count) : null,
+            narrow?.Name
         );
     }
 

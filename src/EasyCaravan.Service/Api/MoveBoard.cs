@@ -1,0 +1,57 @@
+using EasyCaravan.Contract;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Service.Workers;
+using EasyCaravan.Store;
+using EasyCaravan.Store.Rows;
+using NodaTime;
+
+namespace EasyCaravan.Service.Api;
+
+/// <summary>What a move's own rows do not tell of why it waits.</summary>
+/// <param name="Resting">Batches on whose services nobody is called now.</param>
+/// <param name="Drained">For each batch over a drained service: in words, what is drained.</param>
+/// <param name="Trouble">Why the store takes nothing now: nobody can go on, whatever the rows say.</param>
+internal sealed record MoveSurroundings(
+    Plan? Plan,
+    IReadOnlyDictionary<string, ServicePause> Resting,
+    IReadOnlyDictionary<string, string> Drained,
+    Fault? Trouble,
+    Instant Now
+)
+{
+    public Timetable? TimetableOf(string batch) => Plan?.Batches.FirstOrDefault(b => b.Name == batch)?.Timetable;
+}
+
+/// <summary>Moves as people see them, with what surrounds them.</summary>
+internal sealed class MoveBoard(Database database, CurrentPlan current, ServiceThrottle throttle, Drains drains, TimeProvider time)
+{
+    public async Task<List<MoveView>> LoadAsync(CaravanDb db, IQueryable<MoveRow> query, CancellationToken cancel)
+    {
+        var plan = (await current.GetAsync(cancel)).Plan;
+        var surroundings = new MoveSurroundings(
+            plan,
+            throttle.RestingBatches(plan),
+            await DrainedAsync(plan, cancel),
+            database.Trouble,
+            Instant.FromDateTimeOffset(time.GetUtcNow())
+        );
+        return await MoveViews.LoadAsync(db, query, surroundings, cancel);
+    }
+
+    private async Task<Dictionary<string, string>> DrainedAsync(Plan? plan, CancellationToken cancel)
+    {
+        var drained = (await drains.ListAsync(cancel)).Select(d => d.Service).ToHashSet();
+        if (plan is null || drained.Count == 0)
+            return [];
+        return plan
+            .Batches.Select(batch =>
+            {
+                var route = plan.Routes.First(r => r.Name == batch.Route);
+                var service = new[] { route.From, route.To }.FirstOrDefault(drained.Contains);
+                return (batch.Name, What: service ?? (drained.Contains(Drains.Everything) ? "everything" : null));
+            })
+            .Where(b => b.What is not null)
+            .ToDictionary(b => b.Name, b => b.What!);
+    }
+}
