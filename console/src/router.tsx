@@ -29,6 +29,10 @@ const routes = [
     component: lazyRouteComponent(() => import("./survey/SurveyPage"), "SurveyPage"),
   }),
   createRoute({
+    ...at("/batches/$batch/timetable"),
+    component: lazyRouteComponent(() => import("./timetable/TimetablePage"), "TimetablePage"),
+  }),
+  createRoute({
     ...at("/batches/$batch/folders"),
     component: lazyRouteComponent(() => import("./folders/FoldersPage"), "FoldersPage"),
   }),

@@ -106,7 +106,7 @@ public sealed record Upcoming(DateTimeOffset At, string Batch, string What, int 
 /// <param name="Octets">Their size in octets.</param>
 /// <param name="CameInStep">Kinds of moves that came in step for the first time.</param>
 /// <param name="LeftBehind">Items newly left behind.</param>
-/// <param name="ByPeople">What other people asked for, the newest first, twenty at most.</param>
+/// <param name="ByPeople">What people asked for, the newest first, twenty at most.</param>
 public sealed record SinceView(
     DateTimeOffset? Last,
     long Passes,
@@ -115,8 +115,17 @@ public sealed record SinceView(
     long Octets,
     long CameInStep,
     long LeftBehind,
-    IReadOnlyList<JournalEntry> ByPeople
+    IReadOnlyList<AskedByPeople> ByPeople
 );
+
+/// <summary>Something that a person asked for, of one move or of many at once.</summary>
+/// <param name="At">When.</param>
+/// <param name="Who">Who asked.</param>
+/// <param name="Batch">Of which batch; null: of none.</param>
+/// <param name="Account">Of whose move; null: of none, or of several.</param>
+/// <param name="Text">What, as the journal has it.</param>
+/// <param name="Moves">Of how many moves; 0: of none.</param>
+public sealed record AskedByPeople(DateTimeOffset At, string Who, string? Batch, string? Account, string Text, int Moves);
 
 /// <summary>That somebody looked.</summary>
 /// <param name="At">When.</param>

@@ -41,7 +41,7 @@ public sealed class PagesTests(ConsoleFixture fixture)
     {
         var page = await fixture.SignInAsync("/");
         var need = page.Locator(".need").Filter(new() { HasText = "Wrong login or password" });
-        await Expect(need).ToContainTextAsync("Put the right login and password");
+        await Expect(need).ToContainTextAsync("Set the right password");
         await need.GetByRole(AriaRole.Link, new() { Name = "Orla Fenwick" }).ClickAsync();
         await Expect(page.GetByRole(AriaRole.Heading, new() { Name = "Orla Fenwick" })).ToBeVisibleAsync();
         await Expect(page.Locator(".condition-needs-you").First).ToContainTextAsync("Needs you");
@@ -181,7 +181,7 @@ public sealed class PagesTests(ConsoleFixture fixture)
         await card.GetByLabel("Account to try").FillAsync("orla.fenwick@saltmarsh.example");
         await card.GetByRole(AriaRole.Button, new() { Name = "Try" }).ClickAsync();
         await Expect(card).ToContainTextAsync("sign in");
-        await Expect(card).ToContainTextAsync("Put the right login and password");
+        await Expect(card).ToContainTextAsync("Set the right password");
     }
 
     [Fact]

@@ -248,7 +248,7 @@ public sealed class SurveyRoadTests : IAsyncLifetime
         Assert.Contains("leave-trash", (await _service.RunAsync("tidying", "crew")).Out, StringComparison.Ordinal);
         var forecast = await _service.RunAsync("forecast", "crew");
         Assert.Contains("Rates are assumed", forecast.Out, StringComparison.Ordinal);
-        Assert.Contains("1 person is not surveyed", forecast.Out, StringComparison.Ordinal);
+        Assert.Contains("1 person is not in it", forecast.Out, StringComparison.Ordinal);
         Assert.StartsWith(
             "weight,code,name,account,what",
             (await _service.RunAsync("findings", "crew", "--rows", "--output", "csv")).Out,

@@ -277,13 +277,11 @@ public sealed class WeeksTests : IAsyncLifetime
         Assert.Contains("before the cutover; held back most by", said.Out, StringComparison.Ordinal);
         Assert.Equal(ExitCode.Failed, (await service.RunAsync("forecast", "crew", "--what-if", "moon=full")).Code);
 
-        _clock.Advance(TimeSpan.FromMinutes(6));
-        await TestService.UntilAsync(async () => (await service.GetAsync<List<HistoryPoint>>("batches/crew/history")).Count > 0);
+        await _clock.PassUntilAsync(async () => (await service.GetAsync<List<HistoryPoint>>("batches/crew/history")).Count > 0);
         await service.RunAsync("start", "crew");
         _clock.Advance(TimeSpan.FromHours(8));
         await TestService.UntilAsync(() => InStepAsync(service));
-        _clock.Advance(TimeSpan.FromMinutes(6));
-        await TestService.UntilAsync(async () =>
+        await _clock.PassUntilAsync(async () =>
             (await service.GetAsync<List<HistoryPoint>>("batches/crew/history"))[^1].Stages.GetValueOrDefault("in-step") == People
         );
         var after = await service.GetAsync<ForecastView>("batches/crew/forecast");

@@ -768,12 +768,176 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * What needs a person, what runs, what comes next
-         * @description What needs a person, what runs, what comes next
+         * What happened since the caller last looked, what needs a person, what runs, what comes next
+         * @description What happened since the caller last looked, what needs a person, what runs, what comes next
          */
         get: operations["todayGet"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/today/looked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remembers that the caller looked: next time, what happened since is told
+         * @description Remembers that the caller looked: next time, what happened since is told
+         */
+        post: operations["todayLooked"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/timetable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * When a batch may run, ran, and will run, over some weeks
+         * @description When a batch may run, ran, and will run, over some weeks
+         */
+        get: operations["timetableGet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How a batch stood, hour by hour, the oldest first; an hour in which nothing changed is left out
+         * @description How a batch stood, hour by hour, the oldest first; an hour in which nothing changed is left out
+         */
+        get: operations["timetableHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * When a batch will be in step, what holds it back, and what a change would do
+         * @description When a batch will be in step, what holds it back, and what a change would do
+         */
+        get: operations["forecastGet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/priority": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Makes moves go before or after others that wait; asking again changes nothing
+         * @description Makes moves go before or after others that wait; asking again changes nothing
+         */
+        post: operations["wideSetPriority"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/actions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Holds, resumes, retries or catches up the moves of every batch, or of those over one service
+         * @description Holds, resumes, retries or catches up the moves of every batch, or of those over one service
+         */
+        post: operations["wideAct"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Services on which no pass begins, and what is still running there
+         * @description Services on which no pass begins, and what is still running there
+         */
+        get: operations["wideDrain"];
+        put?: never;
+        /**
+         * Begins or ends a drain: passes come to their end, and none begins; asking again changes nothing
+         * @description Begins or ends a drain: passes come to their end, and none begins; asking again changes nothing
+         */
+        post: operations["wideSetDrain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/secrets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sets logins and secrets of accounts: all of them or none. Moves that were stopped for want of them go on
+         * @description Sets logins and secrets of accounts: all of them or none. Moves that were stopped for want of them go on
+         */
+        post: operations["secretSet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -875,6 +1039,27 @@ export interface components {
             /** @description Contacts and calendars, where the route carries them. */
             kinds: components["schemas"]["KindTotal"][];
             problem: null | components["schemas"]["Problem"];
+        };
+        /** @description Something that a person asked for, of one move or of many at once. */
+        AskedByPeople: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /** @description Who asked. */
+            who: string;
+            /** @description Of which batch; null: of none. */
+            batch: null | string;
+            /** @description Of whose move; null: of none, or of several. */
+            account: null | string;
+            /** @description What, as the journal has it. */
+            text: string;
+            /**
+             * Format: int32
+             * @description Of how many moves; 0: of none.
+             */
+            moves: number;
         };
         /** @description What the accounts of a batch hold, as their surveys found it. */
         BatchSurvey: {
@@ -1010,6 +1195,24 @@ export interface components {
          * @enum {unknown}
          */
         Bottleneck: "nothing" | "one-mailbox" | "bytes-per-day" | "connections" | "workers";
+        /** @description A day in a batch's zone; it has 23 or 25 hours where the clock is put forward or back. */
+        CalendarDay: {
+            /**
+             * Format: date
+             * @description The day.
+             */
+            day: string;
+            /**
+             * Format: date-time
+             * @description Its midnight.
+             */
+            from: string;
+            /**
+             * Format: date-time
+             * @description The next midnight.
+             */
+            until: string;
+        };
         /** @description What one address book or calendar of the old side holds. */
         CollectionInventoryView: {
             /** @description Contacts or calendars. */
@@ -1367,6 +1570,58 @@ export interface components {
             /** @description Ids of differences; null: all on which this can be decided. */
             items: null | number[];
             kind: null | components["schemas"]["DifferenceWord"];
+        };
+        /** @description Begins or ends a drain. */
+        DrainRequest: {
+            /** @description Which service; null: every one. */
+            service: null | string;
+            /** @description True: no pass begins on it any more. False: they may again. */
+            drain: boolean;
+            /**
+             * @description With Drain: passes that run end the item in hand and wait, too.
+             * @default false
+             */
+            stopRunning: boolean;
+        };
+        /** @description Services on which no pass begins, and what is still running there. */
+        DrainView: {
+            /** @description Which; empty: none. */
+            services: string[];
+            /** @description Every service is drained. */
+            everything: boolean;
+            /** @description Moves that are still running there. */
+            running: components["schemas"]["MoveView"][];
+        };
+        /** @description Moves of a batch that become due by themselves within one hour. */
+        DueMoves: {
+            /**
+             * Format: date-time
+             * @description The beginning of the hour.
+             */
+            at: string;
+            /**
+             * Format: int32
+             * @description How many moves.
+             */
+            moves: number;
+        };
+        /** @description What was foreseen at some time, against what came true. */
+        EarlierForecast: {
+            /**
+             * Format: date-time
+             * @description When it was foreseen.
+             */
+            at: string;
+            /**
+             * Format: date-time
+             * @description What it said then; null: not within half a year.
+             */
+            inStepEarliest: null | string;
+            /**
+             * Format: date-time
+             * @description What it said then; null: not within half a year.
+             */
+            inStepLatest: null | string;
         };
         /** @description The one shape of every error of the API: problem details (RFC 9457) with what to do about it. */
         ErrorAnswer: {
@@ -1735,6 +1990,103 @@ export interface components {
              */
             unreadable: number;
         };
+        /** @description How many people are foreseen to be in step at the end of a day. */
+        ForecastDay: {
+            /**
+             * Format: date
+             * @description The day, in the batch's zone.
+             */
+            day: string;
+            /**
+             * Format: int32
+             * @description If it goes slowly.
+             */
+            fewest: number;
+            /**
+             * Format: int32
+             * @description If it goes fast.
+             */
+            most: number;
+        };
+        /** @description When a batch will be in step, found by running the schedule on simulated time; all batches of the plan are in it. */
+        ForecastView: {
+            /** @description The batch's name in the plan. */
+            batch: string;
+            /** @description The time zone of the batch. */
+            zone: string;
+            /**
+             * Format: date-time
+             * @description When it was made.
+             */
+            madeAt: string;
+            /**
+             * Format: int32
+             * @description People of the batch who are not withdrawn.
+             */
+            people: number;
+            /**
+             * Format: int32
+             * @description Of them, those who are in step or further.
+             */
+            inStep: number;
+            /**
+             * Format: date-time
+             * @description When the next first pass begins; null: nobody is left to copy, or not within half a year.
+             */
+            begins: null | string;
+            /**
+             * Format: date-time
+             * @description When everybody in it is in step at the earliest; null: not within half a year.
+             */
+            inStepEarliest: null | string;
+            /**
+             * Format: date-time
+             * @description When everybody in it is in step at the latest; null: not within half a year.
+             */
+            inStepLatest: null | string;
+            /**
+             * Format: date-time
+             * @description When it is to cut over; null: the plan does not say.
+             */
+            cutover: null | string;
+            /**
+             * Format: double
+             * @description Seconds from the latest moment to the cutover; below 0: too late; null: there is no cutover, or no such moment.
+             */
+            spare: null | number;
+            /** @description All that in words, with what holds it back. */
+            sentence: string;
+            /** @description What keeps it from being in step earlier, the most first. */
+            obstacles: components["schemas"]["ObstacleShare"][];
+            /**
+             * Format: int32
+             * @description First passes on which the rates were measured; 0: they are assumed.
+             */
+            measured: number;
+            /**
+             * Format: int32
+             * @description People whose account nobody has seen whole: they are taken to be like the others.
+             */
+            assumed: number;
+            /**
+             * Format: int32
+             * @description People who have not begun: they are foreseen to start with the timetable, or now.
+             */
+            notStarted: number;
+            /**
+             * Format: int32
+             * @description People who are not in it, because they are held or need somebody.
+             */
+            apart: number;
+            /** @description How many people are in step, day by day. */
+            days: components["schemas"]["ForecastDay"][];
+            /** @description What was asked for, and what the two worst obstacles suggest. */
+            whatIf: components["schemas"]["WhatIfView"][];
+            /** @description What was foreseen before, the oldest first. */
+            earlier: components["schemas"]["EarlierForecast"][];
+            /** @description A page of the moves, those that are in step last first. */
+            moves: components["schemas"]["PageOfMoveForecastView"];
+        };
         /** @description One line of what a contact or event says, on both sides. */
         FormLine: {
             /** @description Such as `Phone (mobile)` or `Begins`. */
@@ -1781,6 +2133,38 @@ export interface components {
             says: string;
             /** @description What to do, in one sentence without a full stop. */
             remedy: string;
+        };
+        /** @description How a batch stood at the end of an hour. */
+        HistoryPoint: {
+            /**
+             * Format: date-time
+             * @description The hour's beginning.
+             */
+            at: string;
+            /** @description How many people were at each stage; stages with nobody are left out. */
+            stages: {
+                [key: string]: number;
+            };
+            /**
+             * Format: int32
+             * @description How many needed a person.
+             */
+            needsYou: number;
+            /**
+             * Format: int64
+             * @description Items found so far.
+             */
+            found: number;
+            /**
+             * Format: int64
+             * @description Of them, those carried, paired, excluded or left behind.
+             */
+            settled: number;
+            /**
+             * Format: int64
+             * @description Carried so far.
+             */
+            octets: number;
         };
         /**
          * @description By what the accounts of a batch are put in order.
@@ -2127,6 +2511,11 @@ export interface components {
          */
         MailProtocolWord: "imap" | "pop3";
         /**
+         * @description How something that needs a person can be mended here.
+         * @enum {unknown}
+         */
+        MendWord: "secret" | "consent" | "retry" | "left-behind" | "differences" | null;
+        /**
          * @description What people can ask of moves.
          * @enum {unknown}
          */
@@ -2217,6 +2606,28 @@ export interface components {
              * @default false
              */
             needsYou: boolean;
+        };
+        /** @description What is foreseen of one move. */
+        MoveForecastView: {
+            /** @description The from account, by which a move is known within its batch. */
+            account: string;
+            /** @description The person's name, as in the roster. */
+            name: string;
+            /**
+             * Format: date-time
+             * @description When its first pass begins at the earliest; null: not within half a year.
+             */
+            begins: null | string;
+            /**
+             * Format: date-time
+             * @description When it is in step at the earliest; null: not within half a year.
+             */
+            inStepEarliest: null | string;
+            /**
+             * Format: date-time
+             * @description When it is in step at the latest; null: not within half a year.
+             */
+            inStepLatest: null | string;
         };
         /** @description All that is known of one person's accounts. */
         MoveInventory: {
@@ -2381,7 +2792,27 @@ export interface components {
             count: number;
             /** @description Moves that cannot go on, or whose items were left behind. */
             moves: components["schemas"]["MoveRef"][];
+            mend: null | components["schemas"]["MendWord"];
+            /** @description The service that it is about; null: none, or several. */
+            service: null | string;
         };
+        /** @description How much of the time until a batch is in step goes where. */
+        ObstacleShare: {
+            /** @description What for. */
+            on: components["schemas"]["ObstacleWord"];
+            /** @description Which service, where it is one. */
+            service: null | string;
+            /**
+             * Format: double
+             * @description Of the time, 0 to 1.
+             */
+            share: number;
+        };
+        /**
+         * @description What keeps a batch from being in step earlier.
+         * @enum {unknown}
+         */
+        ObstacleWord: "shut" | "workers" | "service" | "day-limit" | "work";
         /** @description One page of a longer list. */
         PageOfAccountInventory: {
             /** @description What is on this page. */
@@ -2494,6 +2925,18 @@ export interface components {
         PageOfMoveEstimateView: {
             /** @description What is on this page. */
             items: components["schemas"]["MoveEstimateView"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
+        PageOfMoveForecastView: {
+            /** @description What is on this page. */
+            items: components["schemas"]["MoveForecastView"][];
             /** @description To be handed back as `cursor` for the next page; null on the last. */
             next: null | string;
             /**
@@ -2653,6 +3096,21 @@ export interface components {
          * @enum {unknown}
          */
         PassWord: "first" | "catch-up" | "survey" | "compare";
+        /** @description Time in which nothing runs, whatever the windows say. */
+        PauseStretch: {
+            /**
+             * Format: date-time
+             * @description When it begins.
+             */
+            from: string;
+            /**
+             * Format: date-time
+             * @description When it ends.
+             */
+            until: string;
+            /** @description As the plan says; null: it does not say. */
+            why: null | string;
+        };
         /** @description Where one person's folders land. */
         PersonPreview: {
             /** @description The from account, by which a move is known within its batch. */
@@ -2693,6 +3151,8 @@ export interface components {
             changes: components["schemas"]["PlanChange"][];
             /** @description What changes beside the people, in words. */
             settings: string[];
+            /** @description Of a dry run: what would change about when batches run. */
+            timetables: components["schemas"]["TimetableChange"][];
             /** @description What to do next, as a sentence with its command; null: nothing. */
             next: null | string;
         };
@@ -2780,6 +3240,16 @@ export interface components {
          * @enum {unknown}
          */
         PreviewOrder: "roster" | "name" | "account" | "folders" | "landing" | "left-behind" | "changed" | "merged";
+        /** @description Makes moves go before or after others. */
+        PriorityRequest: {
+            /**
+             * Format: int32
+             * @description 1 (first) to 9; null: the batch's own again.
+             */
+            priority: null | number;
+            /** @description From accounts, to accounts or names; null: everybody in the batch. */
+            moves: null | string[];
+        };
         /** @description What happened, to whom, and what to do next. */
         Problem: {
             /** @description A stable word for programs. */
@@ -2870,6 +3340,32 @@ export interface components {
              * @description Seconds of the batch's first pass.
              */
             longestSaved: number;
+        };
+        /** @description A login or secret for one account. At least one of both is given. */
+        SecretGiven: {
+            /** @description A from account, to account or name of the batch. */
+            who: string;
+            /** @description The password, app password or refresh token; null: it stays. Never shown again. */
+            secret: null | string;
+            /** @description What is signed in with; null: it stays. */
+            login?: null | string;
+        };
+        /** @description New logins and secrets for accounts of a batch: all of them, or none where one cannot be understood. */
+        SecretsRequest: {
+            /** @description Whose accounts they are. */
+            side: components["schemas"]["SideWord"];
+            /** @description One for each account, at most 10,000. */
+            secrets: components["schemas"]["SecretGiven"][];
+        };
+        /** @description What came of new secrets. */
+        SecretsSet: {
+            /**
+             * Format: int32
+             * @description How many were set.
+             */
+            set: number;
+            /** @description From accounts of moves that were stopped for want of them and go on by themselves now. */
+            goesOn: string[];
         };
         /**
          * @description How a connection is protected.
@@ -2990,6 +3486,51 @@ export interface components {
              */
             items: number;
         };
+        /**
+         * @description One side of a move.
+         * @enum {unknown}
+         */
+        SideWord: "from" | "to";
+        /** @description What happened since somebody last looked. */
+        SinceView: {
+            /**
+             * Format: date-time
+             * @description When they last looked; null: never, and everything is told.
+             */
+            last: null | string;
+            /**
+             * Format: int64
+             * @description Passes that ended.
+             */
+            passes: number;
+            /**
+             * Format: int64
+             * @description Of them, those that met a problem.
+             */
+            failed: number;
+            /**
+             * Format: int64
+             * @description Items carried.
+             */
+            carried: number;
+            /**
+             * Format: int64
+             * @description Their size in octets.
+             */
+            octets: number;
+            /**
+             * Format: int64
+             * @description Kinds of moves that came in step for the first time.
+             */
+            cameInStep: number;
+            /**
+             * Format: int64
+             * @description Items newly left behind.
+             */
+            leftBehind: number;
+            /** @description What people asked for, the newest first, twenty at most. */
+            byPeople: components["schemas"]["AskedByPeople"][];
+        };
         /** @description How many accounts are of one size. */
         SizeClass: {
             /** @description The class, such as small. */
@@ -3015,8 +3556,118 @@ export interface components {
          * @description Octets, as they are.
          */
         Stream: string;
+        /** @description A stretch of time. */
+        Stretch: {
+            /**
+             * Format: date-time
+             * @description When it begins.
+             */
+            from: string;
+            /**
+             * Format: date-time
+             * @description When it ends.
+             */
+            until: string;
+        };
+        /** @description What a new plan would change about when a batch runs. */
+        TimetableChange: {
+            /** @description The batch's name in the plan. */
+            batch: string;
+            /**
+             * Format: date-time
+             * @description When everybody is in step at the latest as it is; null: not within half a year, or the batch is new.
+             */
+            before: null | string;
+            /**
+             * Format: date-time
+             * @description The same under the new plan; null: not within half a year.
+             */
+            after: null | string;
+            /**
+             * Format: int32
+             * @description Moves that run now and would stop, because no window is open.
+             */
+            stops: number;
+            /**
+             * Format: int32
+             * @description Moves that wait for a window now and could begin at once.
+             */
+            begins: number;
+            /** @description All that in words. */
+            sentence: string;
+        };
+        /** @description When a batch may run, ran, and will run, over some weeks. */
+        TimetableView: {
+            /** @description The batch's name in the plan. */
+            batch: string;
+            /** @description The timetable in words; null: the plan sets none, and the batch runs at all hours. */
+            words: null | string;
+            /** @description The time zone in which the plan's times are meant, such as `Europe/Dublin`. */
+            zone: string;
+            /**
+             * Format: int32
+             * @description 1 (first) to 9, among batches that wait for the same services or workers.
+             */
+            priority: number;
+            /**
+             * Format: date-time
+             * @description When this was worked out.
+             */
+            now: string;
+            /**
+             * Format: date-time
+             * @description Where the stretches below begin.
+             */
+            from: string;
+            /**
+             * Format: date-time
+             * @description Where they end.
+             */
+            until: string;
+            /** @description The days between, in the batch's zone. */
+            days: components["schemas"]["CalendarDay"][];
+            /** @description When passes may run: windows without pauses. */
+            open: components["schemas"]["Stretch"][];
+            /** @description When nothing runs, whatever the windows say. */
+            pauses: components["schemas"]["PauseStretch"][];
+            /** @description When passes ran. */
+            ran: components["schemas"]["Stretch"][];
+            /** @description When first passes are foreseen to run, by the slower forecast. */
+            willRun: components["schemas"]["Stretch"][];
+            /** @description Moves that become due by themselves. */
+            due: components["schemas"]["DueMoves"][];
+            /**
+             * Format: date-time
+             * @description When the batch starts by itself; null: when somebody starts it.
+             */
+            start: null | string;
+            /**
+             * Format: date-time
+             * @description When it is to cut over; null: the plan does not say.
+             */
+            cutover: null | string;
+            /**
+             * Format: date
+             * @description The last day on which the old address forwards; null: the plan does not say.
+             */
+            forwardingUntil: null | string;
+            /**
+             * Format: date-time
+             * @description When it next opens; null: it is open, or never opens again.
+             */
+            opensNext: null | string;
+            /**
+             * Format: date-time
+             * @description When it closes; null: it is shut, or does not close within weeks.
+             */
+            closesNext: null | string;
+            /** @description Why nothing runs now although a window is open; null: it is not paused. */
+            pausedBecause: null | string;
+        };
         /** @description What somebody who looks in twice a day has to know. */
         Today: {
+            /** @description What happened since they last looked. */
+            since: components["schemas"]["SinceView"];
             /** @description What needs a person, the largest group first. */
             needsYou: components["schemas"]["NeedsYou"][];
             /** @description Moves that run now. */
@@ -3027,6 +3678,14 @@ export interface components {
             services: components["schemas"]["ServiceView"][];
             /** @description The batches. */
             batches: components["schemas"]["BatchView"][];
+        };
+        /** @description That somebody looked. */
+        TodayLooked: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
         };
         /** @description One step of a trial. */
         TrialStep: {
@@ -3078,6 +3737,40 @@ export interface components {
             value: null | string;
             /** @description A value that suits most; or null. */
             default: null | string;
+        };
+        /** @description What a change would do to a forecast. */
+        WhatIfView: {
+            /** @description As it is written in `whatIf`. */
+            change: string;
+            /**
+             * Format: date-time
+             * @description When everybody would be in step at the earliest; null: not within half a year.
+             */
+            inStepEarliest: null | string;
+            /**
+             * Format: date-time
+             * @description When everybody would be in step at the latest; null: not within half a year.
+             */
+            inStepLatest: null | string;
+            /**
+             * Format: double
+             * @description Seconds by which the latest moment comes earlier; below 0: later; null: one of both is not within half a year.
+             */
+            earlier: null | number;
+        };
+        /** @description An action on the moves of several batches. */
+        WideActionRequest: {
+            /** @description What: hold, resume, retry or catch-up. */
+            action: components["schemas"]["MoveAction"];
+            /** @description Only batches whose route uses this service; null: every batch. */
+            service: null | string;
+        };
+        /** @description What an action on several batches changed. */
+        WideActionResult: {
+            /** @description For each batch, on how many moves it changed something; batches without any are left out. */
+            batches: {
+                [key: string]: number;
+            };
         };
     };
     responses: never;
@@ -4714,6 +5407,315 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Today"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    todayLooked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TodayLooked"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    timetableGet: {
+        parameters: {
+            query?: {
+                /** @description Days before today, 0 to 400. Default: 7. */
+                past?: number;
+                /** @description Days from today on, 1 to 400. Default: 28. */
+                ahead?: number;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimetableView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    timetableHistory: {
+        parameters: {
+            query?: {
+                /** @description Days back from now, 1 to 400. Default: 60. */
+                days?: number;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryPoint"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    forecastGet: {
+        parameters: {
+            query?: {
+                /** @description A change that is tried on the forecast, at most 8: windows=all, windows=mon-fri 18:00-08:00, pauses=none, connections.SERVICE=NUMBER, at-once=NUMBER (1 to 64) or people=NUMBER. */
+                whatIf?: string[];
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of the list to be left out before the page, for a place in its middle. Not together with a cursor, which counts alone. Default: 0. */
+                skip?: number;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForecastView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    wideSetPriority: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PriorityRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveActionResult"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    wideAct: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WideActionRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WideActionResult"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    wideDrain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrainView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    wideSetDrain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrainRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrainView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    secretSet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecretsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecretsSet"];
                 };
             };
             /** @description It could not be done: what happened, and what to do. */

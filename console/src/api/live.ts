@@ -20,6 +20,8 @@ const OF_A_BATCH: ReadonlySet<unknown> = new Set([
   "tidying",
   "estimate",
   "folders",
+  "timetable",
+  "history",
 ]);
 
 /** Whether the answer under this query key may be stale after events about these moves. */

@@ -7,6 +7,9 @@ export function BatchTabs({ batch }: { batch: string }) {
       <Link to="/batches/$batch" params={{ batch }} activeOptions={{ exact: true }}>
         People
       </Link>
+      <Link to="/batches/$batch/timetable" params={{ batch }}>
+        Timetable
+      </Link>
       <Link to="/batches/$batch/survey" params={{ batch }}>
         Survey
       </Link>

@@ -1,6 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
 import { plural, sentence } from "../words/format";
+import { MendHere } from "./MendHere";
 
 const NAMED = 6;
 
@@ -11,7 +12,7 @@ export function NeedsYou({ groups }: { groups: Schemas["NeedsYou"][] }) {
   return (
     <div className="sheet">
       {groups.map((group) => (
-        <section className="need" key={`${group.cause} ${group.what}`}>
+        <section className="need" key={`${group.cause} ${group.what} ${group.service}`}>
           <h3>{sentence(group.what)}</h3>
           <p>{group.remedy}.</p>
           <div className="chips">
@@ -27,6 +28,7 @@ export function NeedsYou({ groups }: { groups: Schemas["NeedsYou"][] }) {
             ))}
             {group.count > NAMED && <span className="soft">and {group.count - NAMED} more</span>}
           </div>
+          <MendHere group={group} />
         </section>
       ))}
     </div>

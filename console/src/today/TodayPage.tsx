@@ -7,6 +7,7 @@ import { Loading } from "../parts/Loading";
 import { DayStrip } from "./DayStrip";
 import { NeedsYou } from "./NeedsYou";
 import { RunningNow } from "./RunningNow";
+import { SinceYouLooked } from "./SinceYouLooked";
 import { SlotUse } from "./SlotUse";
 
 /** The start page: what needs a person, what is running, and what comes next. */
@@ -14,7 +15,7 @@ export function TodayPage() {
   const today = useQuery(todayQuery);
   if (today.isPending) return <Loading />;
   if (today.error) return <Failure error={today.error} again={() => void today.refetch()} />;
-  const { needsYou, running, next, services, batches } = today.data;
+  const { since, needsYou, running, next, services, batches } = today.data;
   if (batches.length === 0) return <FirstSteps title="Today" />;
   return (
     <>
@@ -24,6 +25,7 @@ export function TodayPage() {
           {needsYou.length === 0 ? "Nothing needs you." : "Some things need you; everybody else goes on."}
         </p>
       </header>
+      <SinceYouLooked since={since} />
       <h2>Needs you</h2>
       <NeedsYou groups={needsYou} />
       <h2>Runs now</h2>

@@ -14,13 +14,25 @@ it("groups what needs a person, names a few and counts the rest", () => {
   const moves = Array.from({ length: 9 }, (_, i) => ({ batch: "crew", account: `p${i}`, name: `Person ${i}` }));
   draw(
     <NeedsYou
-      groups={[{ cause: "sign-in-refused", what: "the sign-in was refused", remedy: "Mend it", count: 40, moves }]}
+      groups={[
+        {
+          cause: "sign-in-refused",
+          what: "the sign-in was refused",
+          remedy: "Mend it",
+          count: 40,
+          moves,
+          mend: "secret",
+          service: "lanternpost",
+        },
+      ]}
     />,
   );
   expect(screen.getByRole("heading", { name: "The sign-in was refused" })).toBeVisible();
   expect(screen.getByText("Mend it.")).toBeVisible();
   expect(screen.getAllByRole("link")).toHaveLength(6);
   expect(screen.getByText("and 34 more")).toBeVisible();
+  expect(screen.getByRole("button", { name: "New passwords" })).toBeVisible();
+  expect(screen.getByRole("button", { name: "Try again" })).toBeVisible();
 });
 
 it("says that nothing needs a person", () => {

@@ -17,7 +17,7 @@ internal static class ForecastCommand
         var whatIf = new Option<string[]>("--what-if")
         {
             Description =
-                "Also tell what a change would do: windows=all, windows=\"mon-fri 18:00-08:00\", connections.SERVICE=NUMBER, "
+                "Also tell what a change would do: windows=all, pauses=none, windows=\"mon-fri 18:00-08:00\", connections.SERVICE=NUMBER, "
                 + "at-once=NUMBER or people=NUMBER",
         };
         var moves = new Option<bool>("--moves") { Description = "Person by person" };

@@ -78,12 +78,15 @@ internal static class TodayCommand
                 + $"{Words.Number(since.CameInStep)} came in step; {Words.Number(since.LeftBehind)} items newly left behind; "
                 + $"{Words.Number(since.Failed)} passes met a problem."
         );
-        foreach (var entry in since.ByPeople)
-            writer.Line(
-                $"  [grey]{Words.Minute(entry.At)}  {Words.Safe(entry.Who)} {Words.Safe(entry.Text)}"
-                    + $"{(entry.Batch is { } batch ? $" ({Words.Safe(batch)})" : "")}[/]"
-            );
+        foreach (var asked in since.ByPeople)
+            writer.Line($"  [grey]{Words.Minute(asked.At)}  {Words.Safe(asked.Who)} {Words.Safe(asked.Text)}{Words.Safe(Where(asked))}[/]");
     }
+
+    private static string Where(AskedByPeople asked) =>
+        asked.Batch is null ? ""
+        : asked.Account is { } account ? $" ({account}, {asked.Batch})"
+        : asked.Moves > 0 ? $" ({asked.Moves} of {asked.Batch})"
+        : $" ({asked.Batch})";
 
     private static string Names(NeedsYou cause) =>
         string.Join(", ", cause.Moves.Take(MostNamed).Select(m => m.Name))

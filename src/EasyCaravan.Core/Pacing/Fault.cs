@@ -198,9 +198,11 @@ public static class FaultRules
             Cause.TlsUntrusted =>
                 "Name the authority that signed the certificate as trust: {ca-file: …} in the plan, or have the certificate renewed",
             Cause.TlsNotOffered => "Have the service offer STARTTLS, or use security: tls with its TLS port in the plan",
-            Cause.SignInRefused => "Put the right login and password (or app password) in the roster and apply the plan, then retry",
+            Cause.SignInRefused =>
+                "Set the right password, app password or login (caravan secret set), or correct the roster and apply the plan",
             Cause.ProtocolOff => "Have mail over this protocol switched on for the account at the service, then retry",
-            Cause.AppPasswordNeeded => "Have an app password made for the account, put it in the roster and apply the plan, then retry",
+            Cause.AppPasswordNeeded =>
+                "Have an app password made for the account and set it (caravan secret set), or put it in the roster and apply the plan",
             Cause.LoginFormWrong =>
                 "Write the login as the service knows it (whole address, or the part before the @) in the roster's login column and "
                     + "apply the plan, then retry",
@@ -211,8 +213,9 @@ public static class FaultRules
             Cause.ConsentMissing =>
                 "Consent again: caravan service sign-in SERVICE --account ACCOUNT, or put a new token in the roster and apply the plan; "
                     + "then retry",
-            Cause.SecretMissing => "Add the secret for this side to the roster and apply the plan, then retry",
-            Cause.SecretUnreadable => "The keys that sealed it are gone: add the secret to the roster again and apply the plan, then retry",
+            Cause.SecretMissing => "Set the secret for this side (caravan secret set), or add it to the roster and apply the plan",
+            Cause.SecretUnreadable =>
+                "The keys that sealed it are gone: set the secret again (caravan secret set), or apply the roster with it again",
             Cause.ConnectionLost => "Nothing to do, it is tried again from where it stopped",
             Cause.TimedOut => "Nothing to do yet, it is tried again; if it lasts, ask whether the service is overloaded",
             Cause.ServiceBusy => "Nothing to do, the service asked for a pause and gets it",

@@ -13,7 +13,8 @@ public abstract partial record WhatIf(string Text)
 {
     /// <summary>What may be written, for people.</summary>
     public const string Forms =
-        "windows=all, windows=\"mon-fri 18:00-08:00, sat-sun\", connections.SERVICE=NUMBER, at-once=NUMBER (1 to 64) or people=NUMBER";
+        "windows=all, windows=\"mon-fri 18:00-08:00, sat-sun\", pauses=none, connections.SERVICE=NUMBER, at-once=NUMBER (1 to 64) "
+        + "or people=NUMBER";
 
     private static readonly LocalTimePattern s_time = LocalTimePattern.CreateWithInvariantCulture("HH:mm");
 
@@ -27,6 +28,7 @@ public abstract partial record WhatIf(string Text)
         return key switch
         {
             "windows" when value == "all" => new OtherWindows(text, []),
+            "pauses" when value == "none" => new NoPauses(text),
             "windows" => ReadWindows(value) is { } windows ? new OtherWindows(text, windows) : null,
             "at-once" when isNumber && number <= 64 => new OtherWorkers(text, number),
             "people" when isNumber => new FewerPeople(text, number),
@@ -67,6 +69,17 @@ public abstract partial record WhatIf(string Text)
             var before = scene.Timetables.GetValueOrDefault(batch) ?? new Timetable(DateTimeZone.Utc, [], null);
             return scene with { Timetables = scene.Timetables.ToImmutableDictionary().SetItem(batch, before with { Windows = Windows }) };
         }
+    }
+
+    private sealed record NoPauses(string Text) : WhatIf(Text)
+    {
+        public override ForecastScene Change(ForecastScene scene, string batch) =>
+            scene.Timetables.GetValueOrDefault(batch) is { } before
+                ? scene with
+                {
+                    Timetables = scene.Timetables.ToImmutableDictionary().SetItem(batch, before with { Pauses = [] }),
+                }
+                : scene;
     }
 
     private sealed record OtherWorkers(string Text, int Workers) : WhatIf(Text)

@@ -47,8 +47,8 @@ internal static class ApiDescription
         ["sort"] = "By what the list is put in order. Default: as the rosters have it.",
         ["stage"] = "Only moves at this stage. Default: at any.",
         ["whatIf"] =
-            "A change that is tried on the forecast, at most 8: windows=all, windows=mon-fri 18:00-08:00, connections.SERVICE=NUMBER, "
-            + "at-once=NUMBER (1 to 64) or people=NUMBER.",
+            "A change that is tried on the forecast, at most 8: windows=all, windows=mon-fri 18:00-08:00, pauses=none, "
+            + "connections.SERVICE=NUMBER, at-once=NUMBER (1 to 64) or people=NUMBER.",
     }.ToFrozenDictionary();
 
     public static void Configure(OpenApiOptions options)

@@ -23,6 +23,9 @@ internal static class ForecastApi
     /// <summary>An obstacle below this share of the time is not worth a suggestion.</summary>
     private const double WorthIt = 0.05;
 
+    /// <summary>An obstacle below this share is not told.</summary>
+    private const double WorthTelling = 0.005;
+
     public static void Map(RouteGroupBuilder api) =>
         api.MapGet("/batches/{batch}/forecast", GetAsync)
             .WithSummary("When a batch will be in step, what holds it back, and what a change would do");
@@ -81,7 +84,7 @@ internal static class ForecastApi
                 Later(p.Fast.InStep, p.Slow.InStep)?.ToDateTimeOffset()
             ))
             .ToList();
-        changes.AddRange(Suggested(obstacles, scenes.Slow, plan).Where(s => changes.TrueForAll(c => c.Text != s.Text)));
+        changes.AddRange(Suggested(obstacles, scenes.Slow, planned.Timetable, plan).Where(s => changes.TrueForAll(c => c.Text != s.Text)));
         return TypedResults.Ok(
             new ForecastView(
                 batch,
@@ -131,21 +134,27 @@ internal static class ForecastApi
     }
 
     /// <summary>For each of the worst obstacles, what a person could change about it.</summary>
-    private static IEnumerable<WhatIf> Suggested(IReadOnlyList<ObstacleShare> obstacles, ForecastScene scene, Plan plan) =>
+    private static IEnumerable<WhatIf> Suggested(
+        IReadOnlyList<ObstacleShare> obstacles,
+        ForecastScene scene,
+        Timetable? timetable,
+        Plan plan
+    ) =>
         obstacles
             .Where(o => o.Share >= WorthIt)
             .Take(MostSuggested)
-            .Select(o =>
+            .SelectMany(o =>
                 o.On switch
                 {
-                    ObstacleWord.Shut => "windows=all",
-                    ObstacleWord.Workers when scene.Workers < 64 => $"at-once={Math.Min(64, scene.Workers * 2)}",
+                    ObstacleWord.Shut => timetable?.Pauses.IsEmpty == false ? ["windows=all", "pauses=none"] : ["windows=all"],
+                    ObstacleWord.Workers when scene.Workers < 64 => [$"at-once={Math.Min(64, scene.Workers * 2)}"],
                     ObstacleWord.Service =>
+                    [
                         $"connections.{o.Service}={scene.Rules.Shares.First(s => s.Service == o.Service).Connections * 2}",
-                    _ => null,
+                    ],
+                    _ => Array.Empty<string>(),
                 }
             )
-            .OfType<string>()
             .Select(text => WhatIf.Read(text, plan))
             .OfType<WhatIf>();
 
@@ -168,11 +177,13 @@ internal static class ForecastApi
             ? []
             :
             [
-                .. forecast!.Spent.Select(s => new ObstacleShare(
-                    ContractWord.To<ObstacleWord>(s.On),
-                    s.Service,
-                    Math.Round(s.Length.TotalSeconds / total, 3)
-                )),
+                .. forecast!
+                    .Spent.Where(s => s.Length.TotalSeconds >= total * WorthTelling)
+                    .Select(s => new ObstacleShare(
+                        ContractWord.To<ObstacleWord>(s.On),
+                        s.Service,
+                        Math.Round(s.Length.TotalSeconds / total, 3)
+                    )),
             ];
     }
 

@@ -27,7 +27,7 @@ internal static class ForecastWords
             return $"Not everybody will be in step within half a year{HeldBack(obstacles, scene, plan)}.";
         var when =
             earliest is { } first && Text(first, zone) != Text(last, zone)
-                ? $"between {Text(first, zone)} and {Text(last, zone)}"
+                ? $"between {Text(first, zone, withZone: false)} and {Text(last, zone)}"
                 : $"on {Text(last, zone)}";
         return $"Everybody in it will be in step {when}{Against(last, cutover)}{HeldBack(obstacles, scene, plan)}.";
     }
@@ -53,8 +53,8 @@ internal static class ForecastWords
                 }
             : "";
 
-    public static string Text(Instant at, DateTimeZone zone) =>
-        at.InZone(zone).ToString("ddd d MMM HH:mm (z)", CultureInfo.InvariantCulture);
+    public static string Text(Instant at, DateTimeZone zone, bool withZone = true) =>
+        at.InZone(zone).ToString(withZone ? "ddd d MMM HH:mm (z)" : "ddd d MMM HH:mm", CultureInfo.InvariantCulture);
 
     public static string Length(Duration length) =>
         length.TotalDays >= 2 ? $"{length.TotalDays:0} days"

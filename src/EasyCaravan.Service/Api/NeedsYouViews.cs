@@ -255,13 +255,15 @@ internal static class NeedsYouViews
         string? service = null
     ) => new(KebabWord.Of(cause), what, help ?? FaultRules.RemedyFor(cause), count, [.. moves.Take(MostNamed)], mend, service);
 
-    private static MendWord MendFor(Cause cause, Plan plan, string? service)
-    {
-        var grant = (plan.Services.FirstOrDefault(s => s.Name == service)?.SignIn as SignIn.OAuth)?.Grant;
-        return cause is Cause.ConsentMissing && grant is OAuthGrant.DeviceCode or OAuthGrant.AuthorizationCode ? MendWord.Consent
-            : FaultRules.IsOfSignIn(cause) ? MendWord.Secret
-            : MendWord.Retry;
-    }
+    /// <summary>A password helps only where accounts sign in with their own; else its remedy is done elsewhere.</summary>
+    private static MendWord MendFor(Cause cause, Plan plan, string? service) =>
+        plan.Services.FirstOrDefault(s => s.Name == service)?.SignIn switch
+        {
+            SignIn.OAuth { Grant: OAuthGrant.DeviceCode or OAuthGrant.AuthorizationCode } when cause is Cause.ConsentMissing =>
+                MendWord.Consent,
+            SignIn.Password or SignIn.OAuth { Grant: OAuthGrant.RefreshToken } when FaultRules.IsOfSignIn(cause) => MendWord.Secret,
+            _ => MendWord.Retry,
+        };
 
     private static string Summary(Cause cause) =>
         cause switch

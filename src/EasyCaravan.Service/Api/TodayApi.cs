@@ -18,6 +18,9 @@ internal static class TodayApi
 
     private const int MostByPeople = 20;
 
+    /// <summary>Lines of the journal that are read for them: one action may have a line for each of many moves.</summary>
+    private const int MostLines = 5000;
+
     public static void Map(RouteGroupBuilder api)
     {
         api.MapGet("/today", GetAsync)
@@ -36,7 +39,7 @@ internal static class TodayApi
         var byPeople = await db
             .Journal.Where(e => e.At > since && e.Who != Journal.Service)
             .OrderByDescending(e => e.Id)
-            .Take(MostByPeople)
+            .Take(MostLines)
             .ToListAsync(cancel);
         return new SinceView(
             MoveViews.Time(last),
@@ -46,8 +49,31 @@ internal static class TodayApi
             sums.Octets,
             sums.CameInStep,
             sums.LeftBehind,
-            [.. byPeople.Select(JournalApi.EntryOf)]
+            [.. AskedOf(byPeople).Take(MostByPeople)]
         );
+    }
+
+    /// <summary>Lines that follow each other with the same words within a minute were one action on many moves.</summary>
+    private static IEnumerable<AskedByPeople> AskedOf(List<JournalRow> newestFirst)
+    {
+        const long Minute = 60_000;
+        for (var i = 0; i < newestFirst.Count; )
+        {
+            var first = newestFirst[i];
+            var count = newestFirst
+                .Skip(i)
+                .TakeWhile(e => (e.Who, e.Batch, e.Text) == (first.Who, first.Batch, first.Text) && first.At - e.At < Minute)
+                .Count();
+            yield return new AskedByPeople(
+                MoveViews.Time(first.At)!.Value,
+                first.Who,
+                first.Batch,
+                count == 1 ? first.Person : null,
+                first.Text,
+                first.MoveId is null ? 0 : count
+            );
+            i += count;
+        }
     }
 
     private static async Task<Today> GetAsync(

@@ -8,7 +8,7 @@ using NodaTime;
 
 namespace EasyCaravan.Service.Scheduling;
 
-/// <summary>Writes down every few minutes how each batch stands, and at the beginning of each hour what is foreseen of it.</summary>
+/// <summary>Writes down every minute how each batch stands, and at the beginning of each hour what is foreseen of it.</summary>
 internal sealed class HistoryKeeper(
     Database database,
     BatchHours hours,
@@ -20,7 +20,7 @@ internal sealed class HistoryKeeper(
 {
     private const long Hour = 3_600_000;
 
-    private static readonly TimeSpan s_rhythm = TimeSpan.FromMinutes(5);
+    private static readonly TimeSpan s_rhythm = TimeSpan.FromMinutes(1);
 
     /// <summary>What was foreseen at the beginning of an hour, or when another plan came into force in it.</summary>
     private (long Plan, long Hour, ForecastRange? Range) _foreseen;
