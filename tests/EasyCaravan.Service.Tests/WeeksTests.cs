@@ -151,7 +151,7 @@ public sealed class WeeksTests : IAsyncLifetime
         // Typed or from a list: the command never holds it, and nothing shows it again.
         var set = await RunWithAsync(service, "s\n", "secret", "set", "crew", "P0");
         Assert.Contains($"Goes on now: {Account(0)}", set.Out, StringComparison.Ordinal);
-        await TestService.UntilAsync(() => InStepAsync(service));
+        await _clock.PassUntilAsync(() => InStepAsync(service));
         var journal = await service.RunAsync("journal", "crew");
         Assert.Contains($"set a new secret for the from account {Account(0)}", journal.Out, StringComparison.Ordinal);
 
@@ -201,7 +201,7 @@ public sealed class WeeksTests : IAsyncLifetime
         Assert.Contains("Changed: 1", (await service.RunAsync("priority", "crew", "1", "--move", "P4")).Out, StringComparison.Ordinal);
         Assert.Equal(ExitCode.WrongUsage, (await service.RunAsync("priority", "crew", "0")).Code);
         await service.RunAsync("drain", "--end");
-        await TestService.UntilAsync(() => InStepAsync(service));
+        await _clock.PassUntilAsync(() => InStepAsync(service));
         var began = new List<(string, DateTimeOffset, long)>();
         foreach (var move in await service.MovesAsync("crew"))
         {
@@ -236,7 +236,7 @@ public sealed class WeeksTests : IAsyncLifetime
         Assert.Contains(await service.MovesAsync("crew"), m => m.Stage is MoveStage.Copying);
         _to.Manners = _to.Manners with { PausePerMessage = TimeSpan.Zero };
         await service.RunAsync("drain", "--end");
-        await TestService.UntilAsync(() => InStepAsync(service));
+        await _clock.PassUntilAsync(() => InStepAsync(service));
     }
 
     [Fact]
@@ -280,7 +280,7 @@ public sealed class WeeksTests : IAsyncLifetime
         await _clock.PassUntilAsync(async () => (await service.GetAsync<List<HistoryPoint>>("batches/crew/history")).Count > 0);
         await service.RunAsync("start", "crew");
         _clock.Advance(TimeSpan.FromHours(8));
-        await TestService.UntilAsync(() => InStepAsync(service));
+        await _clock.PassUntilAsync(() => InStepAsync(service));
         await _clock.PassUntilAsync(async () =>
             (await service.GetAsync<List<HistoryPoint>>("batches/crew/history"))[^1].Stages.GetValueOrDefault("in-step") == People
         );
@@ -306,7 +306,7 @@ public sealed class WeeksTests : IAsyncLifetime
         Assert.Equal((0, 0), (since.Passes, since.CameInStep));
         _from.Find(Account(0))!.Find("INBOX")!.Add(Message(77), [], DateTimeOffset.UnixEpoch);
         _clock.Advance(TimeSpan.FromHours(6));
-        await TestService.UntilAsync(async () => (await service.GetAsync<Today>("today")).Since is { Passes: People, Carried: 1 });
+        await _clock.PassUntilAsync(async () => (await service.GetAsync<Today>("today")).Since is { Passes: People, Carried: 1 });
     }
 
     private static async Task<Ran> RunWithAsync(TestService service, string input, params string[] args)

@@ -31,13 +31,15 @@ internal sealed class MoveWorkers(
         while (!stoppingToken.IsCancellationRequested)
         {
             running.RemoveAll(t => t.IsCompleted);
+            // Before looking: what becomes due while it looks is not missed.
+            var raised = signal.WaitAsync(stoppingToken);
             var claim = running.Count < options.MovesAtOnce ? await TryClaimAsync(stoppingToken) : null;
             if (claim is not null)
             {
                 running.Add(RunAsync(claim, stoppingToken));
                 continue;
             }
-            await WaitAsync(running, stoppingToken);
+            await WaitAsync(running, raised, stoppingToken);
         }
         // Each stops its pass by itself; the host waits ten seconds for all.
         await Task.WhenAll(running);
@@ -77,7 +79,7 @@ internal sealed class MoveWorkers(
         }
     }
 
-    private async Task WaitAsync(List<Task> running, CancellationToken cancel)
+    private async Task WaitAsync(List<Task> running, Task raised, CancellationToken cancel)
     {
         try
         {
@@ -91,7 +93,7 @@ internal sealed class MoveWorkers(
                 var until = due - Instant.FromDateTimeOffset(time.GetUtcNow());
                 pause = TimeSpan.FromMilliseconds(Math.Clamp(until.TotalMilliseconds, 20, s_rhythm.TotalMilliseconds));
             }
-            await Task.WhenAny([signal.WaitAsync(cancel), Task.Delay(pause, time, cancel), .. running]);
+            await Task.WhenAny([raised, Task.Delay(pause, time, cancel), .. running]);
         }
         catch (OperationCanceledException)
         {
