@@ -59,6 +59,8 @@ internal sealed class ManyPeople(int people, int batches, int rounds, string car
                         "batches/b1/moves?limit=200",
                         "batches/b1/moves?needsYou=true",
                         "services",
+                        "batches/b1/timetable",
+                        "batches/b1/forecast",
                     }
                 )
                     (boards.TryGetValue(board, out var times) ? times : boards[board] = []).AddRange(await AskAsync(api, board));

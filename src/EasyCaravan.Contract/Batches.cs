@@ -99,7 +99,7 @@ public sealed record MoveRef(string Batch, string Account, string Name);
 public sealed record Upcoming(DateTimeOffset At, string Batch, string What, int Moves);
 
 /// <summary>What happened since somebody last looked.</summary>
-/// <param name="Last">When they last looked; null: never, and everything is told.</param>
+/// <param name="Last">When they last looked; null: never, and the last seven days are told.</param>
 /// <param name="Passes">Passes that ended.</param>
 /// <param name="Failed">Of them, those that met a problem.</param>
 /// <param name="Carried">Items carried.</param>

@@ -222,6 +222,7 @@ public sealed record MoveDetail(
 /// <param name="Received">When the old side received the message, or the event begins; null: contacts have no such time.</param>
 /// <param name="Problem">What is wrong and what to do; null when all is well.</param>
 /// <param name="AcceptedBy">Who accepted that it stays; null: nobody.</param>
+/// <param name="AcceptedBecause">Why, as they said; null: they did not say.</param>
 /// <param name="Kind">contacts, calendars or mail.</param>
 /// <param name="HasForms">A contact or event whose forms can be looked at.</param>
 /// <param name="Choices">Which version may be chosen; empty: there are not two.</param>
@@ -238,6 +239,7 @@ public sealed record LeftBehindView(
     Problem Problem,
     LeftBehindWord State,
     string? AcceptedBy,
+    string? AcceptedBecause,
     MoveKind Kind,
     bool HasForms,
     IReadOnlyList<VersionWord> Choices
@@ -258,10 +260,17 @@ public sealed record MoveActionResult(IReadOnlyList<string> Changed, int Unchang
 /// <param name="Accept">True: they may stay behind. False: try them again.</param>
 /// <param name="Moves">From accounts, to accounts or names; null: everybody in the batch.</param>
 /// <param name="Items">Ids of items; null: all that are open.</param>
+/// <param name="Because">With <paramref name="Accept"/>: why they may stay, 1 to 500 characters; null: nobody says.</param>
 /// <param name="Keep">
 /// Of two versions, the one that the new side is to have: only items of which there are two are meant then. Null: none is chosen.
 /// </param>
-public sealed record LeftBehindDecision(bool Accept, IReadOnlyList<string>? Moves, IReadOnlyList<long>? Items, VersionWord? Keep = null);
+public sealed record LeftBehindDecision(
+    bool Accept,
+    IReadOnlyList<string>? Moves,
+    IReadOnlyList<long>? Items,
+    VersionWord? Keep = null,
+    string? Because = null
+);
 
 /// <summary>Which of two versions the new side is to have.</summary>
 [System.Text.Json.Serialization.JsonConverter(typeof(KebabWord<VersionWord>))]

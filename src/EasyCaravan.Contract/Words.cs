@@ -52,6 +52,17 @@ public enum MoveAction
     Withdraw,
 }
 
+/// <summary>Whose entries of the journal.</summary>
+[JsonConverter(typeof(KebabWord<JournalBy>))]
+public enum JournalBy
+{
+    /// <summary>What people asked for.</summary>
+    People,
+
+    /// <summary>What the service did by itself.</summary>
+    Service,
+}
+
 /// <summary>What a run of a move does.</summary>
 [JsonConverter(typeof(KebabWord<PassWord>))]
 public enum PassWord

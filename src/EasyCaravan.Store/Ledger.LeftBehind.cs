@@ -45,7 +45,7 @@ internal sealed partial class Ledger
                         item.Subject,
                         item.Sender
                     );
-                    (row.State, row.AcceptedBy, row.Choice) = (LeftBehindState.Open, null, null);
+                    (row.State, row.AcceptedBy, row.AcceptedBecause, row.Choice) = (LeftBehindState.Open, null, null, null);
                 }
                 // Written at once, not at the end of the pass: a person may be waiting for it.
                 await db.SaveChangesAsync(cancel);

@@ -162,6 +162,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
     /// <summary>
     /// Decides on left-behind items: accepted ones are a person's word that they may stay; the others are tried again by the next pass.
     /// </summary>
+    /// <param name="because">Why they may stay; null: nobody says.</param>
     /// <param name="choice">Which version the new side is to have; only items of which there are two are meant then.</param>
     /// <returns>How many items were decided, and the moves they belong to.</returns>
     public Task<(int Items, IReadOnlyList<long> Moves)> DecideLeftBehindAsync(
@@ -169,6 +170,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
         IReadOnlyCollection<long>? only,
         IReadOnlyCollection<long>? items,
         bool accept,
+        string? because,
         VersionChoice? choice,
         string who,
         CancellationToken cancel
@@ -188,9 +190,10 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
                     rows = await ChoosableAsync(db, rows, chosen, cancel);
                 var whole = accept ? [] : rows.Where(r => r.Number == 0).Select(r => r.FolderId).ToHashSet();
                 foreach (var row in rows.Where(r => !whole.Contains(r.FolderId)))
-                    (row.State, row.AcceptedBy, row.Choice) = (
+                    (row.State, row.AcceptedBy, row.AcceptedBecause, row.Choice) = (
                         accept ? LeftBehindState.Accepted : LeftBehindState.Retry,
                         accept ? who : null,
+                        accept ? because : null,
                         choice
                     );
                 if (!accept)
@@ -207,7 +210,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
                         who,
                         batch,
                         new MoveRowName(move.Key, accounts[move.Key]),
-                        WordsOf(accept, choice, move.Sum(i => i.Messages))
+                        WordsOf(accept, because, choice, move.Sum(i => i.Messages))
                     );
                     foreach (var kind in move.Select(i => folders[i.FolderId].Kind).Distinct())
                         await Totals.UpdateLeftBehindAsync(db, move.Key, kind, cancel);
@@ -217,10 +220,10 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
             cancel
         );
 
-    private static string WordsOf(bool accept, VersionChoice? choice, long items) =>
+    private static string WordsOf(bool accept, string? because, VersionChoice? choice, long items) =>
         (accept, choice) switch
         {
-            (true, _) => $"accepted that {items} item(s) stay behind",
+            (true, _) => $"accepted that {items} item(s) stay behind{(because is null ? "" : $": {because}")}",
             (_, VersionChoice.Old) => $"chose the old side's version of {items} item(s)",
             (_, VersionChoice.New) => $"chose the new side's version of {items} item(s)",
             (_, VersionChoice.Both) => $"chose to have both versions of {items} item(s)",

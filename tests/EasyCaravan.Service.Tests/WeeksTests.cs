@@ -1,5 +1,6 @@
 using System.Net;
 using System.Net.Http.Json;
+using System.Text.Json;
 using EasyCaravan.Cli;
 using EasyCaravan.Cli.Commands;
 using EasyCaravan.Contract;
@@ -307,6 +308,47 @@ public sealed class WeeksTests : IAsyncLifetime
         _from.Find(Account(0))!.Find("INBOX")!.Add(Message(77), [], DateTimeOffset.UnixEpoch);
         _clock.Advance(TimeSpan.FromHours(6));
         await _clock.PassUntilAsync(async () => (await service.GetAsync<Today>("today")).Since is { Passes: People, Carried: 1 });
+    }
+
+    [Fact]
+    public async Task The_journal_is_searched_by_person_time_and_who_asked_and_comes_out_whole_line_by_line()
+    {
+        await using var service = await _clock.StartServiceAsync();
+        await service.ApplyAsync(Plan(), ("crew.csv", Roster()));
+        await service.RunAsync("start", "crew", "--wait");
+        var between = _clock.GetUtcNow().AddSeconds(30);
+        _clock.Advance(TimeSpan.FromMinutes(1));
+        await service.RunAsync("hold", "crew", "--move", "P2");
+        async Task<List<JournalEntry>> FindAsync(params string[] args) =>
+            [
+                .. (await service.RunAsync(["journal", "crew", "--json-lines", .. args]))
+                    .Out.Split('\n', StringSplitOptions.RemoveEmptyEntries)
+                    .Select(line => JsonSerializer.Deserialize<JournalEntry>(line, ContractJson.Options)!),
+            ];
+        var all = await FindAsync();
+        Assert.Equal(all.Select(e => e.Id).OrderDescending(), all.Select(e => e.Id));
+        Assert.Contains(all, e => e.Who == "service");
+        Assert.All(await FindAsync("--by", "people"), e => Assert.Equal("admin", e.Who));
+        Assert.Equal("held", Assert.Single(await FindAsync("--since", between.ToString("O"))).Text);
+        Assert.DoesNotContain(await FindAsync("--until", between.ToString("O")), e => e.Text == "held");
+        var own = await FindAsync("--move", Account(2), "--by", "people");
+        Assert.Equal(["held", "started"], own.Select(e => e.Text));
+        Assert.Equal(ExitCode.WrongUsage, (await service.RunAsync("journal", "--since", "yesterday")).Code);
+        Assert.Equal(HttpStatusCode.BadRequest, (await service.Api.GetAsync("/api/v1/journal?by=nobody")).StatusCode);
+    }
+
+    [Fact]
+    public async Task Whoever_accepts_that_an_item_stays_may_say_why()
+    {
+        await using var service = await _clock.StartServiceAsync();
+        _to.Manners = _to.Manners with { LargestMessage = 300 };
+        await service.ApplyAsync(Plan(), ("crew.csv", Roster()));
+        Assert.Equal(ExitCode.NeedsYou, (await service.RunAsync("start", "crew", "--wait")).Code);
+        Assert.Equal(ExitCode.WrongUsage, (await service.RunAsync("left-behind", "crew", "--because", "old tides")).Code);
+        await service.RunAsync("left-behind", "crew", "--accept", "--because", "old tides");
+        var left = (await service.GetAsync<MoveDetail>($"batches/crew/moves/{Account(0)}")).LeftBehind;
+        Assert.All(left, i => Assert.Equal(("admin", "old tides"), (i.AcceptedBy, i.AcceptedBecause)));
+        Assert.Contains("stay behind: old tides", (await service.RunAsync("journal", "crew")).Out, StringComparison.Ordinal);
     }
 
     private static async Task<Ran> RunWithAsync(TestService service, string input, params string[] args)

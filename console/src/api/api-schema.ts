@@ -2227,6 +2227,11 @@ export interface components {
             /** @description As the new side stores it; null: it has none. */
             new: null | string;
         };
+        /**
+         * @description Whose entries of the journal.
+         * @enum {unknown}
+         */
+        JournalBy: "people" | "service";
         /** @description One thing that happened. */
         JournalEntry: {
             /**
@@ -2398,6 +2403,8 @@ export interface components {
             /** @description Ids of items; null: all that are open. */
             items: null | number[];
             keep?: null | components["schemas"]["VersionWord"];
+            /** @description With Accept: why they may stay, 1 to 500 characters; null: nobody says. */
+            because?: null | string;
         };
         /** @description An item that could not be carried. */
         LeftBehindView: {
@@ -2437,6 +2444,8 @@ export interface components {
             state: components["schemas"]["LeftBehindWord"];
             /** @description Who accepted that it stays; null: nobody. */
             acceptedBy: null | string;
+            /** @description Why, as they said; null: they did not say. */
+            acceptedBecause: null | string;
             /** @description contacts, calendars or mail. */
             kind: components["schemas"]["MoveKind"];
             /** @description A contact or event whose forms can be looked at. */
@@ -3495,7 +3504,7 @@ export interface components {
         SinceView: {
             /**
              * Format: date-time
-             * @description When they last looked; null: never, and everything is told.
+             * @description When they last looked; null: never, and the last seven days are told.
              */
             last: null | string;
             /**
@@ -5360,6 +5369,12 @@ export interface operations {
                 account?: string;
                 /** @description Only rows with this in what people read in them: names, accounts, notes, texts. Upper and lower case are the same. */
                 search?: string;
+                /** @description Only entries from this moment on, such as 2027-02-12T18:00:00Z. Default: from the first. */
+                since?: string;
+                /** @description Only entries before this moment. Default: to the last. */
+                until?: string;
+                /** @description Only what people asked for, or what the service did by itself. Default: both. */
+                by?: components["schemas"]["JournalBy"];
                 /** @description 'next' of the page before. Default: the first page. */
                 cursor?: string;
                 /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */

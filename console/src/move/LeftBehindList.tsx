@@ -86,7 +86,7 @@ export function LeftBehindList({ batch, items }: { batch: string; items: LeftBeh
                     </Button>
                   </Group>
                 ) : item.state === "accepted" ? (
-                  `Accepted by ${item.acceptedBy}`
+                  `Accepted by ${item.acceptedBy}${item.acceptedBecause ? `: ${item.acceptedBecause}` : ""}`
                 ) : (
                   "Will be tried again"
                 )}

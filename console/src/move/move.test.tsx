@@ -75,6 +75,7 @@ const item: LeftBehind = {
   },
   state: "open",
   acceptedBy: null,
+  acceptedBecause: null,
   kind: "mail",
   hasForms: false,
   choices: [],

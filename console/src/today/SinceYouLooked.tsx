@@ -22,7 +22,7 @@ export function SinceYouLooked({ since }: { since: Schemas["SinceView"] }) {
               Since you last looked, {time(since.last)} ({relative(since.last)}):{" "}
             </>
           ) : (
-            "So far: "
+            "In the last seven days: "
           )}
           <strong>{plural(since.carried, "item")} carried</strong> ({size(since.octets)}) in{" "}
           {plural(since.passes, "pass", "passes")}; {number(since.cameInStep)} came in step;{" "}

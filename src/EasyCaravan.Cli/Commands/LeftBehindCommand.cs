@@ -18,13 +18,14 @@ internal static class LeftBehindCommand
             Description =
                 "Of contacts and events that were edited on both sides, the version that the new side is to have: old, new or both",
         };
+        var because = new Option<string?>("--because") { Description = "With --accept: why they may stay; it stands in the journal" };
         var item = new Option<long[]>("--item") { Description = "Only the items of these numbers", AllowMultipleArgumentsPerToken = true };
         var show = new Option<bool>("--show") { Description = "Show the contact or event of --item as both sides have it" };
         var command = host.Make(
             "left-behind",
             "Lists what could not be carried and why, accepts it, or has it tried again",
             "caravan left-behind deckhands --retry",
-            [batch, move, accept, retry, keep, item, show],
+            [batch, move, accept, because, retry, keep, item, show],
             (p, c, w, cancel) =>
                 p.GetValue(show)
                     ? ShowAsync(p.GetValue(batch)!, p.GetValue(item)!, c, w, cancel)
@@ -32,7 +33,7 @@ internal static class LeftBehindCommand
                         p.GetValue(batch)!,
                         p.GetValue(move),
                         p.GetValue(accept) || p.GetValue(retry) || p.GetValue(keep) is not null
-                            ? new LeftBehindDecision(p.GetValue(accept), null, p.GetValue(item), p.GetValue(keep))
+                            ? new LeftBehindDecision(p.GetValue(accept), null, p.GetValue(item), p.GetValue(keep), p.GetValue(because))
                             : null,
                         c,
                         w,
@@ -43,6 +44,8 @@ internal static class LeftBehindCommand
         {
             if (new[] { v.GetValue(accept), v.GetValue(retry), v.GetValue(keep) is not null }.Count(g => g) > 1)
                 v.AddError("Give one of --accept, --retry and --keep.");
+            if (v.GetValue(because) is not null && !v.GetValue(accept))
+                v.AddError("--because goes with --accept.");
             if (v.GetValue(show) && v.GetValue(item) is not { Length: > 0 })
                 v.AddError("Say with --item which one to show; the list gives the numbers.");
         });

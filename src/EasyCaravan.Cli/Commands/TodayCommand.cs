@@ -71,7 +71,7 @@ internal static class TodayCommand
         writer.Line(
             since.Last is { } last
                 ? $"[bold]Since you last looked[/], {Words.Minute(last)}:"
-                : "[bold]So far[/] (nobody has looked yet with --looked):"
+                : "[bold]In the last seven days[/] (--looked remembers when you looked):"
         );
         writer.Line(
             $"  {Words.Number(since.Passes)} passes, {Words.Number(since.Carried)} items carried ({Words.Size(since.Octets)}); "

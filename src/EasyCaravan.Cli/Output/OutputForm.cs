@@ -42,6 +42,10 @@ internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter o
 
     public void Json(object value) => output.WriteLine(JsonSerializer.Serialize(value, s_indented.GetTypeInfo(value.GetType())!));
 
+    /// <summary>JSON on one line, whatever form was asked for.</summary>
+    public void JsonLine(object value) =>
+        output.WriteLine(JsonSerializer.Serialize(value, ContractTypes.Default.GetTypeInfo(value.GetType())!));
+
     /// <summary>Lists of the contract are known as what answers hold, or as they are answered by themselves.</summary>
     private static JsonTypeInfo ListOf<T>() =>
         s_indented.GetTypeInfo(typeof(IReadOnlyList<T>))

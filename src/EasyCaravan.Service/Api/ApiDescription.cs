@@ -20,6 +20,7 @@ internal static class ApiDescription
         ["ahead"] = "Days from today on, 1 to 400. Default: 28.",
         ["address"] = "A mail address; its domain is asked which services it has.",
         ["batch"] = "The batch's name in the plan.",
+        ["by"] = "Only what people asked for, or what the service did by itself. Default: both.",
         ["code"] = "Only findings of this code, as the list of findings has it.",
         ["condition"] = "Only moves in this condition. Default: in any.",
         ["cursor"] = "'next' of the page before. Default: the first page.",
@@ -41,11 +42,13 @@ internal static class ApiDescription
         ["past"] = "Days before today, 0 to 400. Default: 7.",
         ["route"] = "The route's name in the plan.",
         ["search"] = "Only rows with this in what people read in them: names, accounts, notes, texts. Upper and lower case are the same.",
+        ["since"] = "Only entries from this moment on, such as 2027-02-12T18:00:00Z. Default: from the first.",
         ["skip"] =
             "Rows of the list to be left out before the page, for a place in its middle. Not together with a cursor, which counts alone. "
             + "Default: 0.",
         ["sort"] = "By what the list is put in order. Default: as the rosters have it.",
         ["stage"] = "Only moves at this stage. Default: at any.",
+        ["until"] = "Only entries before this moment. Default: to the last.",
         ["whatIf"] =
             "A change that is tried on the forecast, at most 8: windows=all, windows=mon-fri 18:00-08:00, pauses=none, "
             + "connections.SERVICE=NUMBER, at-once=NUMBER (1 to 64) or people=NUMBER.",

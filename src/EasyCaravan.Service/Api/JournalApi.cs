@@ -1,4 +1,5 @@
 using EasyCaravan.Contract;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using EasyCaravan.Store.Rows;
@@ -20,6 +21,9 @@ internal static class JournalApi
         string? batch = null,
         string? account = null,
         string? search = null,
+        DateTimeOffset? since = null,
+        DateTimeOffset? until = null,
+        [WordOf<JournalBy>] string? by = null,
         string? cursor = null,
         int limit = Paging.Usual
     )
@@ -37,6 +41,14 @@ internal static class JournalApi
             query = query.Where(e => e.Batch == batch);
         if (account is not null)
             query = query.Where(e => e.Person == account);
+        if (by is not null && KebabWord.Read<JournalBy>(by) is null)
+            return Problems.Invalid($"There is nobody '{by}' in the journal.", "Give people or service");
+        if (KebabWord.Read<JournalBy>(by) is { } asker)
+            query = query.Where(e => (e.Who == Journal.Service) == (asker == JournalBy.Service));
+        if (since is { } first)
+            query = query.Where(e => e.At >= first.ToUnixTimeMilliseconds());
+        if (until is { } last)
+            query = query.Where(e => e.At < last.ToUnixTimeMilliseconds());
         if (!string.IsNullOrWhiteSpace(search))
         {
             // Both sides in lower case, because databases differ in whether LIKE respects case.

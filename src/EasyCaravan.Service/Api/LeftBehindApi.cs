@@ -19,6 +19,9 @@ internal static class LeftBehindApi
     /// <summary>Octets of a form that are shown.</summary>
     private const int MostOfForm = 64 * 1024;
 
+    /// <summary>Characters of the reason for which an item may stay behind.</summary>
+    private const int MostOfReason = 500;
+
     public static void Map(RouteGroupBuilder api)
     {
         api.MapGet("/batches/{batch}/left-behind", ListAsync).WithSummary("What could not be carried, why, and what to do");
@@ -114,6 +117,7 @@ internal static class LeftBehindApi
             Problems.Of(new Fault(item.Cause, item.Whom, item.What, item.Code) { Help = item.Help }),
             ContractWord.To<LeftBehindWord>(item.State),
             item.AcceptedBy,
+            item.AcceptedBecause,
             MoveViews.WordOf(placed.Kind),
             facts.HasForms,
             placed.Kind is Kind.Mail ? [] : [.. VersionChoices.Of(item.Cause, facts.IsForeign).Select(c => ContractWord.To<VersionWord>(c))]
@@ -211,11 +215,25 @@ internal static class LeftBehindApi
         var (only, problem) = await Selection.ResolveAsync(database, batch, decision.Moves, cancel);
         if (problem is not null)
             return problem;
+        if (decision.Because is { } because && (!decision.Accept || because.Length is 0 or > MostOfReason))
+            return Problems.Invalid(
+                "A reason is for items that are accepted as left behind.",
+                $"Give because with accept, 1 to {MostOfReason} characters"
+            );
         if (decision is { Accept: true, Keep: not null })
             return Problems.Invalid("An item cannot be accepted as left behind and chosen at once.", "Give accept or keep, not both");
         var who = context.User.Identity!.Name!;
         var choice = decision.Keep is { } keep ? ContractWord.To<VersionChoice>(keep) : (VersionChoice?)null;
-        var (items, touched) = await moves.DecideLeftBehindAsync(batch, only, decision.Items, decision.Accept, choice, who, cancel);
+        var (items, touched) = await moves.DecideLeftBehindAsync(
+            batch,
+            only,
+            decision.Items,
+            decision.Accept,
+            decision.Because,
+            choice,
+            who,
+            cancel
+        );
         if (!decision.Accept && touched.Count > 0)
         {
             var timetable = await current.TimetableOfAsync(batch, cancel);

@@ -90,7 +90,7 @@ internal static class TimetableApi
                 .OrderBy(p => p.Interval.Start)
                 .Select(p => new PauseStretch(p.Interval.Start.ToDateTimeOffset(), p.Interval.End.ToDateTimeOffset(), p.Pause.Why));
 
-    /// <summary>When passes ran; those that follow within minutes are one stretch.</summary>
+    /// <summary>When passes ran, to the quarter of an hour; those that follow within that are one stretch.</summary>
     private static async Task<IReadOnlyList<Stretch>> RanAsync(
         CaravanDb db,
         string batch,
@@ -100,24 +100,26 @@ internal static class TimetableApi
     )
     {
         const long Close = 15 * 60_000;
-        var since = from.ToUnixTimeMilliseconds();
-        var passes = await db
+        var (since, present) = (from.ToUnixTimeMilliseconds(), now.ToUnixTimeMilliseconds());
+        // Put together by the database: thousands of people may have had four passes a day.
+        var quarters = await db
             .Passes.Where(p =>
                 (p.Kind == PassKind.First || p.Kind == PassKind.CatchUp)
                 && (p.EndedAt == null || p.EndedAt >= since)
                 && db.Moves.Any(m => m.Id == p.MoveId && m.Batch == batch)
             )
-            .OrderBy(p => p.StartedAt)
-            .Select(p => new { p.StartedAt, p.EndedAt })
+            .GroupBy(p => p.StartedAt / Close)
+            .Select(g => new { From = g.Min(p => p.StartedAt), Until = g.Max(p => p.EndedAt ?? present) })
+            .OrderBy(q => q.From)
             .ToListAsync(cancel);
         var ran = new List<(long From, long Until)>();
-        foreach (var pass in passes)
+        foreach (var quarter in quarters)
         {
-            var (begin, end) = (Math.Max(since, pass.StartedAt), pass.EndedAt ?? now.ToUnixTimeMilliseconds());
+            var begin = Math.Max(since, quarter.From);
             if (ran.Count > 0 && begin <= ran[^1].Until + Close)
-                ran[^1] = (ran[^1].From, Math.Max(ran[^1].Until, end));
+                ran[^1] = (ran[^1].From, Math.Max(ran[^1].Until, quarter.Until));
             else
-                ran.Add((begin, end));
+                ran.Add((begin, quarter.Until));
         }
         return [.. ran.Select(r => new Stretch(MoveViews.Time(r.From)!.Value, MoveViews.Time(r.Until)!.Value))];
     }

@@ -18,6 +18,9 @@ internal static class TodayApi
 
     private const int MostByPeople = 20;
 
+    /// <summary>Whoever never looked is told of so many days.</summary>
+    private const int FirstLook = 7;
+
     /// <summary>Lines of the journal that are read for them: one action may have a line for each of many moves.</summary>
     private const int MostLines = 5000;
 
@@ -31,10 +34,10 @@ internal static class TodayApi
     private static async Task<Ok<TodayLooked>> LookedAsync(Looks looks, HttpContext context, CancellationToken cancel) =>
         TypedResults.Ok(new TodayLooked(MoveViews.Time(await looks.LookedAsync(context.User.Identity!.Name!, cancel))!.Value));
 
-    private static async Task<SinceView> SinceAsync(CaravanDb db, Looks looks, string who, CancellationToken cancel)
+    private static async Task<SinceView> SinceAsync(CaravanDb db, Looks looks, string who, TimeProvider time, CancellationToken cancel)
     {
         var last = await looks.LastAsync(who, cancel);
-        var since = last ?? 0;
+        var since = last ?? time.GetUtcNow().AddDays(-FirstLook).ToUnixTimeMilliseconds();
         var sums = await looks.SinceAsync(since, cancel);
         var byPeople = await db
             .Journal.Where(e => e.At > since && e.Who != Journal.Service)
@@ -84,12 +87,13 @@ internal static class TodayApi
         Looks looks,
         MoveBoard board,
         HttpContext context,
+        TimeProvider time,
         CancellationToken cancel
     )
     {
         var (plan, _) = await current.GetAsync(cancel);
         await using var db = database.Read();
-        var since = await SinceAsync(db, looks, context.User.Identity!.Name!, cancel);
+        var since = await SinceAsync(db, looks, context.User.Identity!.Name!, time, cancel);
         if (plan is null)
             return new Today(since, [], [], [], [], []);
         var running = await board.LoadAsync(

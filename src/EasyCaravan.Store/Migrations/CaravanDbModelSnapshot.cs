@@ -672,6 +672,9 @@ namespace EasyCaravan.Store.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("AcceptedBecause")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("AcceptedBy")
                         .HasColumnType("TEXT");
 
@@ -786,6 +789,8 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER");
 
                     b.HasKey("MoveId", "Kind");
+
+                    b.HasIndex("InStepSince");
 
                     b.ToTable("legs", (string)null);
                 });
@@ -1021,6 +1026,8 @@ namespace EasyCaravan.Store.Migrations
 
                     b.HasKey("PassId", "Kind");
 
+                    b.HasIndex("EndedAt");
+
                     b.HasIndex("MoveId", "Kind", "PassId");
 
                     b.ToTable("pass_legs", (string)null);
@@ -1051,6 +1058,8 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER");
 
                     b.HasKey("Id");
+
+                    b.HasIndex("EndedAt");
 
                     b.HasIndex("MoveId");
 

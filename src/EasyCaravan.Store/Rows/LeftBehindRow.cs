@@ -33,6 +33,9 @@ public sealed class LeftBehindRow
     public string? Help { get; set; }
     public string? AcceptedBy { get; set; }
 
+    /// <summary>Why it may stay, as that person said; null: they did not say.</summary>
+    public string? AcceptedBecause { get; set; }
+
     /// <summary>Of two versions, the one that the next try is to leave on the new side; null: nobody chose.</summary>
     public Core.Ports.VersionChoice? Choice { get; set; }
 }

@@ -45,6 +45,8 @@ internal sealed class LegsTable : IEntityTypeConfiguration<LegRow>
         leg.ToTable("legs");
         leg.HasKey(l => new { l.MoveId, l.Kind });
         leg.Property(l => l.Kind).ValueGeneratedNever();
+        // What happened since somebody looked.
+        leg.HasIndex(l => l.InStepSince);
         leg.OwnsOne(l => l.Fault, StoredFault.Configure);
     }
 }

@@ -43,6 +43,8 @@ internal sealed class PassLegsTable : IEntityTypeConfiguration<PassLegRow>
         leg.ToTable("pass_legs");
         leg.HasKey(l => new { l.PassId, l.Kind });
         leg.Property(l => l.Kind).ValueGeneratedNever();
+        // What happened since somebody looked.
+        leg.HasIndex(l => l.EndedAt);
         leg.HasIndex(l => new
         {
             l.MoveId,

@@ -26,6 +26,8 @@ internal sealed class PassesTable : IEntityTypeConfiguration<PassRow>
     public void Configure(EntityTypeBuilder<PassRow> pass)
     {
         pass.ToTable("passes");
+        // What happened since somebody looked.
+        pass.HasIndex(p => p.EndedAt);
         pass.HasMany(p => p.Legs).WithOne().HasForeignKey(l => l.PassId);
         pass.HasOne<MoveRow>().WithMany().HasForeignKey(p => p.MoveId);
     }

@@ -71,6 +71,12 @@ namespace EasyCaravan.Store.Migrations
                 type: "INTEGER",
                 nullable: true);
 
+            migrationBuilder.AddColumn<string>(
+                name: "AcceptedBecause",
+                table: "left_behind",
+                type: "TEXT",
+                nullable: true);
+
             migrationBuilder.CreateTable(
                 name: "batch_hours",
                 columns: table => new
@@ -133,6 +139,16 @@ namespace EasyCaravan.Store.Migrations
             migrationBuilder.Sql("""UPDATE legs SET "InStepSince" = "EndedAt" WHERE "Stage" = 3;""");
 
             migrationBuilder.CreateIndex(
+                name: "IX_passes_EndedAt",
+                table: "passes",
+                column: "EndedAt");
+
+            migrationBuilder.CreateIndex(
+                name: "IX_pass_legs_EndedAt",
+                table: "pass_legs",
+                column: "EndedAt");
+
+            migrationBuilder.CreateIndex(
                 name: "IX_moves_DueAt",
                 table: "moves",
                 column: "DueAt",
@@ -143,6 +159,11 @@ namespace EasyCaravan.Store.Migrations
                 table: "moves",
                 columns: new[] { "Turn", "Id", "Batch" },
                 filter: "\"Turn\" IS NOT NULL");
+
+            migrationBuilder.CreateIndex(
+                name: "IX_legs_InStepSince",
+                table: "legs",
+                column: "InStepSince");
         }
 
         /// <inheritdoc />
@@ -161,12 +182,24 @@ namespace EasyCaravan.Store.Migrations
                 name: "looks");
 
             migrationBuilder.DropIndex(
+                name: "IX_passes_EndedAt",
+                table: "passes");
+
+            migrationBuilder.DropIndex(
+                name: "IX_pass_legs_EndedAt",
+                table: "pass_legs");
+
+            migrationBuilder.DropIndex(
                 name: "IX_moves_DueAt",
                 table: "moves");
 
             migrationBuilder.DropIndex(
                 name: "IX_moves_Turn_Id_Batch",
                 table: "moves");
+
+            migrationBuilder.DropIndex(
+                name: "IX_legs_InStepSince",
+                table: "legs");
 
             migrationBuilder.DropColumn(
                 name: "FromLoginBefore",
@@ -199,6 +232,10 @@ namespace EasyCaravan.Store.Migrations
             migrationBuilder.DropColumn(
                 name: "InStepSince",
                 table: "legs");
+
+            migrationBuilder.DropColumn(
+                name: "AcceptedBecause",
+                table: "left_behind");
 
             migrationBuilder.RenameColumn(
                 name: "Handicap",

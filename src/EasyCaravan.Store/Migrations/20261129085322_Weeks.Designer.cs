@@ -10,7 +10,7 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace EasyCaravan.Store.Migrations
 {
     [DbContext(typeof(CaravanDb))]
-    [Migration("20261129081041_Weeks")]
+    [Migration("20261129085322_Weeks")]
     partial class Weeks
     {
         /// <inheritdoc />
@@ -675,6 +675,9 @@ namespace EasyCaravan.Store.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("AcceptedBecause")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("AcceptedBy")
                         .HasColumnType("TEXT");
 
@@ -789,6 +792,8 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER");
 
                     b.HasKey("MoveId", "Kind");
+
+                    b.HasIndex("InStepSince");
 
                     b.ToTable("legs", (string)null);
                 });
@@ -1024,6 +1029,8 @@ namespace EasyCaravan.Store.Migrations
 
                     b.HasKey("PassId", "Kind");
 
+                    b.HasIndex("EndedAt");
+
                     b.HasIndex("MoveId", "Kind", "PassId");
 
                     b.ToTable("pass_legs", (string)null);
@@ -1054,6 +1061,8 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER");
 
                     b.HasKey("Id");
+
+                    b.HasIndex("EndedAt");
 
                     b.HasIndex("MoveId");
 
