@@ -7,6 +7,7 @@ using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Proving;
+using EasyCaravan.Core.Scheduling;
 using EasyCaravan.Peers;
 using EasyCaravan.Protocols.Imap;
 using EasyCaravan.Store;
@@ -238,7 +239,7 @@ internal static class Carry
         var accounts = new Accounts();
         Claim? taken;
         // Several claim side by side, and another may be quicker.
-        while ((taken = await moves.ClaimAsync("bench", [], CancellationToken.None)) is null) { }
+        while ((taken = await moves.ClaimAsync("bench", ScheduleRules.None, CancellationToken.None)) is null) { }
         var claim = taken;
         Service Service(int port, string name) =>
             new(

@@ -8,6 +8,7 @@ using EasyCaravan.Core.Carrying.Collections;
 using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Core.Scheduling;
 using EasyCaravan.Peers;
 using EasyCaravan.Peers.Dav;
 using EasyCaravan.Protocols.Dav;
@@ -172,7 +173,7 @@ internal sealed class CollectionsPass(string from, string to, Kind kind, int ite
         );
         var moves = new MoveStore(database, TimeProvider.System);
         Claim? claim;
-        while ((claim = await moves.ClaimAsync("bench", [], CancellationToken.None)) is null) { }
+        while ((claim = await moves.ClaimAsync("bench", ScheduleRules.None, CancellationToken.None)) is null) { }
         return (moves.LedgerOf(claim, kind), moves.CollectionsOf(claim, kind));
     }
 

@@ -38,9 +38,8 @@ public static class Schedule
     public static IReadOnlyList<string> ClosedBatches(ScheduleRules rules, IReadOnlyDictionary<string, int> running)
     {
         var closed = new HashSet<string>(rules.Resting);
-        foreach (var share in rules.Shares)
-            if (share.Batches.Sum(running.GetValueOrDefault) >= share.Connections)
-                closed.UnionWith(share.Batches);
+        foreach (var share in rules.Shares.Where(s => s.IsFull(s.Batches.Sum(running.GetValueOrDefault))))
+            closed.UnionWith(share.Batches);
         return [.. closed];
     }
 }
@@ -60,6 +59,9 @@ public sealed record ScheduleRules(IReadOnlyCollection<string> Resting, IReadOnl
 /// <summary>Batches that share the connections of a service, of which a move takes at least one.</summary>
 public sealed record ServiceShare(string Service, int Connections, IReadOnlyList<string> Batches)
 {
+    /// <param name="running">Moves that run, of all its batches together.</param>
+    public bool IsFull(int running) => running >= Connections;
+
     public static IReadOnlyList<ServiceShare> Of(Plan plan) =>
         [
             .. plan.Services.Select(service => new ServiceShare(

@@ -7,7 +7,7 @@ namespace EasyCaravan.Core.Scheduling;
 internal sealed class Simulation
 {
     /// <summary>About how many turns of work and catch-ups are played through: more of either are taken together.</summary>
-    private const double MostTurns = 300_000;
+    private const double MostTurns = 60_000;
 
     private readonly ForecastScene _scene;
     private readonly Instant _begin;
@@ -17,7 +17,6 @@ internal sealed class Simulation
     /// <summary>So many catch-ups are played as one that takes as long as they do together.</summary>
     private readonly int _catchUpsTogether;
     private readonly List<Line> _lines;
-    private readonly Dictionary<string, int> _running = [];
     private readonly PriorityQueue<Runner, Instant> _due = new();
     private readonly PriorityQueue<Runner, Instant> _ends = new();
     private Instant _now;
@@ -41,12 +40,27 @@ internal sealed class Simulation
         public bool IsCopying => InStep is null;
     }
 
+    /// <summary>A service, and how many moves run over it.</summary>
+    private sealed class Place(ServiceShare share)
+    {
+        public string Service { get; } = share.Service;
+        public int Running { get; set; }
+        public bool IsFull => share.IsFull(Running);
+    }
+
     /// <summary>The moves of one batch that are due, in the order of their turns.</summary>
-    private sealed class Line(string batch, Timetable? timetable, OpenHours hours)
+    private sealed class Line(string batch, Timetable? timetable, OpenHours hours, Place[] places)
     {
         public string Batch { get; } = batch;
         public Timetable? Timetable { get; } = timetable;
-        public OpenHours Hours { get; } = hours;
+
+        /// <summary>The services that it shares with other batches.</summary>
+        public Place[] Places { get; } = places;
+        public int Running { get; set; }
+        public bool IsOpen { get; private set; }
+
+        /// <summary>When its hours open or shut next; null: not before the end.</summary>
+        public Instant? ChangesAt { get; private set; }
         public PriorityQueue<Runner, (Instant Turn, long Id)> Waiting { get; } = new();
         public int Copying { get; set; }
 
@@ -57,6 +71,18 @@ internal sealed class Simulation
         public (Obstacle On, string? Service)? Obstacle { get; set; }
         public Dictionary<(Obstacle On, string? Service), Duration> Spent { get; } = [];
         public List<Interval> Active { get; } = [];
+
+        public Place? Full => Array.Find(Places, p => p.IsFull);
+
+        public void Look(Instant now)
+        {
+            if (ChangesAt > now)
+                return;
+            IsOpen = hours.IsOpen(now);
+            ChangesAt = IsOpen ? hours.ClosesAt(now) : hours.NextOpening(now);
+            // Without a change before the end there is nothing to look for again.
+            ChangesAt ??= Instant.MaxValue;
+        }
     }
 
     public Simulation(ForecastScene scene, Instant now, Instant end)
@@ -64,6 +90,7 @@ internal sealed class Simulation
         (_scene, _begin, _now, _end) = (scene, now, now, end);
         var work = scene.Moves.Sum(m => m.Work.TotalSeconds);
         _slice = Duration.Max(scene.TimeSlice, Duration.FromSeconds(work / MostTurns));
+        var places = scene.Rules.Shares.Select(share => (share.Batches, Place: new Place(share))).ToList();
         _lines =
         [
             .. scene
@@ -72,7 +99,8 @@ internal sealed class Simulation
                 .Select(b =>
                 {
                     var timetable = scene.Timetables.GetValueOrDefault(b);
-                    return new Line(b, timetable, OpenHours.Of(timetable, now, end));
+                    var own = places.Where(p => p.Batches.Contains(b)).Select(p => p.Place).ToArray();
+                    return new Line(b, timetable, OpenHours.Of(timetable, now, end), own);
                 }),
         ];
         var catchUps = scene.Moves.Sum(m =>
@@ -139,7 +167,7 @@ internal sealed class Simulation
             Consider(due);
         foreach (var line in _lines)
             if (line.Waiting.Count > 0)
-                Consider(line.Hours.IsOpen(_now) ? line.Hours.ClosesAt(_now) : line.Hours.NextOpening(_now));
+                Consider(line.ChangesAt);
         return next;
     }
 
@@ -149,27 +177,30 @@ internal sealed class Simulation
     private void Begin()
     {
         foreach (var line in _lines)
-            line.Obstacle = null;
-        while (true)
         {
-            var closed = Schedule.ClosedBatches(_scene.Rules, _running);
-            var next = _lines
-                .Where(l => l.Waiting.Count > 0 && l.Hours.IsOpen(_now) && !closed.Contains(l.Batch))
-                .MinBy(l => l.Waiting.TryPeek(out _, out var turn) ? turn : default);
-            if (next is null || _busy >= _scene.Workers)
-            {
-                NoteObstacles();
-                return;
-            }
-            Begin(next.Waiting.Dequeue());
+            line.Obstacle = null;
+            line.Look(_now);
         }
+        while (_busy < _scene.Workers && Next() is { } line)
+            Begin(line.Waiting.Dequeue());
+        NoteObstacles();
+    }
+
+    /// <summary>The batch whose first in line has the earliest turn of all that may begin.</summary>
+    private Line? Next()
+    {
+        (Line Line, (Instant, long) Turn)? next = null;
+        foreach (var line in _lines)
+            if (line.IsOpen && line.Waiting.TryPeek(out _, out var turn) && line.Full is null && !(next?.Turn.CompareTo(turn) <= 0))
+                next = (line, turn);
+        return next?.Line;
     }
 
     private void Begin(Runner runner)
     {
         var line = runner.Line;
         var chunk = runner.IsCopying ? Duration.Min(runner.Left, _slice) : runner.Move.CatchUp * _catchUpsTogether;
-        if (line.Hours.ClosesAt(_now) is { } closes)
+        if (line.ChangesAt is { } closes && closes < Instant.MaxValue)
             chunk = Duration.Min(chunk, closes - _now);
         if (runner.IsCopying && runner.Move.WorkPerDay is { } perDay)
         {
@@ -188,8 +219,10 @@ internal sealed class Simulation
         runner.Began ??= runner.IsCopying ? _now : null;
         line.Begins ??= runner.IsCopying ? _now : null;
         _busy++;
-        _running[line.Batch] = _running.GetValueOrDefault(line.Batch) + 1;
-        if (_running[line.Batch] == 1 && !(line.Active.Count > 0 && line.Active[^1].End == _now))
+        line.Running++;
+        foreach (var place in line.Places)
+            place.Running++;
+        if (line.Running == 1 && !(line.Active.Count > 0 && line.Active[^1].End == _now))
             line.Active.Add(new Interval(_now, _now));
         _ends.Enqueue(runner, _now + chunk);
     }
@@ -198,7 +231,9 @@ internal sealed class Simulation
     {
         var line = runner.Line;
         _busy--;
-        if (--_running[line.Batch] == 0)
+        foreach (var place in line.Places)
+            place.Running--;
+        if (--line.Running == 0)
             line.Active[^1] = new Interval(line.Active[^1].Start, _now);
         if (runner.IsCopying)
         {
@@ -225,14 +260,14 @@ internal sealed class Simulation
     {
         foreach (var line in _lines)
         {
-            var isRunning = _running.GetValueOrDefault(line.Batch) > 0;
+            var isRunning = line.Running > 0;
             if (line.Copying > 0)
                 line.Obstacle =
                     line.Waiting.Count > 0
-                        ? !line.Hours.IsOpen(_now)
+                        ? !line.IsOpen
                             ? (Obstacle.Shut, null)
-                            : FullService(line.Batch) is { } service
-                                ? (Obstacle.Service, service)
+                            : line.Full is { } full
+                                ? (Obstacle.Service, full.Service)
                                 : (Obstacle.Workers, null)
                         : isRunning
                             ? (Obstacle.Work, null)
@@ -243,13 +278,6 @@ internal sealed class Simulation
                 line.RestsFor = null;
         }
     }
-
-    private string? FullService(string batch) =>
-        _scene
-            .Rules.Shares.FirstOrDefault(s =>
-                s.Batches.Contains(batch) && s.Batches.Sum(b => _running.GetValueOrDefault(b)) >= s.Connections
-            )
-            ?.Service;
 
     private void Account(Instant until)
     {

@@ -28,10 +28,10 @@ internal static class EstimateViews
         var unknown = surveyed.Moves.Count(m =>
             m.Digest is not { Whole: true } && m.Move.Stage is Stage.Listed or Stage.Surveyed or Stage.Copying
         );
-        var kindRates = await KindRatesAsync(database, surveyed, cancel);
+        var kindRates = await KindRatesAsync(database, surveyed.Plan, surveyed.Route, cancel);
         var estimate = BatchEstimate.Make(
             volumes,
-            await RatesAsync(database, surveyed, Kind.Mail, cancel),
+            await RatesAsync(database, surveyed.Plan, surveyed.Route, Kind.Mail, cancel),
             Connections(surveyed),
             Math.Min(MailLegOrder.MostLanes, Math.Min(surveyed.From.Limits.PerAccount, surveyed.To.Limits.PerAccount)),
             workers,
@@ -114,11 +114,16 @@ internal static class EstimateViews
     }
 
     /// <summary>How fast contacts and events travel on a batch's route.</summary>
-    public static async Task<Dictionary<Kind, Rates>> KindRatesAsync(Database database, SurveyedBatch surveyed, CancellationToken cancel)
+    public static async Task<Dictionary<Kind, Rates>> KindRatesAsync(
+        Database database,
+        Plan plan,
+        Core.Planning.Route route,
+        CancellationToken cancel
+    )
     {
         var rates = new Dictionary<Kind, Rates>();
-        foreach (var kind in surveyed.Route.Carry.Where(k => k is not Kind.Mail))
-            rates[kind] = await RatesAsync(database, surveyed, kind, cancel);
+        foreach (var kind in route.Carry.Where(k => k is not Kind.Mail))
+            rates[kind] = await RatesAsync(database, plan, route, kind, cancel);
         return rates;
     }
 
@@ -126,9 +131,9 @@ internal static class EstimateViews
         Math.Max(1, Math.Min(workers, Connections(surveyed).Min(c => c.Connections)));
 
     /// <summary>What first passes on the same route settled of one kind in how long.</summary>
-    public static async Task<Rates> RatesAsync(Database database, SurveyedBatch surveyed, Kind kind, CancellationToken cancel)
+    public static async Task<Rates> RatesAsync(Database database, Plan plan, Core.Planning.Route route, Kind kind, CancellationToken cancel)
     {
-        var batches = surveyed.Plan.Batches.Where(b => b.Route == surveyed.Route.Name).Select(b => b.Name).ToList();
+        var batches = plan.Batches.Where(b => b.Route == route.Name).Select(b => b.Name).ToList();
         await using var db = database.Read();
         var passes = await (
             from leg in db.PassLegs

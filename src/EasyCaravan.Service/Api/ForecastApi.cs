@@ -20,6 +20,9 @@ internal static class ForecastApi
     /// <summary>Obstacles that a change is suggested for.</summary>
     private const int MostSuggested = 2;
 
+    /// <summary>With more moves than this, only changes that were asked for are tried: each takes as long as a forecast.</summary>
+    private const int MostMovesToSuggest = 5_000;
+
     /// <summary>An obstacle below this share of the time is not worth a suggestion.</summary>
     private const double WorthIt = 0.05;
 
@@ -84,7 +87,10 @@ internal static class ForecastApi
                 Later(p.Fast.InStep, p.Slow.InStep)?.ToDateTimeOffset()
             ))
             .ToList();
-        changes.AddRange(Suggested(obstacles, scenes.Slow, planned.Timetable, plan).Where(s => changes.TrueForAll(c => c.Text != s.Text)));
+        if (scenes.Slow.Moves.Count <= MostMovesToSuggest)
+            changes.AddRange(
+                Suggested(obstacles, scenes.Slow, planned.Timetable, plan).Where(s => changes.TrueForAll(c => c.Text != s.Text))
+            );
         return TypedResults.Ok(
             new ForecastView(
                 batch,

@@ -365,7 +365,7 @@ internal static class SurveyApi
     {
         if (await cache.LoadAsync(batch, cancel) is not { } surveyed)
             return BatchApi.NoBatch(batch);
-        var rates = await EstimateViews.RatesAsync(database, surveyed, Kind.Mail, cancel);
+        var rates = await EstimateViews.RatesAsync(database, surveyed.Plan, surveyed.Route, Kind.Mail, cancel);
         var sums = surveyed
             .Moves.SelectMany(m => m.Digest?.Savings ?? [])
             .GroupBy(s => (s.Code, s.Way, s.Value))

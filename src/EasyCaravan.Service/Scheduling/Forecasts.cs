@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Scheduling;
@@ -6,7 +7,6 @@ using EasyCaravan.Service.Api;
 using EasyCaravan.Service.Surveying;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
-using EasyCaravan.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
 
@@ -28,7 +28,12 @@ internal sealed record ForecastScenes(ForecastScene Fast, ForecastScene Slow, IR
     public ForecastScenes With(IEnumerable<WhatIf> changes, string batch) =>
         changes.Aggregate(this, (s, change) => s with { Fast = change.Change(s.Fast, batch), Slow = change.Change(s.Slow, batch) });
 
-    public ForecastRange Run(Instant now) => new(Forecast.Make(Fast, now), Forecast.Make(Slow, now));
+    public ForecastRange Run(Instant now)
+    {
+        var (fast, slow) = (default(Forecast), default(Forecast));
+        Parallel.Invoke(() => fast = Forecast.Make(Fast, now), () => slow = Forecast.Make(Slow, now));
+        return new ForecastRange(fast!, slow!);
+    }
 }
 
 /// <summary>
@@ -39,13 +44,16 @@ internal sealed class Forecasts(Database database, CurrentPlan current, SurveyCa
 {
     private static readonly TimeSpan s_keep = TimeSpan.FromSeconds(20);
 
+    /// <summary>A forecast is kept at least so many times as long as it took to make, so that many people in a plan cost no more.</summary>
+    private const int KeepFor = 50;
+
     /// <summary>What a mailbox has where nobody was surveyed: messages, octets, folders.</summary>
     private static readonly CarryVolume s_assumed = new("", "", 20_000, new ByteCount(2_000_000_000), 40);
 
     private static readonly (Duration Fast, Duration Slow) s_assumedCatchUp = (Duration.FromSeconds(2), Duration.FromSeconds(15));
 
     private readonly SemaphoreSlim _one = new(1);
-    private (long Plan, long At, ForecastScenes Scenes, ForecastRange Range)? _last;
+    private (long Plan, long At, TimeSpan Keep, ForecastScenes Scenes, ForecastRange Range)? _last;
 
     public void Dispose() => _one.Dispose();
 
@@ -60,11 +68,13 @@ internal sealed class Forecasts(Database database, CurrentPlan current, SurveyCa
         await _one.WaitAsync(cancel);
         try
         {
-            if (_last is { } last && last.Plan == row!.Id && time.GetElapsedTime(last.At) < s_keep)
+            if (_last is { } last && last.Plan == row!.Id && time.GetElapsedTime(last.At) < last.Keep)
                 return (last.Scenes, last.Range);
+            var began = Stopwatch.GetTimestamp();
             var scenes = await SceneAsync(plan, cancel);
             var range = scenes.Run(Now);
-            _last = (row!.Id, time.GetTimestamp(), scenes, range);
+            var took = Stopwatch.GetElapsedTime(began) * KeepFor;
+            _last = (row!.Id, time.GetTimestamp(), took > s_keep ? took : s_keep, scenes, range);
             return (scenes, range);
         }
         finally
@@ -78,9 +88,14 @@ internal sealed class Forecasts(Database database, CurrentPlan current, SurveyCa
     {
         var (fast, slow) = (new List<ForecastMove>(), new List<ForecastMove>());
         var bases = new Dictionary<string, ForecastBasis>();
+        var paces = new Dictionary<string, RoutePace>();
         foreach (var batch in plan.Batches)
-            if (await surveys.LoadAsync(batch.Name, cancel) is { } surveyed)
-                bases[batch.Name] = await AddAsync(batch, surveyed, fast, slow, cancel);
+        {
+            var route = plan.Routes.First(r => r.Name == batch.Route);
+            if (!paces.TryGetValue(route.Name, out var pace))
+                paces[route.Name] = pace = await PaceAsync(plan, route, cancel);
+            bases[batch.Name] = await AddAsync(batch, pace, fast, slow, cancel);
+        }
         var timetables = plan.Batches.ToDictionary(b => b.Name, b => b.Timetable);
         var rules = new ScheduleRules([], ServiceShare.Of(plan));
         var slice = Duration.FromTimeSpan(options.TimeSlice);
@@ -91,47 +106,99 @@ internal sealed class Forecasts(Database database, CurrentPlan current, SurveyCa
         );
     }
 
+    /// <summary>What moves over a route have in common.</summary>
+    /// <param name="Narrow">The service that allows an account the least in a day; null: none has a limit.</param>
+    private sealed record RoutePace(
+        Rates Rates,
+        IReadOnlyDictionary<Kind, Rates> Kinds,
+        (Duration Fast, Duration Slow) CatchUp,
+        Core.Planning.Service? Narrow
+    );
+
+    private async Task<RoutePace> PaceAsync(Plan plan, Core.Planning.Route route, CancellationToken cancel) =>
+        new(
+            await EstimateViews.RatesAsync(database, plan, route, Kind.Mail, cancel),
+            await EstimateViews.KindRatesAsync(database, plan, route, cancel),
+            await CatchUpsAsync(plan, route, cancel),
+            plan.Services.Where(s => (s.Name == route.From || s.Name == route.To) && s.Limits.BytesPerDay is not null)
+                .MinBy(s => s.Limits.BytesPerDay)
+        );
+
+    /// <summary>What a forecast has to know of where a move stands.</summary>
+    private sealed record Standing(
+        long Id,
+        string Account,
+        Stage Stage,
+        ConditionKind Condition,
+        Wait? WaitsFor,
+        long? Until,
+        long? DueAt,
+        long? Since,
+        long Handicap,
+        int? Priority
+    );
+
     private async Task<ForecastBasis> AddAsync(
         Batch batch,
-        SurveyedBatch surveyed,
+        RoutePace pace,
         List<ForecastMove> fast,
         List<ForecastMove> slow,
         CancellationToken cancel
     )
     {
-        var volumes = (await EstimateViews.VolumesAsync(database, surveyed, cancel)).ToDictionary(v => v.Account);
-        var rates = await EstimateViews.RatesAsync(database, surveyed, Kind.Mail, cancel);
-        var kinds = await EstimateViews.KindRatesAsync(database, surveyed, cancel);
-        var catchUp = await CatchUpsAsync(surveyed, cancel);
+        var volumes = (await VolumesAsync(batch.Name, cancel)).ToDictionary(v => v.Account);
         var likely = Average(volumes.Values);
-        var narrow = new[] { surveyed.From, surveyed.To }.Where(s => s.Limits.BytesPerDay is not null).MinBy(s => s.Limits.BytesPerDay);
         var (now, assumed, notStarted, apart) = (Now, 0, 0, 0);
-        foreach (var (move, _, _) in surveyed.Moves)
+        await using var db = database.Read();
+        var standings = db
+            .Moves.Where(m => m.Batch == batch.Name && m.Stage != Stage.Done && m.Stage != Stage.Withdrawn)
+            .OrderBy(m => m.Id)
+            .Select(m => new Standing(
+                m.Id,
+                m.FromAccount,
+                m.Stage,
+                m.Condition,
+                m.WaitsFor,
+                m.Until,
+                m.DueAt,
+                m.Since,
+                m.Handicap,
+                m.Priority
+            ));
+        await foreach (var move in standings.AsAsyncEnumerable().WithCancellation(cancel))
         {
-            if (move.Stage is Stage.Done or Stage.Withdrawn)
-                continue;
-            if (move.Condition is ConditionKind.Held || (move.Condition is ConditionKind.NeedsYou && move.Until is null))
+            if (move.Condition is ConditionKind.Held || move is { Condition: ConditionKind.NeedsYou, Until: null })
             {
                 apart++;
                 continue;
             }
             var isCopied = move.Stage is not (Stage.Listed or Stage.Surveyed or Stage.Copying);
-            if (isCopied && move.DueAt is null && move.Condition is not ConditionKind.Running)
+            if (isCopied && move is { DueAt: null, Condition: not ConditionKind.Running })
                 continue;
-            if (!isCopied && !volumes.ContainsKey(move.FromAccount))
+            if (!isCopied && !volumes.ContainsKey(move.Account))
                 assumed++;
             if (move.Stage is Stage.Listed or Stage.Surveyed)
                 notStarted++;
-            var volume = volumes.GetValueOrDefault(move.FromAccount) ?? likely;
-            var work = isCopied ? null : MoveEstimate.Make(volume, rates, kinds);
-            fast.Add(MoveOf(move, batch, volume, work?.Shortest, catchUp.Fast, narrow, now));
-            slow.Add(MoveOf(move, batch, volume, work?.Longest, catchUp.Slow, narrow, now));
+            var volume = volumes.GetValueOrDefault(move.Account) ?? likely;
+            var work = isCopied ? null : MoveEstimate.Make(volume, pace.Rates, pace.Kinds);
+            fast.Add(MoveOf(move, batch, volume, work?.Shortest, pace.CatchUp.Fast, pace.Narrow, now));
+            slow.Add(MoveOf(move, batch, volume, work?.Longest, pace.CatchUp.Slow, pace.Narrow, now));
         }
-        return new ForecastBasis(rates.Measured, assumed, notStarted, apart);
+        return new ForecastBasis(pace.Rates.Measured, assumed, notStarted, apart);
+    }
+
+    /// <summary>What is left to carry in first passes, of those whose accounts were seen whole.</summary>
+    private async Task<List<CarryVolume>> VolumesAsync(string batch, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        var isAnySurveyed = await db.Surveys.AnyAsync(s => db.Moves.Any(m => m.Id == s.MoveId && m.Batch == batch), cancel);
+        return isAnySurveyed && await surveys.LoadAsync(batch, cancel) is { } surveyed
+            ? await EstimateViews.VolumesAsync(database, surveyed, cancel)
+            : [];
     }
 
     private static ForecastMove MoveOf(
-        MoveRow move,
+        Standing move,
         Batch batch,
         CarryVolume volume,
         double? seconds,
@@ -173,11 +240,11 @@ internal sealed class Forecasts(Database database, CurrentPlan current, SurveyCa
             );
 
     /// <summary>How long catch-ups of the route took: the middle half of the last ones.</summary>
-    private async Task<(Duration Fast, Duration Slow)> CatchUpsAsync(SurveyedBatch surveyed, CancellationToken cancel)
+    private async Task<(Duration Fast, Duration Slow)> CatchUpsAsync(Plan plan, Core.Planning.Route route, CancellationToken cancel)
     {
         const int Enough = 10;
         const int Most = 200;
-        var batches = surveyed.Plan.Batches.Where(b => b.Route == surveyed.Route.Name).Select(b => b.Name).ToList();
+        var batches = plan.Batches.Where(b => b.Route == route.Name).Select(b => b.Name).ToList();
         await using var db = database.Read();
         var lengths = await db
             .Passes.Where(p =>

@@ -22,8 +22,8 @@ internal sealed class HistoryKeeper(
 
     private static readonly TimeSpan s_rhythm = TimeSpan.FromMinutes(1);
 
-    /// <summary>What was foreseen at the beginning of an hour, or when another plan came into force in it.</summary>
-    private (long Plan, long Hour, ForecastRange? Range) _foreseen;
+    /// <summary>What was foreseen at the beginning of an hour.</summary>
+    private (long Hour, ForecastRange? Range) _foreseen;
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
@@ -48,15 +48,15 @@ internal sealed class HistoryKeeper(
 
     public async Task KeepAsync(CancellationToken cancel)
     {
-        var (plan, row) = await current.GetAsync(cancel);
+        var (plan, _) = await current.GetAsync(cancel);
         if (plan is null)
             return;
         var hour = time.GetUtcNow().ToUnixTimeMilliseconds() / Hour * Hour;
         List<BatchView> views;
         await using (var db = database.Read())
             views = await BatchViews.LoadAsync(db, plan, null, database.Trouble, cancel);
-        if ((_foreseen.Plan, _foreseen.Hour) != (row!.Id, hour))
-            _foreseen = (row.Id, hour, (await forecasts.GetAsync(cancel))?.Range);
+        if (_foreseen.Hour != hour)
+            _foreseen = (hour, (await forecasts.GetAsync(cancel))?.Range);
         var range = _foreseen.Range;
         await hours.KeepAsync(
             [
