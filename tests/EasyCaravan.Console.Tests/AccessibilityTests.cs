@@ -35,6 +35,7 @@ public sealed class AccessibilityTests(ConsoleFixture fixture)
                 "/batches/deckhands/moves/bram.tolland@saltmarsh.example",
                 "/batches/harbour-office/moves/jonas.kettle@saltmarsh.example",
                 "/batches/engineers/survey",
+                "/batches/engineers/timetable",
                 "/batches/engineers/folders",
                 "/batches/deckhands/collections",
                 "/plan",

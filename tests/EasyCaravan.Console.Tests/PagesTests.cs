@@ -48,6 +48,48 @@ public sealed class PagesTests(ConsoleFixture fixture)
     }
 
     [Fact]
+    public async Task A_password_is_mended_on_today_and_the_move_goes_on_by_itself()
+    {
+        var page = await fixture.SignInAsync("/");
+        var need = page.Locator(".need").Filter(new() { HasText = "Application-specific password required" });
+        await need.GetByRole(AriaRole.Button, new() { Name = "New password" }).ClickAsync();
+        var form = page.GetByRole(AriaRole.Dialog);
+        await Expect(form).ToContainTextAsync("Ailbhe Corran");
+        await form.GetByLabel("Password, app password or token").FillAsync("still-not-an-app-password");
+        await form.GetByRole(AriaRole.Button, new() { Name = "Set", Exact = true }).ClickAsync();
+        await Expect(page.GetByText("1 password set; 1 person goes on by themselves")).ToBeVisibleAsync();
+        await Expect(form).ToBeHiddenAsync();
+        await page.GotoAsync("/journal?search=new+secret");
+        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "Journal" }))
+            .ToContainTextAsync("set a new secret for the from account ailbhe.corran@saltmarsh.example");
+        await Expect(page.Locator("body")).Not.ToContainTextAsync("still-not");
+    }
+
+    [Fact]
+    public async Task A_batch_shows_its_weeks_its_forecast_and_what_a_change_would_do()
+    {
+        var page = await fixture.SignInAsync("/batches/engineers/timetable");
+        await Expect(page.GetByRole(AriaRole.Img, new() { Name = "Timetable of engineers, Europe/Dublin" })).ToBeVisibleAsync();
+        await Expect(page.Locator("main")).ToContainTextAsync("cuts over 2027-02-12 18:00");
+        await page.GotoAsync("/batches/passengers/timetable");
+        var asked = page.GetByLabel("What if …");
+        await asked.FillAsync("people=50");
+        await page.GetByRole(AriaRole.Button, new() { Name = "Try", Exact = true }).ClickAsync();
+        await Expect(page.GetByRole(AriaRole.Row).Filter(new() { HasText = "people=50" })).ToContainTextAsync("earlier");
+        await asked.FillAsync("moon=full");
+        await page.GetByRole(AriaRole.Button, new() { Name = "Try", Exact = true }).ClickAsync();
+        await Expect(page.Locator("main")).ToContainTextAsync("'moon=full' is not a change that a forecast knows.");
+    }
+
+    [Fact]
+    public async Task Whoever_has_seen_what_happened_is_told_what_is_new_since()
+    {
+        var page = await fixture.SignInAsync("/");
+        await page.GetByRole(AriaRole.Button, new() { Name = "I have seen this" }).ClickAsync();
+        await Expect(page.Locator("main")).ToContainTextAsync("Since you last looked");
+    }
+
+    [Fact]
     public async Task The_batch_table_searches_filters_by_stage_and_sorts()
     {
         var page = await fixture.SignInAsync("/batches/engineers");

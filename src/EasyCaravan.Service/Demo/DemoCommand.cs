@@ -63,7 +63,7 @@ internal static class DemoCommand
     {
         var applied = await api.PostAsJsonAsync(
             "/api/v1/plan/apply",
-            new PlanSubmission("demo/plan.yaml", world.Plan, world.Files),
+            new PlanSubmission("demo/plan.yaml", all ? world.PlanAtAllHours : world.Plan, world.Files),
             ContractJson.Options,
             cancel
         );

@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text;
 using System.Text.Json;
+using System.Text.RegularExpressions;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Protocols.Imap;
 using EasyCaravan.StandIns;
@@ -11,7 +12,7 @@ namespace EasyCaravan.Service.Demo;
 /// The invented company's two services, in this process: mailboxes, address books and calendars from the demo folder's words, the same at
 /// every start.
 /// </summary>
-internal sealed class DemoWorld : IAsyncDisposable
+internal sealed partial class DemoWorld : IAsyncDisposable
 {
     private const int MessagesEach = 260;
     private const long NewSideLimit = 300_000;
@@ -85,6 +86,12 @@ internal sealed class DemoWorld : IAsyncDisposable
     public StandInOAuth Tokens { get; }
 
     public string Plan { get; }
+
+    /// <summary>The same without windows and pauses: whoever waits for everybody to arrive need not wait for a night.</summary>
+    public string PlanAtAllHours => HoursLine().Replace(Plan, "");
+
+    [GeneratedRegex("^      (windows:.*|pauses:|  - .*)\n", RegexOptions.Multiline)]
+    private static partial Regex HoursLine();
 
     public IReadOnlyDictionary<string, string> Files { get; }
 
