@@ -28,7 +28,7 @@ public sealed class GeneratedClientTests : IAsyncLifetime
         var submission = new PlanSubmission
         {
             Name = "demo/plan.yaml",
-            Text = _demo.World.Plan,
+            Text = _demo.World.PlanAtAllHours,
             Files = files,
         };
         Assert.True((await _client.Api.V1.Plan.Check.PostAsync(submission))!.Valid);

@@ -103,7 +103,17 @@ internal static class ForecastApi
                 latest?.ToDateTimeOffset(),
                 cutover?.ToDateTimeOffset(),
                 cutover is { } at && latest is { } last ? (at - last).TotalSeconds : null,
-                ForecastWords.SentenceOf(people.Count - copied.Count, earliest, latest, cutover, zone, obstacles, scenes.Slow, plan),
+                ForecastWords.SentenceOf(
+                    people.Count - copied.Count,
+                    basis.Apart,
+                    earliest,
+                    latest,
+                    cutover,
+                    zone,
+                    obstacles,
+                    scenes.Slow,
+                    plan
+                ),
                 obstacles,
                 basis.Measured,
                 basis.Assumed,

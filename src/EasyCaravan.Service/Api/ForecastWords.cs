@@ -10,8 +10,10 @@ namespace EasyCaravan.Service.Api;
 internal static class ForecastWords
 {
     /// <param name="left">People who are not in step yet.</param>
+    /// <param name="apart">Of them, those of whom nothing is foreseen, because they are held or need somebody.</param>
     public static string SentenceOf(
         int left,
+        int apart,
         Instant? earliest,
         Instant? latest,
         Instant? cutover,
@@ -23,6 +25,8 @@ internal static class ForecastWords
     {
         if (left == 0)
             return "Everybody is in step.";
+        if (left <= apart)
+            return $"Everybody is in step but {(apart == 1 ? "1 person who is" : $"{apart} people who are")} held or in need of somebody.";
         if (latest is not { } last)
             return $"Not everybody will be in step within half a year{HeldBack(obstacles, scene, plan)}.";
         var when =
