@@ -30,8 +30,10 @@ export function SecretForm({ people, side, word = "New password" }: Props) {
   );
 }
 
-const titleOf = (people: Props["people"], side: Props["side"]) =>
-  `New password on the ${side === "from" ? "old" : "new"} side, ${people.length === 1 ? people[0]?.name : plural(people.length, "person", "people")}`;
+function titleOf(people: Props["people"], side: Props["side"]): string {
+  const whose = people.length === 1 ? people[0]?.name : plural(people.length, "person", "people");
+  return `New password on the ${side === "from" ? "old" : "new"} side, ${whose}`;
+}
 
 function Fields({ people, side, onDone }: { people: Props["people"]; side: Props["side"]; onDone: () => void }) {
   const client = useQueryClient();

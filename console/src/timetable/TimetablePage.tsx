@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import { useState } from "react";
+import type { Schemas } from "../api/client";
 import { batchQuery } from "../api/queries";
 import { forecastQuery, historyQuery, timetableQuery } from "../api/timetableQueries";
 import { BatchTabs } from "../batch/BatchTabs";
@@ -32,12 +33,7 @@ export function TimetablePage() {
         <h1>{name}</h1>
         <p className="lede">
           {view.words ? `${sentence(view.words)}.` : "The plan sets no timetable: passes run at all hours."} Priority{" "}
-          {view.priority}.{" "}
-          {view.opensNext
-            ? `Shut now${view.pausedBecause ? ` (${view.pausedBecause})` : ""}; opens ${time(view.opensNext)} (${relative(view.opensNext)}).`
-            : view.closesNext
-              ? `Open now; closes ${time(view.closesNext)} (${relative(view.closesNext)}).`
-              : "Open now."}
+          {view.priority}. {nowOf(view)}
         </p>
         <BatchTabs batch={name} />
       </header>
@@ -56,4 +52,11 @@ export function TimetablePage() {
       <HistoryPicture points={history.data} people={batch.data.people} />
     </>
   );
+}
+
+function nowOf({ opensNext, closesNext, pausedBecause }: Schemas["TimetableView"]): string {
+  const why = pausedBecause ? ` (${pausedBecause})` : "";
+  if (opensNext) return `Shut now${why}; opens ${time(opensNext)} (${relative(opensNext)}).`;
+  if (pausedBecause) return `Shut now${why}; it does not open again.`;
+  return closesNext ? `Open now; closes ${time(closesNext)} (${relative(closesNext)}).` : "Open now.";
 }

@@ -61,7 +61,7 @@ public sealed record MoveForecast(Instant? Begins, Instant? InStep);
 
 /// <summary>What is foreseen of one batch.</summary>
 /// <param name="Spent">Where the time until everybody is in step goes, the most first.</param>
-/// <param name="Active">When its passes run.</param>
+/// <param name="Active">When first passes of it run.</param>
 public sealed record BatchForecast(Instant? Begins, Instant? InStep, IReadOnlyList<TimeSpent> Spent, IReadOnlyList<Interval> Active);
 
 /// <summary>One course of events.</summary>

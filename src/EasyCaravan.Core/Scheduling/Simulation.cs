@@ -57,6 +57,9 @@ internal sealed class Simulation
         /// <summary>The services that it shares with other batches.</summary>
         public Place[] Places { get; } = places;
         public int Running { get; set; }
+
+        /// <summary>Of those that run, the ones in their first pass.</summary>
+        public int RunningFirst { get; set; }
         public bool IsOpen { get; private set; }
 
         /// <summary>When its hours open or shut next; null: not before the end.</summary>
@@ -222,7 +225,7 @@ internal sealed class Simulation
         line.Running++;
         foreach (var place in line.Places)
             place.Running++;
-        if (line.Running == 1 && !(line.Active.Count > 0 && line.Active[^1].End == _now))
+        if (runner.IsCopying && ++line.RunningFirst == 1 && !(line.Active.Count > 0 && line.Active[^1].End == _now))
             line.Active.Add(new Interval(_now, _now));
         _ends.Enqueue(runner, _now + chunk);
     }
@@ -233,7 +236,8 @@ internal sealed class Simulation
         _busy--;
         foreach (var place in line.Places)
             place.Running--;
-        if (--line.Running == 0)
+        line.Running--;
+        if (runner.IsCopying && --line.RunningFirst == 0)
             line.Active[^1] = new Interval(line.Active[^1].Start, _now);
         if (runner.IsCopying)
         {
