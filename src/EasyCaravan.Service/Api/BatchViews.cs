@@ -209,6 +209,8 @@ internal static class BatchViews
             parts.Add($"{inStep} in step");
         if (Count(g => g.Stage is Stage.Listed && g.Condition is ConditionKind.Idle) is > 0 and var listed)
             parts.Add($"{listed} not started");
+        if (Count(g => g.Stage is Stage.Surveyed && g.Condition is ConditionKind.Idle) is > 0 and var surveyed)
+            parts.Add($"{surveyed} surveyed, not started");
         if (Count(g => g.Stage is Stage.Withdrawn) is > 0 and var withdrawn)
             parts.Add($"{withdrawn} withdrawn");
         return string.Join(", ", parts);
