@@ -78,6 +78,11 @@ public sealed record PassProgress(
 /// <param name="ConditionText">The condition in words, with what for and until when.</param>
 /// <param name="Until">When a waiting move goes on, or an idle one catches up next.</param>
 /// <param name="OpenLeftBehind">Messages left behind about which nobody has decided.</param>
+/// <param name="LeftBehindTolerated">There are such, and not more than the route tolerates: nobody has to look at them.</param>
+/// <param name="AsOf">
+/// The new side has everything that the old side had at this time: when the kind that was looked at the longest ago last ended well. Null:
+/// a kind has not been copied yet.
+/// </param>
 /// <param name="Undecided">Differences between the sides about which nobody has decided.</param>
 /// <param name="Octets">Carried so far, in all passes, a running one included.</param>
 /// <param name="Legs">Where each kind stands, in the order in which they run. The counts above are those of all kinds together.</param>
@@ -105,7 +110,9 @@ public sealed record MoveView(
     Problem? Problem,
     Counts Counts,
     long OpenLeftBehind,
+    bool LeftBehindTolerated,
     long Undecided,
+    DateTimeOffset? AsOf,
     long Octets,
     IReadOnlyList<LegView> Legs,
     PassProgress? Pass,

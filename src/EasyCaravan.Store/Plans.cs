@@ -105,7 +105,12 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
                     await people.SetAsync(batch, plan.Routes.First(r => r.Name == batch.Route).Carry, dryRun, cancel);
                 await people.RemoveGoneAsync(dryRun, cancel);
                 var changes = people.Changes;
-                var settings = PlanChanges.Between(before?.Row.Text, bundle.Text);
+                var now = Instant.FromDateTimeOffset(time.GetUtcNow());
+                IReadOnlyList<string> settings =
+                [
+                    .. PlanChanges.Between(before?.Row.Text, bundle.Text),
+                    .. PastStarts(before?.Plan, plan, now),
+                ];
                 if (dryRun)
                     return new PlanOutcome(changes, settings, []);
                 await ReopenExcludedAsync(db, before?.Plan, plan, cancel);
@@ -134,6 +139,13 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
             },
             cancel
         );
+
+    /// <summary>A start that lies in the past starts nobody, which whoever wrote it has to know.</summary>
+    private static IEnumerable<string> PastStarts(Plan? before, Plan plan, Instant now) =>
+        from batch in plan.Batches
+        where batch.Timetable?.StartsAt < now
+        where before?.Batches.FirstOrDefault(b => b.Name == batch.Name)?.Timetable?.StartsAt != batch.Timetable!.StartsAt
+        select $"batch {batch.Name}: its start lies in the past, so that it starts nobody by itself (caravan start {batch.Name})";
 
     public static string Summarise(IReadOnlyList<PersonChange> changes) =>
         changes.Count == 0 ? "no person changed" : string.Join(", ", changes.GroupBy(c => c.Change).Select(g => $"{g.Count()} {g.Key}"));

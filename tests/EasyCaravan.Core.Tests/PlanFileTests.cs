@@ -1,5 +1,6 @@
 using System.Text.Json;
 using EasyCaravan.Core.Planning;
+using NodaTime;
 
 namespace EasyCaravan.Core.Tests;
 
@@ -53,6 +54,65 @@ public sealed class PlanFileTests
         Assert.Equal(3, plan.Routes[0].Folders.Length);
         Assert.Equal("Aoife Marsh", plan.Batches[0].People[0].Name);
         Assert.Equal(6, plan.Batches[0].Timetable!.CatchUpEvery!.Value.TotalHours);
+    }
+
+    [Theory]
+    [InlineData("pauses: [{on: 2027-02-30}]", "'2027-02-30' is not a day of the calendar")]
+    [InlineData("pauses: [{from: 2027-02-10, to: 2027-02-09}]", "the pause ends before it begins")]
+    [InlineData("pauses: [{from: 2027-02-10T12:00, to: 2027-02-10T12:00}]", "the pause ends before it begins")]
+    [InlineData("pauses: [{from: 2027-02-10}]", "a pause cannot have from")]
+    [InlineData("pauses: [{on: 2027-02-10, last-of-month: 2}]", "a pause cannot have last-of-month and on")]
+    [InlineData("pauses: [{why: stocktaking}]", "a pause needs days")]
+    [InlineData("pauses: [{last-of-month: 14}]", "'last-of-month' cannot be 14")]
+    [InlineData("start: 2027-02-12T18:00, cutover: 2027-02-12T17:00", "the cutover is not after the start")]
+    [InlineData("start: tomorrow", "'start' cannot be 'tomorrow'")]
+    [InlineData("cutover: 2027-02-12T18:00, aftercare: {forwarding-until: 2027-02-12}", "forwarding ends before the cutover")]
+    [InlineData("keep-in-step-for: 8w", "nothing is kept in step without catch-ups")]
+    public void A_timetable_that_cannot_be_meant_so_is_told_with_its_line(string timetable, string what)
+    {
+        var plan = Sound[..Sound.IndexOf("      zone:", StringComparison.Ordinal)] + $"      {{zone: Europe/Dublin, {timetable}}}\n";
+        var (_, errors) = Read(plan);
+        var error = Assert.Single(errors);
+        Assert.Contains(what, error.What, StringComparison.Ordinal);
+        Assert.Equal(23, error.Line);
+    }
+
+    [Fact]
+    public void A_whole_timetable_and_what_may_stay_behind_are_read()
+    {
+        var plan = Sound.Replace(
+            "      catch-up-every: 6h",
+            """
+                  catch-up-every: 6h
+                  pauses: [{on: 2027-03-17}, {from: 2026-12-24, to: 2027-01-02T12:00, why: Christmas}, {first-of-month: 1}]
+                  start: 2027-01-11T19:00
+                  keep-in-step-for: 8w
+                  cutover: 2027-02-12T18:00
+                  aftercare: {forwarding-until: 2028-02-12, stragglers-every: 1d}
+            """,
+            StringComparison.Ordinal
+        );
+        var (read, errors) = Read(
+            plan.Replace(
+                "    doubles: pair",
+                "    doubles: pair\n    left-behind-tolerance: {items: 3, share: 0.1%}",
+                StringComparison.Ordinal
+            )
+        );
+        Assert.Empty(errors);
+        var timetable = read!.Batches[0].Timetable!;
+        Assert.Equal(
+            [
+                new FixedPause(new LocalDateTime(2027, 3, 17, 0, 0), new LocalDateTime(2027, 3, 18, 0, 0), null),
+                new FixedPause(new LocalDateTime(2026, 12, 24, 0, 0), new LocalDateTime(2027, 1, 2, 12, 0), "Christmas"),
+                new MonthlyPause(1, AtEnd: false, null),
+            ],
+            timetable.Pauses.ToArray()
+        );
+        Assert.Equal((56, "2027-02-12T18:00:00"), (timetable.KeepInStepFor!.Value.TotalDays, timetable.Cutover!.Value.ToString("s", null)));
+        Assert.Equal(new LeftBehindTolerance(3, 0.001), read.Routes[0].Tolerance);
+        Assert.True(read.Routes[0].Tolerance.Covers(3, 3000));
+        Assert.False(read.Routes[0].Tolerance.Covers(3, 2999));
     }
 
     [Theory]

@@ -101,6 +101,8 @@ public sealed class WeeksTests : IAsyncLifetime
             );
             _clock.Advance(TimeSpan.FromMinutes(1));
             Assert.Equal(MoveStage.Listed, (await service.MovesAsync("crew"))[^1].Stage);
+            var past = await service.ApplyAsync(Plan("start: 2027-02-01T16:00"), ("crew.csv", Roster()));
+            Assert.Contains("batch crew: its start lies in the past", past.Out, StringComparison.Ordinal);
         }
         Directory.Delete(folder, recursive: true);
     }
@@ -349,6 +351,31 @@ public sealed class WeeksTests : IAsyncLifetime
         var left = (await service.GetAsync<MoveDetail>($"batches/crew/moves/{Account(0)}")).LeftBehind;
         Assert.All(left, i => Assert.Equal(("admin", "old tides"), (i.AcceptedBy, i.AcceptedBecause)));
         Assert.Contains("stay behind: old tides", (await service.RunAsync("journal", "crew")).Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task What_the_route_tolerates_to_stay_behind_needs_nobody_and_stays_listed()
+    {
+        await using var service = await _clock.StartServiceAsync();
+        _from
+            .Find(Account(0))!
+            .Find("INBOX")!
+            .Add([.. Message(50), .. new byte[2000].Select(_ => (byte)'x')], [], DateTimeOffset.UnixEpoch);
+        _to.Manners = _to.Manners with { LargestMessage = 1500 };
+        string With(string tolerance) => Plan().Replace("to: northquay}", $"to: northquay{tolerance}}}", StringComparison.Ordinal);
+        await service.ApplyAsync(With(", left-behind-tolerance: {items: 1, share: 20%}"), ("crew.csv", Roster()));
+        Assert.Equal(ExitCode.Well, (await service.RunAsync("start", "crew", "--wait")).Code);
+        var move = (await service.MovesAsync("crew"))[0];
+        Assert.Equal((1, true, _clock.GetUtcNow()), (move.OpenLeftBehind, move.LeftBehindTolerated, move.AsOf!.Value));
+        Assert.Empty((await service.GetAsync<Today>("today")).NeedsYou);
+        Assert.DoesNotContain(Account(0), (await service.RunAsync("moves", "crew", "--needs-you")).Out, StringComparison.Ordinal);
+        Assert.Contains("Tide 50", (await service.RunAsync("left-behind", "crew")).Out, StringComparison.Ordinal);
+
+        // One of six is more than a tenth.
+        await service.ApplyAsync(With(", left-behind-tolerance: {items: 1, share: 10%}"), ("crew.csv", Roster()));
+        Assert.Single((await service.GetAsync<Today>("today")).NeedsYou);
+        Assert.Contains(Account(0), (await service.RunAsync("moves", "crew", "--needs-you")).Out, StringComparison.Ordinal);
+        Assert.Equal(ExitCode.NeedsYou, (await service.RunAsync("catch-up", "crew", "--wait")).Code);
     }
 
     private static async Task<Ran> RunWithAsync(TestService service, string input, params string[] args)

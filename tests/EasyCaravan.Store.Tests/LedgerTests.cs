@@ -304,7 +304,7 @@ public sealed class LedgerTests : LedgerContract, IAsyncLifetime
             ((await ledger.FoldersAsync(None)).Single().Counts.LeftBehind, (await ledger.FoldersAsync(None)).Single().LeftWhole)
         );
         var moves = new Moves(Stored, new Journal(Stored, TimeProvider.System), TimeProvider.System);
-        Assert.Equal(5, (await moves.DecideLeftBehindAsync("b", null, null, accept: true, null, "admin", None)).Items);
+        Assert.Equal(5, (await moves.DecideLeftBehindAsync("b", null, null, accept: true, null, null, "admin", None)).Items);
         await using var after = Stored.Read();
         Assert.Equal((5L, 0L), ((await after.Moves.SingleAsync()).LeftBehind, (await after.Moves.SingleAsync()).OpenLeftBehind));
         await ledger.RetryFolderAsync(page.Id, None);

@@ -2712,11 +2712,19 @@ export interface components {
              * @description Messages left behind about which nobody has decided.
              */
             openLeftBehind: number;
+            /** @description There are such, and not more than the route tolerates: nobody has to look at them. */
+            leftBehindTolerated: boolean;
             /**
              * Format: int64
              * @description Differences between the sides about which nobody has decided.
              */
             undecided: number;
+            /**
+             * Format: date-time
+             * @description The new side has everything that the old side had at this time: when the kind that was looked at the longest ago last ended well. Null:
+             *     a kind has not been copied yet.
+             */
+            asOf: null | string;
             /**
              * Format: int64
              * @description Carried so far, in all passes, a running one included.

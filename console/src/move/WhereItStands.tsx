@@ -1,6 +1,6 @@
 import type { Move } from "../api/client";
 import { Bar } from "../parts/Bar";
-import { duration, number, relative, size, time } from "../words/format";
+import { duration, number, plural, relative, size, time } from "../words/format";
 import { ConditionMark } from "../words/states";
 
 /** What is happening now, why, and until when. */
@@ -17,6 +17,13 @@ export function WhereItStands({ move }: { move: Move }) {
           </span>
         )}
       </div>
+      {move.asOf && (
+        <div className="soft">
+          The new side has everything as of {time(move.asOf)} ({relative(move.asOf)}).
+          {move.leftBehindTolerated &&
+            ` ${plural(move.openLeftBehind, "item")} left behind: no more than the route tolerates.`}
+        </div>
+      )}
       {pass && (
         <div className="row">
           <div style={{ flex: 1, maxWidth: 420 }}>

@@ -171,7 +171,11 @@ internal static class MoveCommands
 
     /// <summary>Somebody is needed: to mend what stopped a move, to let a held one go on, or to decide.</summary>
     private static int CodeFor(List<MoveView> moves) =>
-        moves.Exists(m => m.Condition is MoveCondition.NeedsYou or MoveCondition.Held || m.OpenLeftBehind > 0 || m.Undecided > 0)
+        moves.Exists(m =>
+            m.Condition is MoveCondition.NeedsYou or MoveCondition.Held
+            || (m.OpenLeftBehind > 0 && !m.LeftBehindTolerated)
+            || m.Undecided > 0
+        )
             ? ExitCode.NeedsYou
             : ExitCode.Well;
 

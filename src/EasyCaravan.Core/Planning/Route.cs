@@ -33,6 +33,8 @@ public sealed record Route(string Name, string From, string To, ImmutableArray<F
     public QueueOrder QueueOrder { get; init; } = QueueOrder.AsListed;
 
     public OldSide OldSide { get; init; } = OldSide.Leave;
+
+    public LeftBehindTolerance Tolerance { get; init; } = LeftBehindTolerance.None;
 }
 
 /// <summary>What becomes of a message that stands in several folders because its service shows labels as folders.</summary>

@@ -81,7 +81,10 @@ internal static class BatchApi
         var (after, wrong) = isByMove ? Paging.Read(cursor) : Paging.ReadPlace(cursor);
         if (wrong is not null)
             return wrong;
-        var (query, size) = (db.Moves.Where(m => m.Batch == batch).Fitting(filter), Paging.SizeOf(limit));
+        var (query, size) = (
+            db.Moves.Where(m => m.Batch == batch).Fitting(filter, await board.ToleranceOfAsync(batch, cancel)),
+            Paging.SizeOf(limit)
+        );
         var total = await query.CountAsync(cancel);
         var start = isByMove ? 0 : after ?? Math.Max(0, skip);
         query = isByMove && after is not null ? query.Where(m => m.Id > after) : query;
@@ -204,6 +207,7 @@ internal static class BatchApi
         MoveActionRequest request,
         Database database,
         Moves moves,
+        MoveBoard board,
         CurrentPlan current,
         ServiceThrottle throttle,
         WorkSignal signal,
@@ -216,7 +220,7 @@ internal static class BatchApi
         if (problem is not null)
             return problem;
         if (request.Where is { } where)
-            only = await MoveFilters.ChooseAsync(database, batch, only, where, cancel);
+            only = await MoveFilters.ChooseAsync(database, batch, only, where, await board.ToleranceOfAsync(batch, cancel), cancel);
         var timetable = await current.TimetableOfAsync(batch, cancel);
         var changed = await moves.StepAsync(
             batch,

@@ -20,6 +20,14 @@ internal sealed record MoveSurroundings(
     Instant Now
 )
 {
+    public LeftBehindTolerance ToleranceOf(string batch) => Plan is null ? LeftBehindTolerance.None : ToleranceOf(Plan, batch);
+
+    /// <summary>What the batch's route says; of a batch that is no longer in the plan, nothing is tolerated.</summary>
+    public static LeftBehindTolerance ToleranceOf(Plan plan, string batch) =>
+        plan.Batches.FirstOrDefault(b => b.Name == batch) is { } planned
+            ? plan.Routes.First(r => r.Name == planned.Route).Tolerance
+            : LeftBehindTolerance.None;
+
     public Timetable? TimetableOf(string batch) => Plan?.Batches.FirstOrDefault(b => b.Name == batch)?.Timetable;
 }
 
@@ -38,6 +46,9 @@ internal sealed class MoveBoard(Database database, CurrentPlan current, ServiceT
         );
         return await MoveViews.LoadAsync(db, query, surroundings, cancel);
     }
+
+    public async Task<LeftBehindTolerance> ToleranceOfAsync(string batch, CancellationToken cancel) =>
+        (await current.GetAsync(cancel)).Plan is { } plan ? MoveSurroundings.ToleranceOf(plan, batch) : LeftBehindTolerance.None;
 
     private async Task<Dictionary<string, string>> DrainedAsync(Plan? plan, CancellationToken cancel)
     {

@@ -34,10 +34,17 @@ internal static class MoveFilters
         where T : struct, Enum =>
         Problems.Invalid($"There is no {what} '{word}'.", $"One of {string.Join(", ", Enum.GetValues<T>().Select(KebabWord.Of))}");
 
-    public static IQueryable<MoveRow> Fitting(this IQueryable<MoveRow> moves, MoveFilter filter)
+    /// <param name="tolerance">Of the route on which these moves are.</param>
+    public static IQueryable<MoveRow> Fitting(this IQueryable<MoveRow> moves, MoveFilter filter, LeftBehindTolerance tolerance)
     {
         if (filter.NeedsYou)
-            moves = moves.Where(m => m.Condition == ConditionKind.NeedsYou || m.OpenLeftBehind > 0 || m.Undecided > 0);
+        {
+            // A bound that is not set is one that nothing exceeds.
+            var (items, share) = (tolerance.Items ?? long.MaxValue, tolerance.Share ?? 1);
+            moves = moves.Where(m =>
+                m.Condition == ConditionKind.NeedsYou || m.OpenLeftBehind > items || m.OpenLeftBehind > share * m.Found || m.Undecided > 0
+            );
+        }
         if (filter.Stage is { } word)
         {
             var stage = ContractWord.To<Stage>(word);
@@ -92,11 +99,12 @@ internal static class MoveFilters
         string batch,
         IReadOnlyList<long>? only,
         MoveFilter filter,
+        LeftBehindTolerance tolerance,
         CancellationToken cancel
     )
     {
         await using var db = database.Read();
-        var fitting = await db.Moves.Where(m => m.Batch == batch).Fitting(filter).Select(m => m.Id).ToListAsync(cancel);
+        var fitting = await db.Moves.Where(m => m.Batch == batch).Fitting(filter, tolerance).Select(m => m.Id).ToListAsync(cancel);
         return only is null ? fitting : [.. fitting.Intersect(only)];
     }
 }

@@ -22,7 +22,7 @@ internal static class NeedsYouViews
     {
         var groups = await LegsAsync(db, plan, cancel);
         groups.AddRange(await LooksAsync(db, plan, cancel));
-        groups.AddRange(await ItemsLeftAsync(db, cancel));
+        groups.AddRange(await ItemsLeftAsync(db, plan, cancel));
         groups.AddRange(await DifferencesAsync(db, cancel));
         groups = [.. groups.OrderByDescending(n => n.Count)];
         if (trouble is not null)
@@ -157,7 +157,7 @@ internal static class NeedsYouViews
     /// <summary>The service's own text when all met the same one; otherwise our text for the cause.</summary>
     private static string WhatOf(Cause cause, IEnumerable<string> said) => said.Distinct().ToList() is [var only] ? only : Summary(cause);
 
-    private static async Task<List<NeedsYou>> ItemsLeftAsync(CaravanDb db, CancellationToken cancel)
+    private static async Task<List<NeedsYou>> ItemsLeftAsync(CaravanDb db, Plan plan, CancellationToken cancel)
     {
         var rows = await (
             from item in db.LeftBehind
@@ -171,12 +171,15 @@ internal static class NeedsYouViews
                 move.Batch,
                 move.FromAccount,
                 move.Name,
+                move.OpenLeftBehind,
+                move.Found,
             } into g
             select new { g.Key, Count = g.Sum(i => i.Messages) }
         ).ToListAsync(cancel);
         return
         [
-            .. rows.GroupBy(r => (r.Key.Cause, r.Key.Kind))
+            .. rows.Where(r => !MoveSurroundings.ToleranceOf(plan, r.Key.Batch).Covers(r.Key.OpenLeftBehind, r.Key.Found))
+                .GroupBy(r => (r.Key.Cause, r.Key.Kind))
                 .Select(g =>
                 {
                     var items = g.Sum(r => r.Count);

@@ -54,6 +54,7 @@ internal sealed class BatchStarts(
                 && await moves.StartOnceAsync(batch.Name, at, timetable, cancel) is { } started
             )
             {
+                await moves.LineUpAsync(batch, plan!.Routes.First(r => r.Name == batch.Route).QueueOrder, cancel);
                 signal.Raise();
                 foreach (var move in started)
                     live.Touch(move);

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Globalization;
 using NodaTime;
 using YamlDotNet.RepresentationModel;
 
@@ -35,7 +36,16 @@ internal static class RouteSection
             Deletions = node.Text("deletions") == "follow" ? Deletions.Follow : Deletions.Keep,
             QueueOrder = node.Text("turns") == "small-first" ? QueueOrder.SmallFirst : QueueOrder.AsListed,
             OldSide = node.Text("old-side") == "delete-after-proof" ? OldSide.DeleteAfterProof : OldSide.Leave,
+            Tolerance = ReadTolerance(node),
         };
+    }
+
+    private static LeftBehindTolerance ReadTolerance(YamlMappingNode route)
+    {
+        if (route.Section("left-behind-tolerance") is not { } node)
+            return LeftBehindTolerance.None;
+        var share = node.Text("share") is { } text ? double.Parse(text.TrimEnd('%'), CultureInfo.InvariantCulture) / 100 : (double?)null;
+        return new LeftBehindTolerance(node.Number("items"), share);
     }
 
     private static Service? Side(YamlMappingNode node, string side, ImmutableArray<Service> services, PlanErrors errors)
