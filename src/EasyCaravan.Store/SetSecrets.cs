@@ -46,9 +46,10 @@ public sealed class SetSecrets(Database database, Journal journal, ISecrets secr
                     var before = MoveStates.StateOf(row);
                     var waitsForIt = before.Condition.Fault is { } fault && fault.Service == service && FaultRules.IsOfSignIn(fault.Cause);
                     waitsForIt |= before.Legs.Any(l => l.Fault is { } own && own.Service == service && FaultRules.IsOfSignIn(own.Cause));
-                    if (!waitsForIt || before.Retry(timetable, now) is var after && after == before)
+                    var after = waitsForIt ? before.Retry(timetable, now) : before;
+                    if (after == before)
                         continue;
-                    MoveStates.Apply(row, before.Retry(timetable, now), now);
+                    MoveStates.Apply(row, after, now);
                     goesOn.Add(row.Id);
                 }
                 await db.SaveChangesAsync(cancel);
