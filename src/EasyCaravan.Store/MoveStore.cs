@@ -310,10 +310,14 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             0
         );
         var ledger = new Ledger(database, _flagSets, time, nobody, Kind.Mail);
-        await NextAsync(ScheduleRules.None, cancel);
+        // With a share, so that what runs over a service is counted, too.
+        var rules = new ScheduleRules([], [new ServiceShare("", 1, [""])]);
+        await NextAsync(rules, cancel);
+        await NextDueAsync(rules, cancel);
         await ledger.PrepareAsync(cancel);
         await using var db = database.Read();
         await database.Queries.Row(db, 0, cancel);
+        await Handicaps.SetAsync(db, new Batch("", "", "", [], null), QueueOrder.AsListed, cancel);
     }
 
     public ILedger LedgerOf(Claim claim, Kind kind) => new Ledger(database, _flagSets, time, claim, kind);
