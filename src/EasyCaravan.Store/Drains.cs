@@ -19,29 +19,20 @@ public sealed class Drains(Database database, Journal journal, TimeProvider time
         return await db.Drains.OrderBy(d => d.Service).ToListAsync(cancel);
     }
 
-    /// <summary>The batches of a plan that use a drained service.</summary>
+    /// <summary>The batches of a plan that use a drained service, each with that service, or with <see cref="Everything"/>.</summary>
     /// <param name="stopped">Only of services on which running passes are to stop.</param>
-    public async Task<IReadOnlyList<string>> BatchesAsync(Plan plan, CancellationToken cancel, bool stopped = false)
+    public async Task<IReadOnlyDictionary<string, string>> BatchesAsync(Plan plan, CancellationToken cancel, bool stopped = false)
     {
         await using var db = database.Read();
         var drained = new HashSet<string>();
         await foreach (var drain in database.Queries.Drains(db).WithCancellation(cancel))
             if (!stopped || drain.StopsRunning)
                 drained.Add(drain.Service);
-        if (drained.Count == 0)
-            return [];
-        return
-        [
-            .. plan
-                .Batches.Where(b =>
-                    drained.Contains(Everything)
-                    || (
-                        plan.Routes.First(r => r.Name == b.Route) is var route
-                        && (drained.Contains(route.From) || drained.Contains(route.To))
-                    )
-                )
-                .Select(b => b.Name),
-        ];
+        var batches = new Dictionary<string, string>();
+        foreach (var batch in drained.Count == 0 ? [] : plan.Batches)
+            if ((drained.FirstOrDefault(s => plan.Uses(batch, s)) ?? (drained.Contains(Everything) ? Everything : null)) is { } service)
+                batches[batch.Name] = service;
+        return batches;
     }
 
     /// <param name="stopRunning">Passes that run end the item in hand and wait, too.</param>

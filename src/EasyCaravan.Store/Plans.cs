@@ -189,7 +189,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
                 db.ChangeTracker.Clear();
             }
             if (old?.Priority != batch.Priority)
-                await Handicaps.SetAsync(db, batch, plan.Routes.First(r => r.Name == batch.Route).QueueOrder, cancel);
+                await Handicaps.SetAsync(db, batch, plan.RouteOf(batch).QueueOrder, cancel);
         }
     }
 

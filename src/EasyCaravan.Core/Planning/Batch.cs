@@ -12,4 +12,9 @@ public sealed record Batch(string Name, string Route, string RosterFile, Immutab
 }
 
 /// <summary>All that a plan file says, read and found sound.</summary>
-public sealed record Plan(ImmutableArray<Service> Services, ImmutableArray<Route> Routes, ImmutableArray<Batch> Batches);
+public sealed record Plan(ImmutableArray<Service> Services, ImmutableArray<Route> Routes, ImmutableArray<Batch> Batches)
+{
+    public Route RouteOf(Batch batch) => Routes.First(r => r.Name == batch.Route);
+
+    public bool Uses(Batch batch, string service) => RouteOf(batch) is var route && (route.From == service || route.To == service);
+}

@@ -67,14 +67,7 @@ public sealed record ServiceShare(string Service, int Connections, IReadOnlyList
             .. plan.Services.Select(service => new ServiceShare(
                 service.Name,
                 service.Limits.Connections,
-                [
-                    .. plan
-                        .Batches.Where(b =>
-                            plan.Routes.First(r => r.Name == b.Route) is var route
-                            && (route.From == service.Name || route.To == service.Name)
-                        )
-                        .Select(b => b.Name),
-                ]
+                [.. plan.Batches.Where(b => plan.Uses(b, service.Name)).Select(b => b.Name)]
             )),
         ];
 }

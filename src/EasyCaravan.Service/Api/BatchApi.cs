@@ -238,16 +238,29 @@ internal static class BatchApi
         signal.Raise();
         foreach (var move in changed)
             live.Touch(move);
+        return TypedResults.Ok(await ResultAsync(database, batch, only, changed, cancel));
+    }
+
+    /// <summary>Which of the moves that were asked for changed.</summary>
+    /// <param name="only">Who was asked for; null: everybody of the batch.</param>
+    public static async Task<MoveActionResult> ResultAsync(
+        Database database,
+        string batch,
+        IReadOnlyCollection<long>? only,
+        IReadOnlyList<long> changed,
+        CancellationToken cancel
+    )
+    {
         await using var db = database.Read();
         var accounts = await db.Moves.Where(m => changed.Contains(m.Id)).Select(m => m.FromAccount).ToListAsync(cancel);
         var asked = only?.Count ?? await db.Moves.CountAsync(m => m.Batch == batch, cancel);
-        return TypedResults.Ok(new MoveActionResult(accounts, asked - accounts.Count));
+        return new MoveActionResult(accounts, asked - accounts.Count);
     }
 
     private static async Task LineUpAsync(Moves moves, CurrentPlan current, string batch, CancellationToken cancel)
     {
         if ((await current.GetAsync(cancel)).Plan is { } plan && plan.Batches.FirstOrDefault(b => b.Name == batch) is { } planned)
-            await moves.LineUpAsync(planned, plan.Routes.First(r => r.Name == planned.Route).QueueOrder, cancel);
+            await moves.LineUpAsync(planned, plan.RouteOf(planned).QueueOrder, cancel);
     }
 
     public static ProblemHttpResult NoBatch(string batch) =>

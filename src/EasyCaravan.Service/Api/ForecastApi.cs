@@ -70,7 +70,7 @@ internal static class ForecastApi
             })
             .ToListAsync(cancel);
         var copied = people.Where(p => p.Stage is not (Stage.Listed or Stage.Surveyed or Stage.Copying)).Select(p => p.Id).ToHashSet();
-        var (earliest, latest) = InOrder(fast, slow);
+        var (earliest, latest) = range.InStepOf(batch);
         var obstacles = SharesOf(slow);
         var cutover = planned.Timetable?.CutsOverAt;
         var zone = planned.Timetable?.Zone ?? DateTimeZone.Utc;
@@ -79,13 +79,17 @@ internal static class ForecastApi
             .Select(p => (p.FromAccount, p.Name, Fast: range.Fast.Moves[p.Id], Slow: range.Slow.Moves[p.Id]))
             .OrderByDescending(p => p.Slow.InStep ?? Instant.MaxValue)
             .ThenBy(p => p.FromAccount)
-            .Select(p => new MoveForecastView(
-                p.FromAccount,
-                p.Name,
-                p.Fast.Begins?.ToDateTimeOffset(),
-                Earlier(p.Fast.InStep, p.Slow.InStep)?.ToDateTimeOffset(),
-                Later(p.Fast.InStep, p.Slow.InStep)?.ToDateTimeOffset()
-            ))
+            .Select(p =>
+            {
+                var (first, last) = ForecastRange.InOrder(p.Fast.InStep, p.Slow.InStep);
+                return new MoveForecastView(
+                    p.FromAccount,
+                    p.Name,
+                    p.Fast.Begins?.ToDateTimeOffset(),
+                    first?.ToDateTimeOffset(),
+                    last?.ToDateTimeOffset()
+                );
+            })
             .ToList();
         if (scenes.Slow.Moves.Count <= MostMovesToSuggest)
             changes.AddRange(
@@ -177,7 +181,7 @@ internal static class ForecastApi
     private static WhatIfView Try(WhatIf change, ForecastScenes scenes, string batch, Instant? latest, Instant now)
     {
         var range = scenes.With([change], batch).Run(now);
-        var (first, last) = InOrder(range.Fast.Batches.GetValueOrDefault(batch), range.Slow.Batches.GetValueOrDefault(batch));
+        var (first, last) = range.InStepOf(batch);
         return new WhatIfView(
             change.Text,
             first?.ToDateTimeOffset(),
@@ -186,7 +190,7 @@ internal static class ForecastApi
         );
     }
 
-    public static IReadOnlyList<ObstacleShare> SharesOf(BatchForecast? forecast)
+    private static IReadOnlyList<ObstacleShare> SharesOf(BatchForecast? forecast)
     {
         var total = forecast?.Spent.Sum(s => s.Length.TotalSeconds) ?? 0;
         return total == 0
@@ -228,18 +232,4 @@ internal static class ForecastApi
         }
         return days;
     }
-
-    /// <summary>With more time for each, a whole may end earlier by chance: then the order of both is turned.</summary>
-    public static (Instant? Earliest, Instant? Latest) InOrder(BatchForecast? fast, BatchForecast? slow) =>
-        (Earlier(fast?.InStep, slow?.InStep), Later(fast?.InStep, slow?.InStep));
-
-    private static Instant? Earlier(Instant? one, Instant? other) =>
-        one is null ? other
-        : other is null || one < other ? one
-        : other;
-
-    private static Instant? Later(Instant? one, Instant? other) =>
-        one is null || other is null ? null
-        : one > other ? one
-        : other;
 }

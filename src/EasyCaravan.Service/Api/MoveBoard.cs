@@ -10,7 +10,7 @@ namespace EasyCaravan.Service.Api;
 
 /// <summary>What a move's own rows do not tell of why it waits.</summary>
 /// <param name="Resting">Batches on whose services nobody is called now.</param>
-/// <param name="Drained">For each batch over a drained service: in words, what is drained.</param>
+/// <param name="Drained">For each batch over a drained service: that service, or <see cref="Drains.Everything"/>.</param>
 /// <param name="Trouble">Why the store takes nothing now: nobody can go on, whatever the rows say.</param>
 internal sealed record MoveSurroundings(
     Plan? Plan,
@@ -24,9 +24,7 @@ internal sealed record MoveSurroundings(
 
     /// <summary>What the batch's route says; of a batch that is no longer in the plan, nothing is tolerated.</summary>
     public static LeftBehindTolerance ToleranceOf(Plan plan, string batch) =>
-        plan.Batches.FirstOrDefault(b => b.Name == batch) is { } planned
-            ? plan.Routes.First(r => r.Name == planned.Route).Tolerance
-            : LeftBehindTolerance.None;
+        plan.Batches.FirstOrDefault(b => b.Name == batch) is { } planned ? plan.RouteOf(planned).Tolerance : LeftBehindTolerance.None;
 
     public Timetable? TimetableOf(string batch) => Plan?.Batches.FirstOrDefault(b => b.Name == batch)?.Timetable;
 }
@@ -40,7 +38,7 @@ internal sealed class MoveBoard(Database database, CurrentPlan current, ServiceT
         var surroundings = new MoveSurroundings(
             plan,
             throttle.RestingBatches(plan),
-            await DrainedAsync(plan, cancel),
+            plan is null ? new Dictionary<string, string>() : await drains.BatchesAsync(plan, cancel),
             database.Trouble,
             Instant.FromDateTimeOffset(time.GetUtcNow())
         );
@@ -49,20 +47,4 @@ internal sealed class MoveBoard(Database database, CurrentPlan current, ServiceT
 
     public async Task<LeftBehindTolerance> ToleranceOfAsync(string batch, CancellationToken cancel) =>
         (await current.GetAsync(cancel)).Plan is { } plan ? MoveSurroundings.ToleranceOf(plan, batch) : LeftBehindTolerance.None;
-
-    private async Task<Dictionary<string, string>> DrainedAsync(Plan? plan, CancellationToken cancel)
-    {
-        var drained = (await drains.ListAsync(cancel)).Select(d => d.Service).ToHashSet();
-        if (plan is null || drained.Count == 0)
-            return [];
-        return plan
-            .Batches.Select(batch =>
-            {
-                var route = plan.Routes.First(r => r.Name == batch.Route);
-                var service = new[] { route.From, route.To }.FirstOrDefault(drained.Contains);
-                return (batch.Name, What: service ?? (drained.Contains(Drains.Everything) ? "everything" : null));
-            })
-            .Where(b => b.What is not null)
-            .ToDictionary(b => b.Name, b => b.What!);
-    }
 }

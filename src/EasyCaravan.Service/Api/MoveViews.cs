@@ -71,7 +71,7 @@ internal static class MoveViews
         if (isWaiting && surroundings.Drained.GetValueOrDefault(row.Batch) is { } drained)
             return (
                 MoveCondition.Waiting,
-                drained == "everything" ? "waits until the drain of all services ends" : $"waits until {drained} is no longer drained",
+                drained == Drains.Everything ? "waits until the drain of all services ends" : $"waits until {drained} is no longer drained",
                 null,
                 null
             );

@@ -62,9 +62,6 @@ internal static class ServiceApi
             );
     }
 
-    public static ProblemHttpResult NoService(string name) =>
-        Problems.NotFound($"There is no service '{name}'.", "See 'caravan service list' for the services of the plan");
-
     private static async Task<Results<Ok<List<ServiceView>>, ProblemHttpResult>> ListAsync(
         CurrentPlan current,
         Database database,

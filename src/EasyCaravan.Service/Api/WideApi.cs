@@ -45,15 +45,12 @@ internal static class WideApi
         var (only, problem) = await Selection.ResolveAsync(database, batch, request.Moves, cancel);
         if (problem is not null)
             return problem;
-        var order = plan.Routes.First(r => r.Name == planned.Route).QueueOrder;
+        var order = plan.RouteOf(planned).QueueOrder;
         var changed = await moves.SetPriorityAsync(planned, order, only, request.Priority, context.User.Identity!.Name!, cancel);
         signal.Raise();
         foreach (var move in changed)
             live.Touch(move);
-        await using var db = database.Read();
-        var accounts = await db.Moves.Where(m => changed.Contains(m.Id)).Select(m => m.FromAccount).ToListAsync(cancel);
-        var asked = only?.Count ?? await db.Moves.CountAsync(m => m.Batch == batch, cancel);
-        return TypedResults.Ok(new MoveActionResult(accounts, asked - accounts.Count));
+        return TypedResults.Ok(await BatchApi.ResultAsync(database, batch, only, changed, cancel));
     }
 
     private static async Task<Results<Ok<WideActionResult>, ProblemHttpResult>> ActAsync(
@@ -74,10 +71,10 @@ internal static class WideApi
             );
         if ((await current.GetAsync(cancel)).Plan is not { } plan)
             return PlanApi.NoPlan();
-        if (request.Service is { } named && plan.Services.All(s => s.Name != named))
-            return ServiceApi.NoService(named);
+        if (request.Service is { } named && ServiceApi.Find(plan, named).Problem is { } unknown)
+            return unknown;
         var changed = new Dictionary<string, int>();
-        foreach (var batch in plan.Batches.Where(b => request.Service is not { } service || Uses(plan, b, service)))
+        foreach (var batch in plan.Batches.Where(b => request.Service is not { } service || plan.Uses(b, service)))
         {
             var touched = await moves.StepAsync(
                 batch.Name,
@@ -98,9 +95,6 @@ internal static class WideApi
         return TypedResults.Ok(new WideActionResult(changed));
     }
 
-    private static bool Uses(Plan plan, Batch batch, string service) =>
-        plan.Routes.First(r => r.Name == batch.Route) is var route && (route.From == service || route.To == service);
-
     private static async Task<Ok<DrainView>> DrainAsync(
         Drains drains,
         Database database,
@@ -119,7 +113,7 @@ internal static class WideApi
     {
         var plan = (await current.GetAsync(cancel)).Plan;
         var rows = await drains.ListAsync(cancel);
-        var batches = plan is null ? [] : await drains.BatchesAsync(plan, cancel);
+        var batches = plan is null ? [] : (await drains.BatchesAsync(plan, cancel)).Keys.ToList();
         await using var db = database.Read();
         return new DrainView(
             [.. rows.Select(r => r.Service).Where(s => s != Drains.Everything)],
@@ -145,8 +139,8 @@ internal static class WideApi
     )
     {
         var plan = (await current.GetAsync(cancel)).Plan;
-        if (request.Service is { } named && plan?.Services.Any(s => s.Name == named) != true)
-            return ServiceApi.NoService(named);
+        if (request.Service is { } named && ServiceApi.Find(plan, named).Problem is { } unknown)
+            return unknown;
         if (request is { Drain: false, StopRunning: true })
             return Problems.Invalid("A drain that ends stops nothing.", "Leave stopRunning out");
         var (service, who) = (request.Service ?? Drains.Everything, context.User.Identity!.Name!);

@@ -13,37 +13,14 @@ internal sealed class BatchStarts(
     LiveHub live,
     TimeProvider time,
     ILogger<BatchStarts> log
-) : BackgroundService
+) : RecurringDuty(TimeSpan.FromSeconds(1), time, log)
 {
-    private static readonly TimeSpan s_rhythm = TimeSpan.FromSeconds(1);
-
     private readonly HashSet<(string Batch, Instant At)> _done = [];
 
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
-    {
-        while (!stoppingToken.IsCancellationRequested)
-        {
-            try
-            {
-                await StartDueAsync(stoppingToken);
-                await Task.Delay(s_rhythm, time, stoppingToken);
-            }
-            catch (OperationCanceledException)
-            {
-                // Stopping.
-            }
-            catch (Exception e)
-            {
-                log.LogError(e, "Batches cannot be started by their timetables; trying again in {Seconds} s", s_rhythm.TotalSeconds);
-                await Task.Delay(s_rhythm, time, CancellationToken.None);
-            }
-        }
-    }
-
-    private async Task StartDueAsync(CancellationToken cancel)
+    protected override async Task DoAsync(CancellationToken cancel)
     {
         var (plan, row) = await current.GetAsync(cancel);
-        var now = Instant.FromDateTimeOffset(time.GetUtcNow());
+        var now = Instant.FromDateTimeOffset(Time.GetUtcNow());
         foreach (var batch in plan?.Batches ?? [])
         {
             if (batch.Timetable is not { StartsAt: { } at } timetable || at > now || _done.Contains((batch.Name, at)))
@@ -54,7 +31,7 @@ internal sealed class BatchStarts(
                 && await moves.StartOnceAsync(batch.Name, at, timetable, cancel) is { } started
             )
             {
-                await moves.LineUpAsync(batch, plan!.Routes.First(r => r.Name == batch.Route).QueueOrder, cancel);
+                await moves.LineUpAsync(batch, plan!.RouteOf(batch).QueueOrder, cancel);
                 signal.Raise();
                 foreach (var move in started)
                     live.Touch(move);

@@ -20,7 +20,16 @@ namespace EasyCaravan.Service.Scheduling;
 internal sealed record ForecastBasis(int Measured, int Assumed, int NotStarted, int Apart);
 
 /// <summary>The course of events if everything goes as fast as it may, and if it goes as slowly.</summary>
-internal sealed record ForecastRange(Forecast Fast, Forecast Slow);
+internal sealed record ForecastRange(Forecast Fast, Forecast Slow)
+{
+    /// <summary>When everybody of a batch is in step; null: not within the horizon.</summary>
+    public (Instant? Earliest, Instant? Latest) InStepOf(string batch) =>
+        InOrder(Fast.Batches.GetValueOrDefault(batch)?.InStep, Slow.Batches.GetValueOrDefault(batch)?.InStep);
+
+    /// <summary>With more time for each, one may be done earlier by chance: then the order of both is turned.</summary>
+    public static (Instant? Earliest, Instant? Latest) InOrder(Instant? fast, Instant? slow) =>
+        fast is { } one && slow is { } other ? (Instant.Min(one, other), Instant.Max(one, other)) : (fast ?? slow, null);
+}
 
 /// <summary>All that forecasts of a plan start from.</summary>
 internal sealed record ForecastScenes(ForecastScene Fast, ForecastScene Slow, IReadOnlyDictionary<string, ForecastBasis> Bases)
@@ -91,7 +100,7 @@ internal sealed class Forecasts(Database database, CurrentPlan current, SurveyCa
         var paces = new Dictionary<string, RoutePace>();
         foreach (var batch in plan.Batches)
         {
-            var route = plan.Routes.First(r => r.Name == batch.Route);
+            var route = plan.RouteOf(batch);
             if (!paces.TryGetValue(route.Name, out var pace))
                 paces[route.Name] = pace = await PaceAsync(plan, route, cancel);
             bases[batch.Name] = await AddAsync(batch, pace, fast, slow, cancel);

@@ -26,14 +26,8 @@ internal sealed class TimetableChanges(Database database, CurrentPlan current, F
         var changes = new List<TimetableChange>();
         foreach (var batch in concerned)
         {
-            var (_, latest) = ForecastApi.InOrder(
-                range.Fast.Batches.GetValueOrDefault(batch.Name),
-                range.Slow.Batches.GetValueOrDefault(batch.Name)
-            );
-            var (_, changed) = ForecastApi.InOrder(
-                then.Fast.Batches.GetValueOrDefault(batch.Name),
-                then.Slow.Batches.GetValueOrDefault(batch.Name)
-            );
+            var (_, latest) = range.InStepOf(batch.Name);
+            var (_, changed) = then.InStepOf(batch.Name);
             var (running, waiting) = await CountAsync(batch.Name, cancel);
             var isOpen = batch.Timetable?.IsOpen(now) != false;
             var (stops, begins) = (isOpen ? 0 : running, isOpen ? waiting : 0);
@@ -58,7 +52,7 @@ internal sealed class TimetableChanges(Database database, CurrentPlan current, F
             return false;
         if (!Equals(old.Timetable, batch.Timetable) || old.Priority != batch.Priority)
             return true;
-        var route = after.Routes.First(r => r.Name == batch.Route);
+        var route = after.RouteOf(batch);
         return new[] { route.From, route.To }.Any(name =>
             before.Services.FirstOrDefault(s => s.Name == name)?.Limits != after.Services.First(s => s.Name == name).Limits
         );

@@ -19,10 +19,10 @@ internal sealed class CurrentRules(CurrentPlan plan, ServiceThrottle throttle, D
             _shares = known = (current, ServiceShare.Of(current));
         var (resting, until) = throttle.Resting(current);
         var drained = await drains.BatchesAsync(current, cancel);
-        return (new ScheduleRules([.. resting.Union(drained)], known.Shares), until);
+        return (new ScheduleRules([.. resting.Union(drained.Keys)], known.Shares), until);
     }
 
     /// <summary>Whether a running pass of a batch is to stop, because a service is drained at once.</summary>
     public async Task<bool> StopsAsync(string batch, CancellationToken cancel) =>
-        (await plan.GetAsync(cancel)).Plan is { } current && (await drains.BatchesAsync(current, cancel, stopped: true)).Contains(batch);
+        (await plan.GetAsync(cancel)).Plan is { } current && (await drains.BatchesAsync(current, cancel, stopped: true)).ContainsKey(batch);
 }
