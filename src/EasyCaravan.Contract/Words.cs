@@ -75,6 +75,12 @@ public enum PassWord
 
     /// <summary>Reads both sides anew.</summary>
     Compare,
+
+    /// <summary>Removes from the new side what the move carried there.</summary>
+    TakeBack,
+
+    /// <summary>Looks what taking back would do.</summary>
+    TakeBackCheck,
 }
 
 /// <summary>What became of an item that was left behind.</summary>

@@ -193,6 +193,7 @@ public static class CaravanHost
         LeftBehindApi.Map(api);
         DifferenceApi.Map(api);
         ComparisonApi.Map(api);
+        TakeBackApi.Map(api);
         WaybillApi.Map(api);
         JournalApi.Map(api);
         TodayApi.Map(api);

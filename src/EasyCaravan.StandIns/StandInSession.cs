@@ -111,6 +111,10 @@ internal sealed partial class StandInSession(StandInImap service, TcpClient clie
                 if (_account.Find(words[2]) is { } subscribed)
                     subscribed.Subscribed = true;
                 return "OK done";
+            case "UNSUBSCRIBE":
+                if (_account.Find(words[2]) is { } hidden)
+                    hidden.Subscribed = false;
+                return "OK done";
             case "SELECT" or "EXAMINE":
                 return await SelectAsync(verb, words[2], cancel);
             case "APPEND":

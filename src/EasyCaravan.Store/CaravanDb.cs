@@ -35,6 +35,11 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<BatchStartRow> BatchStarts => Set<BatchStartRow>();
     public DbSet<LookRow> Looks => Set<LookRow>();
     public DbSet<DrainRow> Drains => Set<DrainRow>();
+    public DbSet<MadePlaceRow> MadePlaces => Set<MadePlaceRow>();
+    public DbSet<ItemOriginalRow> ItemOriginals => Set<ItemOriginalRow>();
+    public DbSet<TakeBackRow> TakeBacks => Set<TakeBackRow>();
+    public DbSet<TakeBackFolderRow> TakeBackFolders => Set<TakeBackFolderRow>();
+    public DbSet<TakeBackItemRow> TakeBackItems => Set<TakeBackItemRow>();
     public DbSet<JournalRow> Journal => Set<JournalRow>();
     public DbSet<TokenRow> Tokens => Set<TokenRow>();
 

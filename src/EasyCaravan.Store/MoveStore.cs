@@ -88,7 +88,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
         var begins = Instant.FromUnixTimeMilliseconds(now);
         var state = MoveStates.StateOf(row).Run(begins);
         MoveStates.Apply(row, state, begins);
-        var isLook = state.Wanted is PassKind.Survey or PassKind.Compare;
+        var isLook = !state.Wanted!.Value.RunsLegs();
         Kind[] legs = isLook ? [] : [.. state.Legs.Where(l => l.IsDue(begins)).Select(l => l.Kind)];
         var pass = new PassRow
         {
@@ -223,7 +223,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
                     """,
                     cancel
                 );
-                var isLook = claim.State.Wanted is PassKind.Survey or PassKind.Compare;
+                var isLook = claim.State.Wanted?.RunsLegs() == false;
                 foreach (var tally in tallies)
                 {
                     var ended = end.Legs.FirstOrDefault(l => l.Kind == tally.Kind);
@@ -321,6 +321,13 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     }
 
     public ILedger LedgerOf(Claim claim, Kind kind) => new Ledger(database, _flagSets, time, claim, kind);
+
+    /// <summary>The same ledger, for what is taken back of the move.</summary>
+    public ITakeBackRecord TakeBackOf(Claim claim, Kind kind) => new Ledger(database, _flagSets, time, claim, kind);
+
+    /// <summary>A take-back, or a dry run of it, has done all there was to do.</summary>
+    public Task EndTakeBackAsync(Claim claim, bool isCheck, CancellationToken cancel) =>
+        new Ledger(database, _flagSets, time, claim, Kind.Mail).EndTakeBackAsync(isCheck, cancel);
 
     /// <summary>The same ledger, for what it keeps of address books and calendars.</summary>
     public ICollectionLedger CollectionsOf(Claim claim, Kind kind) => new Ledger(database, _flagSets, time, claim, kind);

@@ -95,6 +95,50 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
             cancel
         );
 
+    /// <summary>
+    /// Has what one move put on the to side taken back, or looked at in a dry run. One that was broken off goes on; a new one begins its
+    /// report anew.
+    /// </summary>
+    /// <returns>The move, if it will be done.</returns>
+    public Task<IReadOnlyList<long>> AskTakeBackAsync(
+        string batch,
+        long move,
+        bool isCheck,
+        string who,
+        Func<MoveState, Instant, MoveState> step,
+        CancellationToken cancel
+    ) =>
+        database.WriteAsync(
+            async db =>
+            {
+                var asked = await StepAsync(
+                    db,
+                    batch,
+                    [move],
+                    who,
+                    isCheck ? "asked what taking back the move would do" : "asked for the move to be taken back",
+                    step,
+                    cancel
+                );
+                var known = await db.TakeBacks.AsNoTracking().FirstOrDefaultAsync(t => t.MoveId == move, cancel);
+                if (asked.Count == 0 || known is { IsCheck: false, EndedAt: null } && !isCheck)
+                    return asked;
+                await TakeBacks.RemoveAsync(db, [move], cancel);
+                db.TakeBacks.Add(
+                    new TakeBackRow
+                    {
+                        MoveId = move,
+                        AskedAt = time.GetUtcNow().ToUnixTimeMilliseconds(),
+                        AskedBy = who,
+                        Account = await db.Moves.Where(m => m.Id == move).Select(m => m.ToAccount).FirstAsync(cancel),
+                        IsCheck = isCheck,
+                    }
+                );
+                return asked;
+            },
+            cancel
+        );
+
     private async Task<IReadOnlyList<long>> StepAsync(
         CaravanDb db,
         string batch,

@@ -23,7 +23,7 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
     public List<PlanError> Errors { get; } = [];
 
     /// <summary>What has to be known of everybody to see whether the plan may be applied.</summary>
-    private sealed record Known(long Id, string Batch, string FromAccount, string ToAccount, Stage Stage, bool IsRunning)
+    private sealed record Known(long Id, string Batch, string FromAccount, string ToAccount, Stage Stage, bool IsRunning, bool HasCarried)
     {
         public bool HasBegun => Stage is not (Stage.Listed or Stage.Surveyed or Stage.Withdrawn);
     }
@@ -33,14 +33,15 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
     {
         var known = await db
             .Moves.AsNoTracking()
-            .Select(m => new Known(m.Id, m.Batch, m.FromAccount, m.ToAccount, m.Stage, m.Condition == ConditionKind.Running))
+            .Select(m => new Known(m.Id, m.Batch, m.FromAccount, m.ToAccount, m.Stage, m.Condition == ConditionKind.Running, m.Carried > 0))
             .ToDictionaryAsync(m => (m.Batch, m.FromAccount.ToUpperInvariant()), cancel);
         foreach (var batch in plan.Batches)
         foreach (var person in batch.People)
         {
+            // What was carried has to be taken back from where it is, not from where the roster says later.
             if (
                 known.Remove((batch.Name, person.FromAccount.ToUpperInvariant()), out var move)
-                && move.HasBegun
+                && (move.HasBegun || move.HasCarried)
                 && move.ToAccount != person.ToAccount
             )
                 Errors.Add(
@@ -48,7 +49,7 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
                         batch.RosterFile,
                         person.Line,
                         $"{person.FromAccount} has begun to move to {move.ToAccount} and cannot now go to {person.ToAccount}",
-                        $"keep {move.ToAccount}, or first run: caravan withdraw {batch.Name} --move {person.FromAccount}"
+                        $"keep {move.ToAccount}, or first run: caravan take-back {batch.Name} --move {person.FromAccount}"
                     )
                 );
         }
@@ -121,6 +122,8 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
             await db.Surveys.Where(s => ids.Contains(s.MoveId)).ExecuteDeleteAsync(cancel);
             await db.PassLegs.Where(l => ids.Contains(l.MoveId)).ExecuteDeleteAsync(cancel);
             await db.Passes.Where(p => ids.Contains(p.MoveId)).ExecuteDeleteAsync(cancel);
+            await TakeBacks.RemoveAsync(db, ids, cancel);
+            await db.MadePlaces.Where(p => ids.Contains(p.MoveId)).ExecuteDeleteAsync(cancel);
             await db.Comparisons.Where(c => ids.Contains(c.MoveId)).ExecuteDeleteAsync(cancel);
             await db.Decisions.Where(c => c.Scope == DecisionScope.Move && places.Contains(c.Place)).ExecuteDeleteAsync(cancel);
             await db.Legs.Where(l => ids.Contains(l.MoveId)).ExecuteDeleteAsync(cancel);

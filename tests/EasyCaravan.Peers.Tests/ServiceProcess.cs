@@ -67,6 +67,28 @@ public sealed class ServiceProcess : IDisposable
             await _api.PostAsJsonAsync("/api/v1/batches/crew/actions", new MoveActionRequest(action, null), ContractJson.Options)
         ).EnsureSuccessStatusCode();
 
+    public async Task TakeBackAsync(string account) =>
+        (
+            await _api.PostAsJsonAsync("/api/v1/batches/crew/take-back", new TakeBackRequest(account, false, account), ContractJson.Options)
+        ).EnsureSuccessStatusCode();
+
+    /// <summary>Or until the process is killed.</summary>
+    public async Task UntilTakenBackAsync(string account)
+    {
+        try
+        {
+            while (
+                await _api.GetFromJsonAsync<TakeBackView>($"/api/v1/batches/crew/take-back?move={account}", ContractJson.Options)
+                    is { EndedAt: null }
+            )
+                await Task.Delay(20);
+        }
+        catch (HttpRequestException)
+        {
+            // It was killed.
+        }
+    }
+
     public void Kill()
     {
         _process.Kill();

@@ -50,6 +50,23 @@ public enum PassKind
 
     /// <summary>Reads both sides anew and compares them.</summary>
     Compare,
+
+    /// <summary>Removes from the to side what the move carried there.</summary>
+    TakeBack,
+
+    /// <summary>Looks what taking back would do.</summary>
+    TakeBackCheck,
+}
+
+public static class PassKinds
+{
+    /// <summary>It carries, leg by leg; the others are asked for by a person, and are done as a whole.</summary>
+    public static bool RunsLegs(this PassKind kind) => kind is PassKind.First or PassKind.CatchUp;
+
+    public static bool TakesBack(this PassKind kind) => kind is PassKind.TakeBack or PassKind.TakeBackCheck;
+
+    /// <summary>A survey is no pass, and what is in the wrong account does not wait for the evening.</summary>
+    public static bool RunsAtAnyHour(this PassKind kind) => kind is PassKind.Survey || kind.TakesBack();
 }
 
 /// <param name="Until">When a waiting move goes on, or an idle one, or one that needs somebody, has its next pass.</param>
@@ -78,7 +95,8 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
 
     public bool IsOver => Stage is Stage.Done or Stage.Withdrawn;
 
-    private bool WantsLook => Wanted is PassKind.Survey or PassKind.Compare;
+    /// <summary>A survey, a comparison, or to take it back.</summary>
+    private bool WantsLook => Wanted?.RunsLegs() == false;
 
     /// <summary>From when on a worker may take it up; null when there is nothing to do.</summary>
     public Instant? DueAt =>
@@ -148,7 +166,21 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
             ? (this with { Attempts = 0 }).Want(PassKind.Compare, timetable, now)
             : this;
 
-    public MoveState Hold() => IsOver ? this : this with { Condition = new Condition(ConditionKind.Held) };
+    /// <summary>
+    /// What it put on the to side is to be removed, or in a dry run looked at; also of a move that was withdrawn. Not while it runs: who
+    /// asks for it holds it first.
+    /// </summary>
+    public MoveState TakeBack(bool isCheck) =>
+        Stage is not (Stage.Listed or Stage.Surveyed) && Condition.Kind is not ConditionKind.Running
+            ? this with
+            {
+                Attempts = 0,
+                Wanted = isCheck ? PassKind.TakeBackCheck : PassKind.TakeBack,
+                Condition = new Condition(ConditionKind.Queued),
+            }
+            : this;
+
+    public MoveState Hold() => IsOver && !WantsLook ? this : this with { Condition = new Condition(ConditionKind.Held) };
 
     /// <summary>What was wrong when it was held is tried again.</summary>
     public MoveState Resume(Timetable? timetable, Instant now) =>
@@ -231,6 +263,8 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     {
         if (end.Stopped)
             return Want(Wanted!.Value, timetable, now);
+        if (end.Fault is null && Wanted!.Value.TakesBack())
+            return TakenBack();
         if (end.Fault is null)
         {
             var reached = Wanted is PassKind.Survey && Stage is Stage.Listed ? Stage.Surveyed : Stage;
@@ -241,13 +275,31 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
         var attempts = end.Progressed ? 1 : Attempts + 1;
         if (LegState.RetryAfter(end.Fault, attempts, chance, now) is { } retry)
             return this with { Attempts = attempts, Condition = new Condition(ConditionKind.Waiting, Wait.Retry, retry, end.Fault) };
-        return Stage is Stage.Listed or Stage.Surveyed
-            ? this with
-            {
-                Attempts = attempts,
-                Condition = new Condition(ConditionKind.NeedsYou, Fault: end.Fault),
-            }
+        return Stage is Stage.Listed or Stage.Surveyed || Wanted is PassKind.TakeBack
+                ? this with
+                {
+                    Attempts = attempts,
+                    Condition = new Condition(ConditionKind.NeedsYou, Fault: end.Fault),
+                }
+            : Wanted is PassKind.TakeBackCheck ? TakenBack()
             : (this with { Attempts = 0 }).Settle(timetable, now);
+    }
+
+    /// <summary>
+    /// A move that was taken back is as it was before its first pass. It is held, so that nothing goes to the same place once more before
+    /// somebody has looked; so is one of which somebody asked what taking it back would do.
+    /// </summary>
+    private MoveState TakenBack()
+    {
+        var state = this with { Attempts = 0, Wanted = null };
+        if (Wanted is PassKind.TakeBackCheck)
+            return state with { Condition = IsOver ? Condition.Idle : new Condition(ConditionKind.Held) };
+        return state with
+        {
+            Stage = Stage.Listed,
+            Condition = new Condition(ConditionKind.Held),
+            Legs = Each(l => new LegState(l.Kind, Stage.Listed)),
+        };
     }
 
     /// <summary>
@@ -341,7 +393,7 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
 
     private MoveState Want(PassKind pass, Timetable? timetable, Instant now)
     {
-        var opening = pass is PassKind.Survey ? now : Opening(timetable, now);
+        var opening = pass.RunsAtAnyHour() ? now : Opening(timetable, now);
         return this with
         {
             Wanted = pass,

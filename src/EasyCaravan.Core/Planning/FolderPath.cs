@@ -84,6 +84,9 @@ public sealed class FolderPath : IEquatable<FolderPath>
             ? path!
             : throw new FormatException($"'{written}' is not a folder path: names with '/' between them.");
 
+    /// <summary>The folders in which it lies, from the root down.</summary>
+    public IEnumerable<FolderPath> Above() => Enumerable.Range(1, Names.Length - 1).Select(n => Of(Names.Take(n)));
+
     public FolderPath Below(IEnumerable<string> names) => Of(Names.Concat(names));
 
     public bool Equals(FolderPath? other) => other is not null && _written == other._written;

@@ -84,6 +84,13 @@ public interface ICollectionLedger
     /// <summary>Adds items, or replaces what is known of them, all or none. Forms that were kept of them are forgotten.</summary>
     Task KeepItemsAsync(long folder, IReadOnlyCollection<CollectionItem> items, CancellationToken cancel);
 
+    /// <summary>
+    /// Keeps what the to side had before something was added to it: the first time alone, for afterwards it is not what was there.
+    /// </summary>
+    Task KeepOriginalsAsync(long folder, IReadOnlyDictionary<uint, ReadOnlyMemory<byte>> originals, CancellationToken cancel);
+
+    Task<IReadOnlyDictionary<uint, ReadOnlyMemory<byte>>> OriginalsAsync(long folder, CancellationToken cancel);
+
     /// <summary>Items that will not come again: parts of an object that no longer holds them.</summary>
     Task ForgetItemsAsync(long folder, IReadOnlyCollection<uint> numbers, CancellationToken cancel);
 

@@ -155,6 +155,13 @@ public interface ILedger
     /// <summary>Opens pages, new or as they are. A folder that now lands elsewhere starts a new page.</summary>
     Task<IReadOnlyList<LedgerFolder>> OpenAsync(IReadOnlyList<PageOpening> folders, CancellationToken cancel);
 
+    /// <summary>Notes what is about to be made on the to side, so that it can be taken back, whatever happens meanwhile.</summary>
+    /// <returns>Those that were not noted before.</returns>
+    Task<IReadOnlySet<MadePlace>> NoteMadeAsync(IReadOnlyCollection<MadePlace> places, CancellationToken cancel);
+
+    /// <summary>It was not made: it was there already.</summary>
+    Task ForgetMadeAsync(MadePlace place, CancellationToken cancel);
+
     /// <summary>Strikes out a page whose numbers no longer mean anything, keeping the page itself.</summary>
     Task ForgetEntriesAsync(long folder, uint? fromEpoch, uint? toEpoch, CancellationToken cancel);
 

@@ -135,6 +135,15 @@ public interface IMailAccount : IAsyncDisposable
     Task<IReadOnlyList<MadeFolder>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel);
 
     /// <summary>
+    /// Deletes a folder that holds no message, and takes it off the list of those that are shown. False, with nothing done, where it holds
+    /// any. The caller knows that no folder is below it.
+    /// </summary>
+    Task<bool> RemoveFolderAsync(FolderPath path, CancellationToken cancel);
+
+    /// <summary>Takes a folder off the list of those that its owner's programs show.</summary>
+    Task UnsubscribeAsync(FolderPath path, CancellationToken cancel);
+
+    /// <summary>
     /// Goes through folders, in one round trip where the service bears it. What is refused in one stands in its answer and stops no other.
     /// </summary>
     Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel);

@@ -10,10 +10,26 @@ namespace EasyCaravan.Core.Proving;
 /// <summary>Entries of one page that are to be read on both sides.</summary>
 internal sealed record ComparedPage(LedgerFolder Page, IReadOnlyList<LedgerEntry> Entries);
 
+/// <summary>How a message that was carried stands on the to side.</summary>
+internal enum CarriedIs
+{
+    Same,
+    FlagsChanged,
+    Different,
+    NotThere,
+    Unreadable,
+
+    /// <summary>It has left the from side.</summary>
+    WithoutOriginal,
+}
+
 /// <summary>Reads messages on both sides, octet by octet, and says in words how those differ that do.</summary>
 /// <param name="look">Told of each message of the from side that was read.</param>
 internal sealed class MessageComparison(IMailAccount from, IMailAccount to, CarryRules rules, RateLimiters pace, Action? look = null)
 {
+    private static readonly FlagSet s_seen = FlagSet.Of(["\\Seen"]);
+    private static readonly FlagSet s_deleted = FlagSet.Of(["\\Deleted"]);
+
     /// <summary>What one side shows of a message.</summary>
     /// <param name="Index">Its date and flags, where the service told them along.</param>
     private readonly record struct Octets(UInt128 Digest, ByteCount Size, ItemInfo? Index);
@@ -28,10 +44,88 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
     {
         if (pages.Count == 0)
             return [];
+        var (here, there, _) = await ReadBothAsync(pages, withIndex, cancel);
+        var differences = new List<Difference>();
+        for (var i = 0; i < pages.Count; i++)
+            differences.AddRange(await ComparePageAsync(i, pages[i], here, there, withIndex, cancel));
+        return differences;
+    }
+
+    /// <summary>Which entries are on both sides as they were carried, octet by octet and flag by flag; and what is with the others.</summary>
+    /// <param name="keepsKeywords">The to side is known to keep any keyword, so that one which lacks was taken away.</param>
+    /// <param name="deleted">Entries, by number, on whose messages we ourselves may have set the mark of deletion.</param>
+    public async Task<IReadOnlyDictionary<uint, CarriedIs>> JudgeAsync(
+        LedgerFolder page,
+        IReadOnlyList<LedgerEntry> entries,
+        bool keepsKeywords,
+        IReadOnlySet<uint> deleted,
+        CancellationToken cancel
+    )
+    {
+        var (here, there, unreadable) = await ReadBothAsync([new ComparedPage(page, entries)], withIndex: true, cancel);
+        var verdicts = new Dictionary<uint, CarriedIs>();
+        var unlike = new List<LedgerEntry>();
+        foreach (var entry in entries)
+        {
+            var (original, copy) = (new ItemAt(0, entry.Number), new ItemAt(0, entry.Landed!.Value));
+            if (unreadable[0].ContainsKey(original) || unreadable[1].ContainsKey(copy))
+                verdicts[entry.Number] = CarriedIs.Unreadable;
+            else if (!there.TryGetValue(copy, out var landed))
+                verdicts[entry.Number] = CarriedIs.NotThere;
+            else if (!here.TryGetValue(original, out var first))
+                verdicts[entry.Number] = CarriedIs.WithoutOriginal;
+            else if (first.Digest != landed.Digest)
+                unlike.Add(entry);
+            else
+                verdicts[entry.Number] = CarriedIs.Same;
+        }
+        if (unlike.Count > 0)
+        {
+            // Some servers store line ends and NUL octets in another way (see PeculiarOctets): nobody changed those.
+            var digests = await Task.WhenAll(
+                ReadDigestsAsync(from, page.From, new NumberSet(unlike.Select(e => e.Number)), cancel),
+                ReadDigestsAsync(to, page.To!, new NumberSet(unlike.Select(e => e.Landed!.Value)), cancel)
+            );
+            foreach (var entry in unlike)
+                verdicts[entry.Number] =
+                    digests[0].TryGetValue(entry.Number, out var original)
+                    && digests[1].TryGetValue(entry.Landed!.Value, out var copy)
+                    && original.Whole == copy.Whole
+                        ? CarriedIs.Same
+                        : CarriedIs.Different;
+        }
+        var same = entries.Where(e => verdicts[e.Number] is CarriedIs.Same).ToList();
+        var index = await ReadIndexAsync(to, page.To!, same.Select(e => e.Landed!.Value), 0, there, cancel);
+        foreach (var entry in same)
+            if (!index.TryGetValue(entry.Landed!.Value, out var now))
+                verdicts[entry.Number] = CarriedIs.NotThere;
+            else if (FlagsChanged(entry, now.Flags, keepsKeywords, deleted.Contains(entry.Number)))
+                verdicts[entry.Number] = CarriedIs.FlagsChanged;
+        return verdicts;
+    }
+
+    /// <summary>To have read a message is not to have changed it.</summary>
+    private bool FlagsChanged(LedgerEntry entry, FlagSet now, bool keepsKeywords, bool mayBeDeleted)
+    {
+        var wanted = Marked(rules.Mail.DropKeywords ? entry.Flags.WithoutKeywords() : entry.Flags);
+        var lacking = wanted.Except(now).Except(s_seen);
+        var more = now.Except(wanted).Except(s_seen);
+        return (mayBeDeleted ? more.Except(s_deleted) : more).Flags.Length > 0
+            || (keepsKeywords ? lacking : lacking.WithoutKeywords()).Flags.Length > 0;
+    }
+
+    private FlagSet Marked(FlagSet flags) => rules.Mail.Mark is { } mark ? FlagSet.Of([.. flags.Flags, mark]) : flags;
+
+    private async Task<(
+        Dictionary<ItemAt, Octets> Here,
+        Dictionary<ItemAt, Octets> There,
+        IReadOnlyDictionary<ItemAt, Fault>[] Unreadable
+    )> ReadBothAsync(IReadOnlyList<ComparedPage> pages, bool withIndex, CancellationToken cancel)
+    {
         var here = new Dictionary<ItemAt, Octets>();
         var there = new Dictionary<ItemAt, Octets>();
         // Both sides at once: each waits for its own server alone.
-        await Task.WhenAll(
+        var unreadable = await Task.WhenAll(
             ReadAsync(
                 from,
                 [.. pages.Select(p => (p.Page.From, new NumberSet(p.Entries.Select(e => e.Number))))],
@@ -53,13 +147,10 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
         );
         Compared += here.Count;
         OctetsRead += here.Values.Sum(o => o.Size);
-        var differences = new List<Difference>();
-        for (var i = 0; i < pages.Count; i++)
-            differences.AddRange(await ComparePageAsync(i, pages[i], here, there, withIndex, cancel));
-        return differences;
+        return (here, there, unreadable);
     }
 
-    private static async Task ReadAsync(
+    private static async Task<IReadOnlyDictionary<ItemAt, Fault>> ReadAsync(
         IMailAccount account,
         IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders,
         Dictionary<ItemAt, Octets> read,
@@ -82,6 +173,7 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
             pace?.Count();
             look?.Invoke();
         }
+        return reader.Unreadable;
     }
 
     private async Task<List<Difference>> ComparePageAsync(
@@ -219,7 +311,7 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
             // What changed on the old side since the last pass is the next pass's to carry.
             if (!now.Equals(entry.Flags) || entry.Outcome is not Outcome.Carried)
                 continue;
-            var wanted = rules.Mail.Mark is { } mark ? FlagSet.Of([.. now.Flags, mark]) : now;
+            var wanted = Marked(now);
             if (wanted.Equals(copy.Flags))
                 continue;
             var (lacking, more) = (wanted.Except(copy.Flags), copy.Flags.Except(wanted));

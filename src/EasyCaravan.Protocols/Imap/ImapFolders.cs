@@ -154,6 +154,31 @@ internal sealed class ImapFolders(ImapConnection connection, ImapTraits traits)
         return made;
     }
 
+    /// <summary>Looks right before it deletes: DELETE would take messages with it. False where the folder holds any.</summary>
+    public async Task<bool> RemoveEmptyAsync(FolderPath path, CancellationToken cancel)
+    {
+        var name = Quoted(path);
+        // Some servers refuse to delete the folder that is open.
+        if (IsOpen(path))
+            await OpenAsync(FolderPath.Inbox, writable: false, anew: true, cancel);
+        var (stated, cursor) = await ReadStatusAsync(await connection.PutAsync(StatusVerb.Of(name, traits), cancel), cancel);
+        if (cursor is null)
+            throw new FaultException(
+                ImapCauses.Refused(stated, connection.Wire, $"the folder '{path}' cannot be looked at", Cause.NotPermitted),
+                Verdict.Keep
+            );
+        if (cursor.Count > 0)
+            return false;
+        await connection.MustAsync(DeleteVerb.Of(name), null, $"the folder '{path}' cannot be deleted", Cause.NotPermitted, cancel);
+        await UnsubscribeAsync(path, cancel);
+        _raw.Remove(path);
+        return true;
+    }
+
+    /// <summary>That a server refuses it, because the folder is not on the list, does not matter.</summary>
+    public async Task UnsubscribeAsync(FolderPath path, CancellationToken cancel) =>
+        await connection.RunAsync(UnsubscribeVerb.Of(Quoted(path)), null, cancel);
+
     private FaultException Unmade(FolderPath path, ImapResult refused) =>
         new(ImapCauses.Refused(refused, connection.Wire, $"the folder '{path}' cannot be made", Cause.FolderRefused), Verdict.Keep);
 

@@ -231,6 +231,10 @@ public sealed class ImapMailAccount : IMailAccount
             cancel
         );
 
+    public Task<bool> RemoveFolderAsync(FolderPath path, CancellationToken cancel) => _folders.RemoveEmptyAsync(path, cancel);
+
+    public Task UnsubscribeAsync(FolderPath path, CancellationToken cancel) => _folders.UnsubscribeAsync(path, cancel);
+
     public Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel) =>
         _changes.ReadAsync(folders, cancel);
 

@@ -170,6 +170,10 @@ public sealed class Pop3MailAccount : IMailAccount
     public Task<IReadOnlyList<MadeFolder>> CreateFoldersAsync(IReadOnlyList<NewFolder> folders, CancellationToken cancel) =>
         throw ReadOnly();
 
+    public Task<bool> RemoveFolderAsync(FolderPath path, CancellationToken cancel) => throw ReadOnly();
+
+    public Task UnsubscribeAsync(FolderPath path, CancellationToken cancel) => throw ReadOnly();
+
     public Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int batchSize, CancellationToken cancel) =>
         throw ReadOnly();
 

@@ -117,7 +117,7 @@ internal static class MoveViews
 
     /// <summary>What a running pass is adding to the sums of a kind; null where it adds nothing.</summary>
     public static PassLegRow? RunningLegOf(PassRow? pass, Core.Planning.Kind kind) =>
-        pass is null or { Kind: PassKind.Survey or PassKind.Compare } ? null : pass.Legs.Find(l => l.Kind == kind && l.EndedAt is null);
+        pass is null || !pass.Kind.RunsLegs() ? null : pass.Legs.Find(l => l.Kind == kind && l.EndedAt is null);
 
     public static Counts Sum(IEnumerable<Counts> counts) =>
         counts.Aggregate(new Counts(0, 0, 0, 0, 0), (a, b) =>
@@ -146,9 +146,7 @@ internal static class MoveViews
     {
         var started = Time(pass.StartedAt)!.Value;
         var seconds = Math.Max(0.001, (now - started).TotalSeconds);
-        var settled = pass.Legs.Sum(l =>
-            pass.Kind is PassKind.Survey or PassKind.Compare ? l.Looked : l.Carried + l.Paired + l.Excluded + l.LeftBehind
-        );
+        var settled = pass.Legs.Sum(l => !pass.Kind.RunsLegs() ? l.Looked : l.Carried + l.Paired + l.Excluded + l.LeftBehind);
         var (expected, rate) = (pass.Legs.Sum(l => l.Expected), settled / seconds);
         return new PassProgress(
             ContractWord.To<PassWord>(pass.Kind),
@@ -176,6 +174,8 @@ internal static class MoveViews
                 PassKind.First => "first pass running",
                 PassKind.Survey => "survey running",
                 PassKind.Compare => "comparison running",
+                PassKind.TakeBack => "being taken back",
+                PassKind.TakeBackCheck => "dry run of a take-back running",
                 _ => "catch-up running",
             },
             ConditionKind.Waiting when row.WaitsFor is Wait.Service => $"waited for the service, goes on now: {fault?.What}",

@@ -169,7 +169,7 @@ internal static class WaybillApi
         var carrying =
             from leg in db.PassLegs
             join pass in db.Passes on leg.PassId equals pass.Id
-            where moves.Contains(leg.MoveId) && leg.EndedAt != null && pass.Kind != PassKind.Survey && pass.Kind != PassKind.Compare
+            where moves.Contains(leg.MoveId) && leg.EndedAt != null && (pass.Kind == PassKind.First || pass.Kind == PassKind.CatchUp)
             group leg by new { leg.MoveId, leg.Kind } into same
             select new
             {
@@ -198,9 +198,9 @@ internal static class WaybillApi
             return "Nothing was carried yet: start the move.";
         if (row.Stage is Stage.Withdrawn)
             return "The move was withdrawn before it was complete.";
-        if (row.Condition is ConditionKind.Running && row.Wanted is not (PassKind.Survey or PassKind.Compare))
+        if (row.Condition is ConditionKind.Running && row.Wanted?.RunsLegs() != false)
             return "Not complete yet: a pass is under way.";
-        if (row.Condition is ConditionKind.Queued or ConditionKind.Waiting && row.Wanted is not (PassKind.Survey or PassKind.Compare))
+        if (row.Condition is ConditionKind.Queued or ConditionKind.Waiting && row.Wanted?.RunsLegs() != false)
             return "Not complete yet: the next pass goes on by itself.";
         if (row.Condition is ConditionKind.Held)
             return "Not complete: the move is held. Resume it.";

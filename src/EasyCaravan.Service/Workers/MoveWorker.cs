@@ -52,8 +52,7 @@ internal sealed class MoveWorker(
     {
         var person = claim.Person;
         var timetable = await plan.TimetableOfAsync(person.Batch, CancellationToken.None);
-        // A survey is no pass: it may run at any hour.
-        var isBound = claim.State.Wanted is not PassKind.Survey;
+        var isBound = claim.State.Wanted?.RunsAtAnyHour() != true;
         if (isBound && timetable?.IsOpen(Now) == false)
         {
             await store.PutBackAsync(claim, state => state.PutBack(timetable, Now), CancellationToken.None);
@@ -168,7 +167,7 @@ internal sealed class MoveWorker(
             foreach (var tally in tallies)
                 await WriteAsync(
                     person,
-                    claim.State.Wanted is PassKind.Survey or PassKind.Compare
+                    claim.State.Wanted?.RunsLegs() == false
                         ? PassReport.DescribeLook(claim, tally, end)
                         : await report.DescribeLegAsync(claim, tally, end.Legs.FirstOrDefault(l => l.Kind == tally.Kind))
                 );

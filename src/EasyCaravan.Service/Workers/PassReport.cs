@@ -11,7 +11,17 @@ internal sealed class PassReport(Database database)
 {
     /// <summary>How a survey or comparison ended.</summary>
     public static string DescribeLook(Claim claim, Tally tally, PassEnd end) =>
-        Describe(claim.State.Wanted is PassKind.Survey ? "survey" : "comparison", tally, end.Fault, end.Stopped, "nothing seen");
+        Describe(WordOf(claim.State.Wanted!.Value), tally, end.Fault, end.Stopped, "nothing seen");
+
+    private static string WordOf(PassKind look) =>
+        look switch
+        {
+            PassKind.Survey => "survey",
+            PassKind.Compare => "comparison",
+            PassKind.TakeBack => "take-back",
+            PassKind.TakeBackCheck => "dry run of a take-back",
+            PassKind.First or PassKind.CatchUp => throw new ArgumentOutOfRangeException(nameof(look), look, "It carries, leg by leg."),
+        };
 
     /// <param name="end">Null: the pass was stopped before the leg came to its end.</param>
     public async Task<string> DescribeLegAsync(Claim claim, Tally tally, LegEnd? end)

@@ -3,6 +3,7 @@ using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Proving;
+using EasyCaravan.Core.TakingBack;
 using EasyCaravan.Store;
 
 namespace EasyCaravan.Service.Workers;
@@ -30,7 +31,7 @@ internal sealed class PassRunner(
         var person = pass.Claim.Person;
         try
         {
-            if (pass.Claim.State.Wanted is not (PassKind.Survey or PassKind.Compare))
+            if (pass.Claim.State.Wanted?.RunsLegs() != false)
                 return await RunLegsAsync(pass, legEnded, cancel);
             var end = await LookAsync(pass, cancel);
             return end with { Fault = await AdviseAsync(person, end.Fault, end.Unexpected) };
@@ -64,7 +65,7 @@ internal sealed class PassRunner(
     private async Task<PassEnd> LookAsync(RunningPass pass, CancellationToken cancel)
     {
         var (claim, tally) = (pass.Claim, pass.Tallies[0]);
-        async Task SurveyOrCompareAsync(CancellationToken c)
+        async Task DoAsync(CancellationToken c)
         {
             if (claim.State.Wanted is PassKind.Survey)
             {
@@ -74,18 +75,25 @@ internal sealed class PassRunner(
             }
             var context = await contexts.OfAsync(claim.Person, c);
             var kinds = claim.State.Legs.Select(l => l.Kind).ToList();
-            await new Comparison(
-                store.LedgerOf(claim, kinds[0]),
-                [.. kinds.Select(k => new ComparedKind(k, (p, t) => CompareAsync(pass, context, k, p, t)))],
-                pass.Notes.Enqueue
-            ).RunAsync(c);
+            if (claim.State.Wanted is PassKind.Compare)
+                await new Comparison(
+                    store.LedgerOf(claim, kinds[0]),
+                    [.. kinds.Select(k => new ComparedKind(k, (p, t) => CompareAsync(pass, context, k, p, t)))],
+                    pass.Notes.Enqueue
+                ).RunAsync(c);
+            else
+                await new TakeBack(
+                    store.TakeBackOf(claim, kinds[0]),
+                    [.. kinds.Select(k => new TakenKind(k, (isCheck, t) => TakeBackAsync(pass, context, k, isCheck, t)))],
+                    (isCheck, t) => store.EndTakeBackAsync(claim, isCheck, t)
+                ).RunAsync(c);
         }
         // Run as a leg, so that what goes wrong is caught in one place.
-        var end = await new Pass([new Leg(tally.Kind, tally, SurveyOrCompareAsync)], claim.Person.FromAccount).RunAsync(cancel);
+        var end = await new Pass([new Leg(tally.Kind, tally, DoAsync)], claim.Person.FromAccount).RunAsync(cancel);
         var looked = end.Legs is [var only] ? only : null;
         return new PassEnd([], end.Stopped, looked?.Fault)
         {
-            Progressed = tally.Progressed || (claim.State.Wanted is PassKind.Compare && tally.Looked > 0),
+            Progressed = tally.Progressed || (claim.State.Wanted is not PassKind.Survey && tally.Looked > 0),
             Unexpected = looked?.Unexpected,
         };
     }
@@ -113,6 +121,27 @@ internal sealed class PassRunner(
             tally,
             pass.Notes.Enqueue
         ).CompareAsync(progress, cancel);
+    }
+
+    private async Task TakeBackAsync(RunningPass pass, MoveContext context, Kind kind, bool isCheck, CancellationToken cancel)
+    {
+        var (claim, tally) = (pass.Claim, pass.Tallies[0]);
+        var (ledger, record) = (store.LedgerOf(claim, kind), store.TakeBackOf(claim, kind));
+        if (kind is Kind.Mail)
+        {
+            var mail = await orders.MakeAsync(context, cancel);
+            await new MailTakeBack(accounts, ledger, record, mail, tally, pass.Notes.Enqueue).RunAsync(isCheck, cancel);
+            return;
+        }
+        await new CollectionTakeBack(
+            collections,
+            ledger,
+            store.CollectionsOf(claim, kind),
+            record,
+            await collectionOrders.MakeAsync(context, kind, cancel),
+            tally,
+            pass.Notes.Enqueue
+        ).RunAsync(isCheck, cancel);
     }
 
     /// <summary>Each service's own remedies, for what that service said.</summary>

@@ -499,6 +499,23 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("item_names", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ItemOriginalRow", b =>
+                {
+                    b.Property<long>("FolderId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("Octets")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("FolderId", "Number");
+
+                    b.ToTable("item_originals", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.JournalRow", b =>
                 {
                     b.Property<long>("Id")
@@ -806,6 +823,25 @@ namespace EasyCaravan.Store.Migrations
                     b.HasKey("Who");
 
                     b.ToTable("looks", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.MadePlaceRow", b =>
+                {
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Kind")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("As")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Place")
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("MoveId", "Kind", "As", "Place");
+
+                    b.ToTable("made_places", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.MoveRow", b =>
@@ -1156,6 +1192,93 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("surveys", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.TakeBackFolderRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Kind")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Place")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("State")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("MoveId", "Kind", "Place")
+                        .IsUnique();
+
+                    b.ToTable("take_back_folders", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.TakeBackItemRow", b =>
+                {
+                    b.Property<long>("FolderId")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("folder_id");
+
+                    b.Property<long>("Page")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("page");
+
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("number");
+
+                    b.Property<int?>("Because")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("because");
+
+                    b.Property<int>("State")
+                        .HasColumnType("INTEGER")
+                        .HasColumnName("state");
+
+                    b.Property<string>("Title")
+                        .HasColumnType("TEXT")
+                        .HasColumnName("title");
+
+                    b.HasKey("FolderId", "Page", "Number");
+
+                    b.HasIndex("FolderId", "State");
+
+                    b.ToTable("take_back_items", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.TakeBackRow", b =>
+                {
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Account")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("AskedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("AskedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("EndedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("IsCheck")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("MoveId");
+
+                    b.ToTable("take_backs", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.TokenRow", b =>
                 {
                     b.Property<long>("Id")
@@ -1269,6 +1392,15 @@ namespace EasyCaravan.Store.Migrations
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ItemOriginalRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.LedgerFolderRow", null)
+                        .WithMany()
+                        .HasForeignKey("FolderId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.LedgerFolderRow", b =>
                 {
                     b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
@@ -1360,6 +1492,15 @@ namespace EasyCaravan.Store.Migrations
                     b.Navigation("Fault");
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.MadePlaceRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithMany()
+                        .HasForeignKey("MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.MoveRow", b =>
                 {
                     b.OwnsOne("EasyCaravan.Store.Rows.StoredFault", "Fault", b1 =>
@@ -1438,6 +1579,33 @@ namespace EasyCaravan.Store.Migrations
                     b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
                         .WithOne()
                         .HasForeignKey("EasyCaravan.Store.Rows.SurveyRow", "MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.TakeBackFolderRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.TakeBackRow", null)
+                        .WithMany()
+                        .HasForeignKey("MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.TakeBackItemRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.TakeBackFolderRow", null)
+                        .WithMany()
+                        .HasForeignKey("FolderId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.TakeBackRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithOne()
+                        .HasForeignKey("EasyCaravan.Store.Rows.TakeBackRow", "MoveId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

@@ -229,6 +229,20 @@ internal sealed class MemoryCollectionLedger : ICollectionLedger
     public Task<IReadOnlyDictionary<uint, VersionChoice>> ChoicesAsync(long folder, CancellationToken cancel) =>
         Task.FromResult<IReadOnlyDictionary<uint, VersionChoice>>(Choices);
 
+    private readonly Dictionary<(long Folder, uint Number), ReadOnlyMemory<byte>> _originals = [];
+
+    public Task KeepOriginalsAsync(long folder, IReadOnlyDictionary<uint, ReadOnlyMemory<byte>> originals, CancellationToken cancel)
+    {
+        foreach (var (number, octets) in originals)
+            _originals.TryAdd((folder, number), octets);
+        return Task.CompletedTask;
+    }
+
+    public Task<IReadOnlyDictionary<uint, ReadOnlyMemory<byte>>> OriginalsAsync(long folder, CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyDictionary<uint, ReadOnlyMemory<byte>>>(
+            _originals.Where(o => o.Key.Folder == folder).ToDictionary(o => o.Key.Number, o => o.Value)
+        );
+
     public Task KeepFormsAsync(long folder, IReadOnlyCollection<ItemForms> forms, CancellationToken cancel)
     {
         foreach (var form in forms)

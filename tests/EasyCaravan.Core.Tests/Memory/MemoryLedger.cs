@@ -60,6 +60,21 @@ internal sealed class MemoryLedger : ILedger
         return page with { IsNew = true };
     }
 
+    public HashSet<MadePlace> Made { get; } = [];
+
+    public Task<IReadOnlySet<MadePlace>> NoteMadeAsync(IReadOnlyCollection<MadePlace> places, CancellationToken cancel)
+    {
+        ProveLease();
+        return Task.FromResult<IReadOnlySet<MadePlace>>(places.Where(Made.Add).ToHashSet());
+    }
+
+    public Task ForgetMadeAsync(MadePlace place, CancellationToken cancel)
+    {
+        ProveLease();
+        Made.Remove(place);
+        return Task.CompletedTask;
+    }
+
     public Task ForgetEntriesAsync(long folder, uint? fromEpoch, uint? toEpoch, CancellationToken cancel)
     {
         ProveLease();

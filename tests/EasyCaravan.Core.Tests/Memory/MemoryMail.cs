@@ -175,6 +175,22 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         ]);
     }
 
+    public Task<bool> RemoveFolderAsync(FolderPath path, CancellationToken cancel)
+    {
+        mail.Call("delete");
+        if (mail.Folders[path].Messages.Count > 0)
+            return Task.FromResult(false);
+        mail.Subscribed.Remove(path);
+        return Task.FromResult(mail.Folders.Remove(path));
+    }
+
+    public Task UnsubscribeAsync(FolderPath path, CancellationToken cancel)
+    {
+        mail.Call("unsubscribe");
+        mail.Subscribed.Remove(path);
+        return Task.CompletedTask;
+    }
+
     public Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel)
     {
         if (visits.Count > 0)

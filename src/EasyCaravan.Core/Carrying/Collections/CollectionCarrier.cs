@@ -243,7 +243,7 @@ internal sealed class CollectionCarrier(
         var writer = new ItemWriter(order, to, place);
         var decision = new ItemDecision(order, page, order.AddressesOf(to), new ItemReadBack(order, to, place), writer);
         var toWrite = batch.Where(decision.NeedsWriting).ToList();
-        toWrite.AddRange(await MergeAsync(place, [.. batch.Where(Merges)], cancel));
+        toWrite.AddRange(await MergeAsync(work, place, [.. batch.Where(Merges)], cancel));
         // Noted before it is written: whoever comes after a kill looks there first.
         if (toWrite.Count > 0)
             await kept.KeepItemsAsync(
@@ -292,9 +292,15 @@ internal sealed class CollectionCarrier(
         && (item.IsEdit || order.Rules.Doubles is ItemDoubles.Merge);
 
     /// <summary>What is there gets what it lacks. Those that are to be written for it.</summary>
-    private async Task<List<ItemInHand>> MergeAsync(CollectionState place, List<ItemInHand> foreign, CancellationToken cancel)
+    private async Task<List<ItemInHand>> MergeAsync(
+        CollectionWork work,
+        CollectionState place,
+        List<ItemInHand> foreign,
+        CancellationToken cancel
+    )
     {
         var merged = new List<ItemInHand>();
+        var originals = new Dictionary<uint, ReadOnlyMemory<byte>>();
         var byPlace = foreign.ToDictionary(i => i.Item.To!.Value);
         if (byPlace.Count > 0)
             await to.ReadItemsAsync(
@@ -303,12 +309,18 @@ internal sealed class CollectionCarrier(
                 (there, _) =>
                 {
                     if (byPlace.TryGetValue(there.Href, out var item) && there.Tag is { } tag && item.Merge(there.Octets, tag))
+                    {
                         merged.Add(item);
+                        originals[item.Item.Number] = there.Octets;
+                    }
                     return ValueTask.CompletedTask;
                 },
                 new Dictionary<Href, Fault>(),
                 cancel
             );
+        // A move that is taken back leaves the person's own contact as it was.
+        if (originals.Count > 0)
+            await kept.KeepOriginalsAsync(work.Page.Id, originals, cancel);
         return merged;
     }
 

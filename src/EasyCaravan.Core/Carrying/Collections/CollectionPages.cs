@@ -78,7 +78,12 @@ internal sealed class CollectionPages(
         if (name.Length is 0 or > 100 || toStates.Any(c => c.Href.Name.Equals(name, StringComparison.OrdinalIgnoreCase)))
             name = Guid.NewGuid().ToString("N");
         var wanted = landing.From.Properties with { Name = landing.Title };
+        // The service may choose another address: noted by what is asked for before it is made, and by what it has become afterwards.
+        var asked = new MadePlace(name, MadeAs.Folder);
+        await ledger.NoteMadeAsync([asked], cancel);
         var made = await to.MakeAsync(name, wanted, cancel);
+        await ledger.NoteMadeAsync([new MadePlace(made.Href.ToString(), MadeAs.Folder)], cancel);
+        await ledger.ForgetMadeAsync(asked, cancel);
         if (Lost(wanted, made.Properties) is not { Count: > 0 } lost)
             return (made, null);
         var words = string.Join(", ", lost);

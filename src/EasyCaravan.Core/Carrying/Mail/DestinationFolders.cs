@@ -44,6 +44,11 @@ internal sealed class DestinationFolders(IMailAccount to, ILedger ledger, MailLe
         }
         if (visits.Count == 0)
             return;
+        if (
+            visits.Where(v => v.Visit.Subscribe).Select(v => new MadePlace($"{v.Folder.To}", MadeAs.Subscription)).ToList() is
+            { Count: > 0 } shown
+        )
+            await ledger.NoteMadeAsync(shown, cancel);
         var seen = await to.VisitAsync([.. visits.Select(v => v.Visit)], cancel);
         for (var i = 0; i < visits.Count; i++)
         {

@@ -17,9 +17,24 @@ internal sealed class FolderPages(IMailAccount to, ILedger ledger, Action<string
         var missing = folders.Where(f => f is { To: not null, There: null }).ToList();
         if (missing.Count > 0)
         {
+            var noted = await ledger.NoteMadeAsync(
+                [
+                    .. missing
+                        .SelectMany(f => f.Work.MissingAbove.Append(f.To!))
+                        .Distinct()
+                        .Select(p => new MadePlace($"{p}", MadeAs.Folder)),
+                ],
+                cancel
+            );
             var made = await to.CreateFoldersAsync([.. missing.Select(f => new NewFolder(f.To!, f.From.Use, f.From.Subscribed))], cancel);
             for (var i = 0; i < made.Count; i++)
+            {
                 missing[i].Take(made[i]);
+                var place = new MadePlace($"{missing[i].To}", MadeAs.Folder);
+                // One that was noted before was made earlier in this pass, or by a pass that was broken off.
+                if (made[i].WasThere && noted.Contains(place))
+                    await ledger.ForgetMadeAsync(place, cancel);
+            }
         }
         var pages = await ledger.OpenAsync(
             [

@@ -11,6 +11,9 @@ public sealed record FolderWork(FolderLanding Landing, FolderState? There, long 
     /// <summary>The ledger's page, where there is one that still holds.</summary>
     public LedgerFolder? Page { get; init; }
 
+    /// <summary>Folders above it that are missing on the to side as well, and are made with it.</summary>
+    public IReadOnlyList<FolderPath> MissingAbove { get; init; } = [];
+
     /// <summary>Numbers that were settled by another folder's copy and are to be settled anew.</summary>
     public NumberSet Reopened { get; init; } = new();
 

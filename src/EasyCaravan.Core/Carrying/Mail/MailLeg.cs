@@ -183,6 +183,7 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         var map = FolderMap.Draw(order.Rules, fromFolders, toFolders, to.Traits, order.To.Service.Names, known);
         var landings = RenamedPlaces.Apply(map.Landings, all, toFolders).ToList();
         var there = toFolders.Where(f => f.Selectable).DistinctBy(f => f.Path).ToDictionary(f => f.Path);
+        var listed = toFolders.Select(f => f.Path).ToHashSet();
         var multiFolder = MultiFolderMessages.For(map, order.Rules.Labels, ledger, tally, journal);
 
         var (work, unchanged) = (new List<FolderWork>(), new List<FolderWork>());
@@ -202,7 +203,11 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
             }
             var settled = page is null ? 0 : page.Counts.Carried + page.Counts.Paired + page.Counts.Excluded + page.Counts.LeftBehind;
             work.Add(
-                new FolderWork(landing, toState, Math.Max(0, (landing.From.Cursor?.Count ?? 0) - settled)) { Page = lost ? null : page }
+                new FolderWork(landing, toState, Math.Max(0, (landing.From.Cursor?.Count ?? 0) - settled))
+                {
+                    Page = lost ? null : page,
+                    MissingAbove = landing.To is { } place && toState is null ? [.. place.Above().Where(p => !listed.Contains(p))] : [],
+                }
             );
         }
         work = await AskChangesAsync(from, work, cancel);

@@ -156,6 +156,8 @@ internal sealed class SourceMoves(
             return;
 
         var (source, target) = (folder.Landing.From, folder.Landing.To!);
+        if (folder.There is null)
+            await ledger.NoteMadeAsync([.. folder.MissingAbove.Append(target).Select(p => new MadePlace($"{p}", MadeAs.Folder))], cancel);
         var there = folder.There?.Cursor
             ?? (await to.CreateFoldersAsync([new NewFolder(target, source.Use, source.Subscribed)], cancel))[0].Cursor;
         var page = (

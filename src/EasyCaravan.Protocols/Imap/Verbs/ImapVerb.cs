@@ -84,6 +84,7 @@ internal static class ImapVerbs
         SafeToReplay: true,
         ImapCapabilities.Unselect
     );
+    public static readonly ImapVerb Unsubscribe = new("UNSUBSCRIBE", "RFC 9051 §6.3.8", ImapState.Authenticated, SafeToReplay: true);
 
     public static IReadOnlyList<ImapVerb> All { get; } =
     [
@@ -107,5 +108,6 @@ internal static class ImapVerbs
         Store,
         Subscribe,
         Unselect,
+        Unsubscribe,
     ];
 }
