@@ -69,9 +69,11 @@ internal static class TakeBackCommand
     {
         var query = $"move={Uri.EscapeDataString(who)}";
         var view = await client.GetAsync<TakeBackView>($"{path}?{query}", cancel);
-        while (wait && view.EndedAt is null && !await IsStoppedAsync(batch, view.Account, client, cancel))
+        for (var isStopped = false; wait && view.EndedAt is null && !isStopped; )
         {
             await Task.Delay(s_look, cancel);
+            // Asked first: a move that is held may have come to its end.
+            isStopped = await IsStoppedAsync(batch, view.Account, client, cancel);
             view = await client.GetAsync<TakeBackView>($"{path}?{query}", cancel);
         }
         string Number(long number) => writer.Form is OutputForm.Csv ? $"{number}" : Words.Number(number);

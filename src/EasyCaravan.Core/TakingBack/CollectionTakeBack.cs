@@ -11,12 +11,14 @@ namespace EasyCaravan.Core.TakingBack;
 /// Removes from the to side the contacts or events that a move carried there and that are as they were when they were read back. A contact
 /// that was there before and got something from us becomes again what it was. Nothing is sent to anybody.
 /// </summary>
+/// <param name="isCheck">A dry run.</param>
 public sealed class CollectionTakeBack(
     ICollectionAccounts accounts,
     ILedger ledger,
     ICollectionLedger kept,
     ITakeBackRecord record,
     CollectionLegOrder order,
+    bool isCheck,
     Tally tally,
     Action<string> journal
 )
@@ -29,22 +31,15 @@ public sealed class CollectionTakeBack(
     /// <param name="Original">What the to side had before we added to it; null: the item is ours.</param>
     private sealed record Ours(CollectionItem Item, ReadOnlyMemory<byte>? Original);
 
-    public async Task RunAsync(bool isCheck, CancellationToken cancel)
+    public async Task RunAsync(CancellationToken cancel)
     {
         await using var to = await accounts.OpenAsync(order.To.Service, order.Kind, order.To.Credentials, cancel);
         var states = (await to.ListAsync(cancel)).ToDictionary(c => c.Href);
         var titles = (await ledger.FoldersAsync(cancel)).ToDictionary(p => p.Id, p => p.To?.ToString());
         var pages = (await kept.PagesAsync(cancel)).Where(p => p.To is not null).OrderBy(p => p.Folder).ToList();
         foreach (var page in pages)
-            await TakePageAsync(
-                page,
-                titles[page.Folder] ?? page.To!.Value.Name,
-                states.GetValueOrDefault(page.To!.Value),
-                to,
-                isCheck,
-                cancel
-            );
-        await TakePlacesAsync(states, to, isCheck, cancel);
+            await TakePageAsync(page, titles[page.Folder] ?? page.To!.Value.Name, states.GetValueOrDefault(page.To!.Value), to, cancel);
+        await TakePlacesAsync(states, to, cancel);
     }
 
     private async Task TakePageAsync(
@@ -52,7 +47,6 @@ public sealed class CollectionTakeBack(
         string title,
         CollectionState? there,
         ICollectionAccount to,
-        bool isCheck,
         CancellationToken cancel
     )
     {
@@ -62,7 +56,7 @@ public sealed class CollectionTakeBack(
         var originals = await kept.OriginalsAsync(page.Folder, cancel);
         var left = (await kept.ItemsAsync(page.Folder, cancel))
             .Where(i => i.To is not null && (!known.TryGetValue(i.Number, out var state) || state is TakenBack.Intended))
-            .Select(i => new Ours(i, originals.TryGetValue(i.Number, out var original) ? original : null))
+            .Select(i => new Ours(i, originals.TryGetValue(i.Number, out var original) ? original : default(ReadOnlyMemory<byte>?)))
             .Where(o => !o.Item.IsForeign || o.Original is not null)
             .OrderBy(o => o.Item.Number)
             .ToList();
@@ -78,7 +72,7 @@ public sealed class CollectionTakeBack(
         foreach (var step in left.Chunk(StepItems))
         {
             cancel.ThrowIfCancellationRequested();
-            await TakeStepAsync(page, title, there, step, known, to, silence, isCheck, cancel);
+            await TakeStepAsync(page, title, there, step, known, to, silence, cancel);
         }
         await EndSilenceAsync(page, silence, to, cancel);
     }
@@ -91,7 +85,6 @@ public sealed class CollectionTakeBack(
         IReadOnlyDictionary<uint, TakenBack> known,
         ICollectionAccount to,
         Silence silence,
-        bool isCheck,
         CancellationToken cancel
     )
     {
@@ -222,7 +215,8 @@ public sealed class CollectionTakeBack(
             return;
         await record.RecordAsync(title, page.Folder, items, cancel);
         var removed = items.Count(i => i.State is TakenBack.Removed);
-        tally.Remove(removed);
+        if (!isCheck)
+            tally.Remove(removed);
         _removed[page.To!.Value] = _removed.GetValueOrDefault(page.To.Value) + removed;
     }
 
@@ -257,22 +251,17 @@ public sealed class CollectionTakeBack(
     }
 
     /// <summary>Collections that the move made go if nothing is in them.</summary>
-    private async Task TakePlacesAsync(
-        Dictionary<Href, CollectionState> states,
-        ICollectionAccount to,
-        bool isCheck,
-        CancellationToken cancel
-    )
+    private async Task TakePlacesAsync(Dictionary<Href, CollectionState> states, ICollectionAccount to, CancellationToken cancel)
     {
         var made = (await record.MadeAsync(cancel)).Select(m => m.Place).ToHashSet();
         foreach (var state in states.Values.Where(s => made.Contains(s.Href.ToString()) || made.Contains(s.Href.Name)))
         {
             cancel.ThrowIfCancellationRequested();
-            await record.RecordFolderAsync(state.Title, await TakePlaceAsync(state, to, isCheck, cancel), cancel);
+            await record.RecordFolderAsync(state.Title, await TakePlaceAsync(state, to, cancel), cancel);
         }
     }
 
-    private async Task<TakenFolder> TakePlaceAsync(CollectionState state, ICollectionAccount to, bool isCheck, CancellationToken cancel)
+    private async Task<TakenFolder> TakePlaceAsync(CollectionState state, ICollectionAccount to, CancellationToken cancel)
     {
         var held = (await to.ReadChangesAsync(state, null, cancel)).There.Count;
         if (isCheck)

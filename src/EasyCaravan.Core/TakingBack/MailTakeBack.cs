@@ -11,11 +11,13 @@ namespace EasyCaravan.Core.TakingBack;
 /// Removes from the to side the messages that a move carried there: those that the ledger names, that are octet for octet what the from
 /// side has, and that nobody has changed. What was there before is never touched.
 /// </summary>
+/// <param name="isCheck">A dry run.</param>
 public sealed class MailTakeBack(
     IMailAccounts accounts,
     ILedger ledger,
     ITakeBackRecord record,
     MailLegOrder order,
+    bool isCheck,
     Tally tally,
     Action<string> journal
 )
@@ -28,7 +30,7 @@ public sealed class MailTakeBack(
     /// <summary>Messages that this run removed, by place: what a dry run needs to know which folders would be empty.</summary>
     private readonly Dictionary<FolderPath, long> _removed = [];
 
-    public async Task RunAsync(bool isCheck, CancellationToken cancel)
+    public async Task RunAsync(CancellationToken cancel)
     {
         await using var from = await accounts.OpenAsync(order.From.Service, order.From.Credentials, cancel);
         await using var to = await accounts.OpenAsync(order.To.Service, order.To.Credentials, cancel);
@@ -41,9 +43,9 @@ public sealed class MailTakeBack(
         foreach (var page in pages)
         {
             tally.Folder = page.To!.ToString();
-            await TakePageAsync(page, standing.Contains((page.To!, page.ToEpoch)), from, to, keepsKeywords, isCheck, cancel);
+            await TakePageAsync(page, standing.Contains((page.To!, page.ToEpoch)), from, to, keepsKeywords, cancel);
         }
-        await TakePlacesAsync(folders, to, isCheck, cancel);
+        await TakePlacesAsync(folders, to, cancel);
     }
 
     private async Task TakePageAsync(
@@ -52,7 +54,6 @@ public sealed class MailTakeBack(
         IMailAccount from,
         IMailAccount to,
         bool keepsKeywords,
-        bool isCheck,
         CancellationToken cancel
     )
     {
@@ -78,7 +79,7 @@ public sealed class MailTakeBack(
         foreach (var step in Steps(landed))
         {
             cancel.ThrowIfCancellationRequested();
-            await TakeStepAsync(page, step, known, from, to, keepsKeywords, isCheck, cancel);
+            await TakeStepAsync(page, step, known, from, to, keepsKeywords, cancel);
         }
     }
 
@@ -105,7 +106,6 @@ public sealed class MailTakeBack(
         IMailAccount from,
         IMailAccount to,
         bool keepsKeywords,
-        bool isCheck,
         CancellationToken cancel
     )
     {
@@ -204,12 +204,13 @@ public sealed class MailTakeBack(
             return;
         await record.RecordAsync(page.To!.ToString(), page.Id, items, cancel);
         var removed = items.Count(i => i.State is TakenBack.Removed);
-        tally.Remove(removed);
+        if (!isCheck)
+            tally.Remove(removed);
         _removed[page.To!] = _removed.GetValueOrDefault(page.To!) + removed;
     }
 
     /// <summary>Folders that the move made go if nothing is in them, the deepest first.</summary>
-    private async Task TakePlacesAsync(IReadOnlyList<FolderState> before, IMailAccount to, bool isCheck, CancellationToken cancel)
+    private async Task TakePlacesAsync(IReadOnlyList<FolderState> before, IMailAccount to, CancellationToken cancel)
     {
         var made = await record.MadeAsync(cancel);
         if (made.Count == 0)
@@ -219,7 +220,7 @@ public sealed class MailTakeBack(
         foreach (var path in ours.OrderByDescending(p => p.Names.Length).ThenBy(p => p.ToString(), StringComparer.Ordinal))
         {
             cancel.ThrowIfCancellationRequested();
-            var state = await TakePlaceAsync(path, folders, to, isCheck, cancel);
+            var state = await TakePlaceAsync(path, folders, to, cancel);
             if (state is TakenFolder.Removed)
                 folders.Remove(path);
             await record.RecordFolderAsync(path.ToString(), state, cancel);
@@ -235,7 +236,6 @@ public sealed class MailTakeBack(
         FolderPath path,
         Dictionary<FolderPath, FolderState> folders,
         IMailAccount to,
-        bool isCheck,
         CancellationToken cancel
     )
     {

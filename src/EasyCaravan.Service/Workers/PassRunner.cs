@@ -130,7 +130,7 @@ internal sealed class PassRunner(
         if (kind is Kind.Mail)
         {
             var mail = await orders.MakeAsync(context, cancel);
-            await new MailTakeBack(accounts, ledger, record, mail, tally, pass.Notes.Enqueue).RunAsync(isCheck, cancel);
+            await new MailTakeBack(accounts, ledger, record, mail, isCheck, tally, pass.Notes.Enqueue).RunAsync(cancel);
             return;
         }
         await new CollectionTakeBack(
@@ -139,9 +139,10 @@ internal sealed class PassRunner(
             store.CollectionsOf(claim, kind),
             record,
             await collectionOrders.MakeAsync(context, kind, cancel),
+            isCheck,
             tally,
             pass.Notes.Enqueue
-        ).RunAsync(isCheck, cancel);
+        ).RunAsync(cancel);
     }
 
     /// <summary>Each service's own remedies, for what that service said.</summary>

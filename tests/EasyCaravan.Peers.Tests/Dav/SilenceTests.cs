@@ -56,6 +56,13 @@ public sealed class SilenceTests(SendingDavServers servers) : IClassFixture<Send
         Assert.Contains("Their 1 elsewhere", events["theirs1"], StringComparison.Ordinal);
         Assert.Equal((before, 0, 0), (servers.Counted, (await invited.ListAsync(inbox)).Count, (await invited.ListAsync(own)).Count));
 
+        // To take it all back is silent too. Without the switch a deletion would send cancellations, so that those events stay.
+        var taken = await service.RunAsync("take-back", "crew", "--move", organiser, "--account", organiser);
+        Assert.True(taken.Code == (hasSwitch ? 0 : 3), taken.Out + taken.Error);
+        Assert.Equal(hasSwitch ? 0 : 8, (await fresh.ListAsync(there)).Count);
+        Assert.Equal(!hasSwitch, taken.Out.Contains("would send a cancellation", StringComparison.Ordinal));
+        Assert.Equal((before, 0, 0), (servers.Counted, (await invited.ListAsync(inbox)).Count, (await invited.ListAsync(own)).Count));
+
         // That this server sends at all, and that it does so again for what the person does now.
         Assert.Equal(201, await fresh.PutAsync($"{there}later.ics", Event("later", organiser, guest, "Later"), false));
         await TestService.UntilAsync(async () =>
