@@ -50,6 +50,7 @@ internal static class CaravanCommand
         root.Add(DifferencesCommand.Make(host));
         root.Add(CompareCommand.Make(host));
         root.Add(TakeBackCommand.Make(host));
+        root.Add(NoticesCommand.Make(host));
         root.Add(CollectionsCommand.Make(host));
         root.Add(PreviewCommand.Make(host));
         root.Add(FilesCommand.Make(host));

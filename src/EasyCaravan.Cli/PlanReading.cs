@@ -6,11 +6,14 @@ using YamlDotNet.RepresentationModel;
 namespace EasyCaravan.Cli;
 
 /// <summary>
-/// Reads a plan file and the rosters and certificates that it names, each relative to it. What is wrong in them is the service's to say.
+/// Reads a plan file and the rosters, certificates and templates that it names, each relative to it. What is wrong in them is the service's to say.
 /// </summary>
 internal static class PlanReading
 {
     private static readonly string[] s_fileKeys = ["roster", "ca-file"];
+
+    /// <summary>Their value is a list of files.</summary>
+    private static readonly string[] s_listKeys = ["templates"];
 
     public static async Task<PlanSubmission> ReadAsync(string file, CancellationToken cancel)
     {
@@ -30,13 +33,16 @@ internal static class PlanReading
     }
 
     private static HashSet<string> NamedFiles(string text) =>
-        [
-            .. Mappings(text)
-                .SelectMany(m => m.Children)
-                .Where(c => c.Key is YamlScalarNode { Value: { } key } && s_fileKeys.Contains(key))
-                .Select(c => (c.Value as YamlScalarNode)?.Value)
-                .OfType<string>(),
-        ];
+        [.. Mappings(text).SelectMany(m => m.Children).SelectMany(c => NamedBy((c.Key as YamlScalarNode)?.Value, c.Value))];
+
+    private static IEnumerable<string> NamedBy(string? key, YamlNode value)
+    {
+        if (s_fileKeys.Contains(key) && value is YamlScalarNode { Value: { } file })
+            return [file];
+        return s_listKeys.Contains(key) && value is YamlSequenceNode list
+            ? list.Children.OfType<YamlScalarNode>().Select(f => f.Value).OfType<string>()
+            : [];
+    }
 
     /// <summary>Everything in a plan that has keys; nothing where it is no YAML, which is the service's to say.</summary>
     public static IEnumerable<YamlMappingNode> Mappings(string text)

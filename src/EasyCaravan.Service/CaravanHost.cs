@@ -7,9 +7,11 @@ using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Scheduling;
 using EasyCaravan.Protocols.Discovery;
 using EasyCaravan.Protocols.SignIn;
+using EasyCaravan.Protocols.Smtp;
 using EasyCaravan.Service.Access;
 using EasyCaravan.Service.Api;
 using EasyCaravan.Service.Live;
+using EasyCaravan.Service.Notifying;
 using EasyCaravan.Service.Scheduling;
 using EasyCaravan.Service.Surveying;
 using EasyCaravan.Service.Workers;
@@ -124,6 +126,12 @@ public static class CaravanHost
         services.AddSingleton<PassRunner>().AddSingleton<PassReport>().AddSingleton<MoveWorker>();
         services.AddSingleton<MoveBoard>().AddSingleton<SetSecrets>().AddSingleton<Looks>();
         services.AddSingleton<Forecasts>().AddSingleton<TimetableChanges>().AddSingleton<BatchHours>();
+        services.AddSingleton<NoticeBox>().AddSingleton<IMessageSenders, SmtpSenders>();
+        services
+            .AddHostedService<NoticeKeeper>()
+            .AddHostedService<NoticePost>()
+            .AddHostedService<WebhookPost>()
+            .AddHostedService<BounceWatch>();
         services.AddHostedService<MoveWorkers>().AddHostedService<BatchStarts>().AddHostedService<HistoryKeeper>();
         // In-flight batches end or are abandoned cleanly well within this; then the next start goes on from the ledger.
         services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(10));
@@ -201,6 +209,7 @@ public static class CaravanHost
         ForecastApi.Map(api);
         WideApi.Map(api);
         SecretApi.Map(api);
+        NoticeApi.Map(api);
         LiveApi.Map(api);
         api.MapFallback("/{**rest}", () => Problems.NotFound("There is nothing at this address.", "See /openapi/v1.json for what there is"))
             .ExcludeFromDescription();

@@ -40,6 +40,9 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<TakeBackRow> TakeBacks => Set<TakeBackRow>();
     public DbSet<TakeBackFolderRow> TakeBackFolders => Set<TakeBackFolderRow>();
     public DbSet<TakeBackItemRow> TakeBackItems => Set<TakeBackItemRow>();
+    public DbSet<NoticeRow> Notices => Set<NoticeRow>();
+    public DbSet<NoticeSwitchRow> NoticeSwitches => Set<NoticeSwitchRow>();
+    public DbSet<NoticeMarkRow> NoticeMarks => Set<NoticeMarkRow>();
     public DbSet<JournalRow> Journal => Set<JournalRow>();
     public DbSet<TokenRow> Tokens => Set<TokenRow>();
 

@@ -29,6 +29,8 @@ internal static class NewMoves
         nameof(MoveRow.ToUnder),
         nameof(MoveRow.ToRoot),
         nameof(MoveRow.Note),
+        nameof(MoveRow.Language),
+        nameof(MoveRow.Notify),
     ];
 
     /// <summary>All are 0: listed, idle, and nothing counted.</summary>
@@ -88,6 +90,8 @@ internal static class NewMoves
                 row.ToUnder,
                 row.ToRoot,
                 row.Note,
+                row.Language,
+                row.Notify,
             ];
             for (var i = 0; i < values.Length; i++)
                 texts[i].Value = (object?)values[i] ?? DBNull.Value;

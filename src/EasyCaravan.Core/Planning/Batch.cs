@@ -9,11 +9,16 @@ public sealed record Batch(string Name, string Route, string RosterFile, Immutab
 
     /// <summary>1 (first) to 9, among batches that wait for the same services or workers.</summary>
     public int Priority { get; init; } = UsualPriority;
+
+    public BatchNotices Notices { get; init; } = BatchNotices.AsPlanned;
 }
 
 /// <summary>All that a plan file says, read and found sound.</summary>
 public sealed record Plan(ImmutableArray<Service> Services, ImmutableArray<Route> Routes, ImmutableArray<Batch> Batches)
 {
+    /// <summary>Null: nobody is told of anything.</summary>
+    public Notices? Notices { get; init; }
+
     public Route RouteOf(Batch batch) => Routes.First(r => r.Name == batch.Route);
 
     public bool Uses(Batch batch, string service) => RouteOf(batch) is var route && (route.From == service || route.To == service);

@@ -45,7 +45,7 @@ public static class PlanFile
         var batches = root.Entries("batches")
             .Select(e => BatchSection.Read(e.Name, e.Node, routes, withRosters, errors))
             .ToImmutableArray();
-        var plan = new Plan(services, routes, batches);
+        var plan = new Plan(services, routes, batches) { Notices = NoticesSection.Read(root, errors) };
         if (withRosters)
             AccountCheck.Check(plan, errors);
         return plan;

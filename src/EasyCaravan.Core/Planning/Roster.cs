@@ -26,6 +26,12 @@ public sealed record RosterPerson(
     /// <summary>Overrides the route's <see cref="Route.Under"/>; <see cref="CarryRules.AccountRoot"/>: at the root.</summary>
     public string? ToUnder { get; init; }
 
+    /// <summary>In which they are written to: en, de or fr; null: as the plan's notices say.</summary>
+    public string? Language { get; init; }
+
+    /// <summary>Where notices go; null: to the account itself.</summary>
+    public string? Notify { get; init; }
+
     /// <summary>Overrides the route's <see cref="Route.Root"/>; <see cref="CarryRules.AccountRoot"/>: the person's own folders.</summary>
     public string? ToRoot { get; init; }
 }
@@ -45,6 +51,8 @@ public static class Roster
         "to_under",
         "to_root",
         "note",
+        "language",
+        "notify",
     ];
 
     /// <summary>Reads every line and reports every error, each with its line. Columns may stand in any order.</summary>
@@ -121,6 +129,7 @@ public static class Roster
                     "from_account" => entry.First("from_account") ?? entry.First("mail"),
                     "to_account" => entry.First("to_account") ?? entry.First("mail"),
                     "note" => entry.First("note") ?? entry.First("description"),
+                    "language" => entry.First("language") ?? LanguageOf(entry.First("preferredLanguage")),
                     _ => entry.First(column),
                 };
             if (Make(file, entry.Line, Field, errors) is { } person)
@@ -166,6 +175,17 @@ public static class Roster
                     "names with '/' between them, or a single / for the account's root"
                 )
             );
+        if (field("language") is { } language && !Notifying.LetterTemplates.Languages.Contains(language))
+            errors.Add(
+                new PlanError(
+                    file,
+                    line,
+                    $"'{language}' in language is none in which notices are written",
+                    string.Join(", ", Notifying.LetterTemplates.Languages)
+                )
+            );
+        if (field("notify") is { } notify && !MimeKit.MailboxAddress.TryParse(notify, out _))
+            errors.Add(new PlanError(file, line, $"'{notify}' in notify is no mail address", "an address such as desk@saltmarsh.example"));
         if (errors.Count > before)
             return null;
         var (from, to) = (field("from_account")!, field("to_account")!);
@@ -185,8 +205,16 @@ public static class Roster
             ToSecretReference = toReference,
             ToUnder = field("to_under"),
             ToRoot = field("to_root"),
+            Language = field("language"),
+            Notify = field("notify"),
         };
     }
+
+    /// <summary>A directory's word such as <c>de-AT, en;q=0.8</c> (RFC 2798 §2.7), where it begins with one that notices have.</summary>
+    private static string? LanguageOf(string? preferred) =>
+        Notifying.LetterTemplates.Languages.FirstOrDefault(l =>
+            preferred?.Trim().StartsWith(l, StringComparison.OrdinalIgnoreCase) == true
+        );
 
     private static bool CheckHeader(string file, string[] header, ICollection<PlanError> errors)
     {

@@ -35,6 +35,9 @@ public sealed record Service(string Name, MailConnection? Mail, SignIn SignIn, T
     /// <summary>One for which people sign in, if there is one: files that were handed over need none.</summary>
     public Kind SignInKind => Kinds.FirstOrDefault(k => CollectionsOf(k) is not CollectionConnection.Files, Kinds[0]);
 
+    /// <summary>Where its people's programs send; null: it is not said.</summary>
+    public SendingConnection? Sending { get; init; }
+
     /// <summary>Where its forwarding rules are kept; null: nobody can look.</summary>
     public RulesConnection? Rules { get; init; }
 

@@ -8,7 +8,7 @@ namespace EasyCaravan.Protocols.SignIn;
 /// The only way in which the service reads from others over HTTP: bodies, headers and times are limited, and redirects are not followed. An
 /// endless answer would otherwise use the memory of all moves.
 /// </summary>
-internal static class BoundedHttp
+public static class BoundedHttp
 {
     /// <summary>Octets of a body. The largest that is wanted is an answer with two tokens, some kilobytes each.</summary>
     public const int LargestBody = 256 * 1024;

@@ -16,6 +16,7 @@ internal static class ApiDescription
     private static readonly FrozenDictionary<string, string> Parameters = new Dictionary<string, string>
     {
         ["accepted"] = "Also what somebody has accepted to stay behind. Default: only what is undecided.",
+        ["about"] = "What is told.",
         ["account"] = "The from account, by which a move is known within its batch.",
         ["ahead"] = "Days from today on, 1 to 400. Default: 28.",
         ["address"] = "A mail address; its domain is asked which services it has.",
@@ -34,6 +35,7 @@ internal static class ApiDescription
             "Only in place of this plan: the ETag of the plan in force as it was read. If another is in force by now, the answer is 412 "
             + "and nothing changes. Default: in place of any plan.",
         ["item"] = "The number of an item that was left behind, as the list of them has it.",
+        ["language"] = "en, de or fr. Default: the person's own, or as the plan says.",
         ["limit"] = "Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200.",
         ["move"] = "Only this move: its from account. Default: all moves of the batch.",
         ["name"] = "The service's name in the plan.",
@@ -47,6 +49,7 @@ internal static class ApiDescription
             "Rows of the list to be left out before the page, for a place in its middle. Not together with a cursor, which counts alone. "
             + "Default: 0.",
         ["sort"] = "By what the list is put in order. Default: as the rosters have it.",
+        ["state"] = "Only notices in this state. Default: in any.",
         ["stage"] = "Only moves at this stage. Default: at any.",
         ["until"] = "Only entries before this moment. Default: to the last.",
         ["whatIf"] =

@@ -114,7 +114,7 @@ internal static class TodayApi
     }
 
     /// <summary>What goes on by itself, the next first: batch by batch, and what each part of it waits for.</summary>
-    private static List<Upcoming> NextOf(List<MoveGroup> groups) =>
+    public static List<Upcoming> NextOf(List<MoveGroup> groups) =>
         [
             .. groups
                 .Where(g => g is { Until: not null, Condition: ConditionKind.Waiting or ConditionKind.Idle })

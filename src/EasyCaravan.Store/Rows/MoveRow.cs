@@ -34,6 +34,12 @@ public sealed class MoveRow
     public string? ToRoot { get; set; }
     public string? Note { get; set; }
 
+    /// <summary>In which the person is written to; null: as the plan's notices say.</summary>
+    public string? Language { get; set; }
+
+    /// <summary>Where notices for the person go; null: to the account itself.</summary>
+    public string? Notify { get; set; }
+
     public Stage Stage { get; set; }
     public ConditionKind Condition { get; set; }
     public Wait? WaitsFor { get; set; }

@@ -23,6 +23,10 @@ internal static class BatchSection
         else if (withRoster)
             errors.Report(node["roster"], $"the file '{roster}' was not found", "a path relative to the plan file");
         var timetable = node.Children.TryGetValue("timetable", out var t) ? TimetableSection.Read((YamlMappingNode)t, errors) : null;
-        return new Batch(name, route, roster, people, timetable) { Priority = node.Number("priority") ?? Batch.UsualPriority };
+        return new Batch(name, route, roster, people, timetable)
+        {
+            Priority = node.Number("priority") ?? Batch.UsualPriority,
+            Notices = NoticesSection.ReadBatch(node, errors),
+        };
     }
 }

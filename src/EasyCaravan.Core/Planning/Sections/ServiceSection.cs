@@ -13,11 +13,12 @@ internal static class ServiceSection
 
     public static Service Read(string name, YamlMappingNode node, PlanErrors errors)
     {
-        var service = new Service(name, ReadMail(node), SignInSection.Read(node, errors), ReadTrust(node, errors), ReadLimits(node))
+        var service = new Service(name, ReadMail(node), SignInSection.Read(node, errors), TrustSection.Read(node, errors), ReadLimits(node))
         {
             Contacts = ReadCollections(node, "contacts", errors),
             Calendars = ReadCollections(node, "calendars", errors),
             Rules = ReadRules(node),
+            Sending = SendingSection.Read(node),
             Names = ReadNames(node),
             Help = ReadHelp(node),
         };
@@ -137,20 +138,6 @@ internal static class ServiceSection
                     .Select(h => new Help(h.Text("says")!, h.Text("remedy")!.TrimEnd('.'))),
             ]
             : [];
-
-    private static Trust ReadTrust(YamlMappingNode service, PlanErrors errors)
-    {
-        if (!service.Children.TryGetValue("trust", out var trust))
-            return new Trust.System();
-        if (trust is YamlScalarNode scalar)
-            return scalar.Value == "none" ? new Trust.Anyone() : new Trust.System();
-        var file = ((YamlMappingNode)trust).Text("ca-file")!;
-        if (!errors.Files.TryGetValue(file, out var pem))
-            errors.Report(trust, $"the file '{file}' was not found", "a path relative to the plan file");
-        else if (!pem.Contains("-----BEGIN CERTIFICATE-----", StringComparison.Ordinal))
-            errors.Report(trust, $"'{file}' holds no certificate", "one or more certificates in PEM form");
-        return new Trust.Authorities(pem ?? "", file);
-    }
 
     private static Limits ReadLimits(YamlMappingNode service)
     {

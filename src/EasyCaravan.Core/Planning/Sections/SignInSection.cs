@@ -109,7 +109,7 @@ internal static class SignInSection
         );
     }
 
-    private static SecretReference? ReadSecret(YamlMappingNode node, string key, PlanErrors errors)
+    public static SecretReference? ReadSecret(YamlMappingNode node, string key, PlanErrors errors)
     {
         if (node.Section(key) is not { } secret)
             return null;

@@ -10,8 +10,8 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace EasyCaravan.Store.Migrations
 {
     [DbContext(typeof(CaravanDb))]
-    [Migration("20261129110628_TakeBacks")]
-    partial class TakeBacks
+    [Migration("20261129115717_TakeBacksAndNotices")]
+    partial class TakeBacksAndNotices
     {
         /// <inheritdoc />
         protected override void BuildTargetModel(ModelBuilder modelBuilder)
@@ -907,6 +907,9 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<long>("Handicap")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("Language")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("LeaseOwner")
                         .HasColumnType("TEXT");
 
@@ -921,6 +924,9 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Note")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Notify")
                         .HasColumnType("TEXT");
 
                     b.Property<long>("Octets")
@@ -1002,6 +1008,119 @@ namespace EasyCaravan.Store.Migrations
                         .HasDatabaseName("IX_moves_boards");
 
                     b.ToTable("moves", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.NoticeMarkRow", b =>
+                {
+                    b.Property<string>("Name")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Next")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Value")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Name");
+
+                    b.ToTable("notice_marks", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.NoticeRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("About")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Account")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Answer")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Attempts")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Batch")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("DueAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("EndedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Facts")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Key")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Language")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("LeaseOwner")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("LeaseUntil")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("MadeAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("MessageId")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("State")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Subject")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("To")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Way")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("EndedAt");
+
+                    b.HasIndex("Key")
+                        .IsUnique();
+
+                    b.HasIndex("MessageId");
+
+                    b.HasIndex("Batch", "Id");
+
+                    b.HasIndex("State", "Way", "DueAt");
+
+                    b.ToTable("notices", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.NoticeSwitchRow", b =>
+                {
+                    b.Property<string>("Batch")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("OffSince")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Batch");
+
+                    b.ToTable("notice_switches", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.PassLegRow", b =>

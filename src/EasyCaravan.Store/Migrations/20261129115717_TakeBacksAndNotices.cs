@@ -5,11 +5,23 @@
 namespace EasyCaravan.Store.Migrations
 {
     /// <inheritdoc />
-    public partial class TakeBacks : Migration
+    public partial class TakeBacksAndNotices : Migration
     {
         /// <inheritdoc />
         protected override void Up(MigrationBuilder migrationBuilder)
         {
+            migrationBuilder.AddColumn<string>(
+                name: "Language",
+                table: "moves",
+                type: "TEXT",
+                nullable: true);
+
+            migrationBuilder.AddColumn<string>(
+                name: "Notify",
+                table: "moves",
+                type: "TEXT",
+                nullable: true);
+
             migrationBuilder.CreateTable(
                 name: "item_originals",
                 columns: table => new
@@ -47,6 +59,62 @@ namespace EasyCaravan.Store.Migrations
                         principalTable: "moves",
                         principalColumn: "Id",
                         onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "notice_marks",
+                columns: table => new
+                {
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    Value = table.Column<long>(type: "INTEGER", nullable: false),
+                    Next = table.Column<long>(type: "INTEGER", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_notice_marks", x => x.Name);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "notice_switches",
+                columns: table => new
+                {
+                    Batch = table.Column<string>(type: "TEXT", nullable: false),
+                    OffSince = table.Column<long>(type: "INTEGER", nullable: false),
+                    By = table.Column<string>(type: "TEXT", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_notice_switches", x => x.Batch);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "notices",
+                columns: table => new
+                {
+                    Id = table.Column<long>(type: "INTEGER", nullable: false)
+                        .Annotation("Sqlite:Autoincrement", true),
+                    Key = table.Column<string>(type: "TEXT", nullable: false),
+                    About = table.Column<int>(type: "INTEGER", nullable: false),
+                    Way = table.Column<int>(type: "INTEGER", nullable: false),
+                    To = table.Column<string>(type: "TEXT", nullable: false),
+                    Language = table.Column<string>(type: "TEXT", nullable: false),
+                    Batch = table.Column<string>(type: "TEXT", nullable: true),
+                    Account = table.Column<string>(type: "TEXT", nullable: true),
+                    Facts = table.Column<string>(type: "TEXT", nullable: false),
+                    State = table.Column<int>(type: "INTEGER", nullable: false),
+                    MadeAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    DueAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    EndedAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    Attempts = table.Column<int>(type: "INTEGER", nullable: false),
+                    Answer = table.Column<string>(type: "TEXT", nullable: true),
+                    Subject = table.Column<string>(type: "TEXT", nullable: true),
+                    MessageId = table.Column<string>(type: "TEXT", nullable: true),
+                    LeaseOwner = table.Column<string>(type: "TEXT", nullable: true),
+                    LeaseUntil = table.Column<long>(type: "INTEGER", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_notices", x => x.Id);
                 });
 
             migrationBuilder.CreateTable(
@@ -116,6 +184,32 @@ namespace EasyCaravan.Store.Migrations
                 });
 
             migrationBuilder.CreateIndex(
+                name: "IX_notices_Batch_Id",
+                table: "notices",
+                columns: new[] { "Batch", "Id" });
+
+            migrationBuilder.CreateIndex(
+                name: "IX_notices_EndedAt",
+                table: "notices",
+                column: "EndedAt");
+
+            migrationBuilder.CreateIndex(
+                name: "IX_notices_Key",
+                table: "notices",
+                column: "Key",
+                unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "IX_notices_MessageId",
+                table: "notices",
+                column: "MessageId");
+
+            migrationBuilder.CreateIndex(
+                name: "IX_notices_State_Way_DueAt",
+                table: "notices",
+                columns: new[] { "State", "Way", "DueAt" });
+
+            migrationBuilder.CreateIndex(
                 name: "IX_take_back_folders_MoveId_Kind_Place",
                 table: "take_back_folders",
                 columns: new[] { "MoveId", "Kind", "Place" },
@@ -137,6 +231,15 @@ namespace EasyCaravan.Store.Migrations
                 name: "made_places");
 
             migrationBuilder.DropTable(
+                name: "notice_marks");
+
+            migrationBuilder.DropTable(
+                name: "notice_switches");
+
+            migrationBuilder.DropTable(
+                name: "notices");
+
+            migrationBuilder.DropTable(
                 name: "take_back_items");
 
             migrationBuilder.DropTable(
@@ -144,6 +247,14 @@ namespace EasyCaravan.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "take_backs");
+
+            migrationBuilder.DropColumn(
+                name: "Language",
+                table: "moves");
+
+            migrationBuilder.DropColumn(
+                name: "Notify",
+                table: "moves");
         }
     }
 }
