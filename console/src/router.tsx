@@ -50,6 +50,11 @@ const routes = [
     component: lazyRouteComponent(() => import("./services/ServicesPage"), "ServicesPage"),
   }),
   createRoute({
+    ...at("/notices"),
+    validateSearch: readSearch,
+    component: lazyRouteComponent(() => import("./notices/NoticesPage"), "NoticesPage"),
+  }),
+  createRoute({
     ...at("/journal"),
     validateSearch: readSearch,
     component: lazyRouteComponent(() => import("./journal/JournalPage"), "JournalPage"),

@@ -35,6 +35,7 @@ namespace EasyCaravan.Contract;
 [JsonSerializable(typeof(FolderPreview))]
 [JsonSerializable(typeof(ForecastView))]
 [JsonSerializable(typeof(List<HistoryPoint>))]
+[JsonSerializable(typeof(List<BatchView>))]
 [JsonSerializable(typeof(PriorityRequest))]
 [JsonSerializable(typeof(TimetableView))]
 [JsonSerializable(typeof(SecretsRequest))]

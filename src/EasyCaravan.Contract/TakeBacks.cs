@@ -79,6 +79,7 @@ public sealed record TakeBackView(
     IReadOnlyList<TakeBackFolder> Folders
 );
 
+/// <summary>What becomes of one folder, address book or calendar, and of what the move put into it.</summary>
 /// <param name="Kind">mail, contacts or calendars.</param>
 /// <param name="Place">The folder on the new side, or the name of the address book or calendar.</param>
 /// <param name="Removed">Items removed.</param>

@@ -720,6 +720,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/batches/{batch}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The last take-back of a move, or its dry run, folder by folder
+         * @description The last take-back of a move, or its dry run, folder by folder
+         */
+        get: operations["takeBackShow"];
+        put?: never;
+        /**
+         * Has what one move put on the new side removed again, or looked at in a dry run; one that was broken off goes on
+         * @description Has what one move put on the new side removed again, or looked at in a dry run; one that was broken off goes on
+         */
+        post: operations["takeBackAsk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/take-back/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What stays on the new side, and why
+         * @description What stays on the new side, and why
+         */
+        get: operations["takeBackKept"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/batches/{batch}/waybill": {
         parameters: {
             query?: never;
@@ -938,6 +982,126 @@ export interface paths {
          * @description Sets logins and secrets of accounts: all of them or none. Moves that were stopped for want of them go on
          */
         post: operations["secretSet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whom the service told of what, or will, the newest first
+         * @description Whom the service told of what, or will, the newest first
+         */
+        get: operations["noticeList"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notices/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who is told of what, what is switched off, and how many are in each state
+         * @description Who is told of what, what is switched off, and how many are in each state
+         */
+        get: operations["noticeSettings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notices/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A letter as it would be sent, with facts of this moment
+         * @description A letter as it would be sent, with facts of this moment
+         */
+        get: operations["noticePreview"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notices/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sends one letter at once to any address, and says what the server answered
+         * @description Sends one letter at once to any address, and says what the server answered
+         */
+        post: operations["noticeTest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notices/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sends notices again that were refused, came back, are unclear, or were sent
+         * @description Sends notices again that were refused, came back, are unclear, or were sent
+         */
+        post: operations["noticeAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notices/switch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switches notices off or on, of a batch or all
+         * @description Switches notices off or on, of a batch or all
+         */
+        post: operations["noticeSwitch"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2253,6 +2417,11 @@ export interface components {
             /** @description What happened. */
             text: string;
         };
+        /**
+         * @description Why an item stays on the new side when its move is taken back.
+         * @enum {unknown}
+         */
+        KeptWord: "flags-changed" | "different" | "original-gone" | "unreadable" | "place-unknown" | "not-deletable" | "still-there" | "would-send";
         /** @description What there is to carry of contacts or calendars, and how fast it travels. */
         KindEstimate: {
             /** @description The kind. */
@@ -2813,6 +2982,137 @@ export interface components {
             /** @description The service that it is about; null: none, or several. */
             service: null | string;
         };
+        /**
+         * @description What is told.
+         * @enum {unknown}
+         */
+        NoticeAbout: "digest" | "needs-you" | "in-step" | "done" | "starts" | "kind-done" | "crosses" | "crossed";
+        /** @description A letter as it would be sent. */
+        NoticePreview: {
+            /** @description Who would get it. */
+            to: string;
+            /** @description The line under which it arrives. */
+            subject: string;
+            /** @description As plain text. */
+            text: string;
+            /** @description As a page. */
+            html: string;
+        };
+        /**
+         * @description What became of a notice.
+         * @enum {unknown}
+         */
+        NoticeStateWord: "due" | "handing-over" | "sent" | "refused" | "unclear" | "bounced" | "dropped";
+        /** @description Switches notices on or off. */
+        NoticeSwitch: {
+            /** @description False: nothing is sent, and what falls due meanwhile is dropped. */
+            on: boolean;
+            /** @description Null: all notices. */
+            batch: null | string;
+        };
+        /** @description Sends one letter at once, so that everybody sees whether it arrives. */
+        NoticeTest: {
+            /** @description A mail address. */
+            to: string;
+            about: null | components["schemas"]["NoticeAbout"];
+            /** @description Whose facts are in it; null: the first batch's. */
+            batch: null | string;
+            /** @description en, de or fr; null: as the plan says. */
+            language: null | string;
+        };
+        /** @description What became of a letter that was sent to try. */
+        NoticeTested: {
+            /** @description What the sending server answered. */
+            answer: string;
+        };
+        /** @description A notice to one recipient. */
+        NoticeView: {
+            /**
+             * Format: int64
+             * @description By which it is sent again.
+             */
+            id: number;
+            /** @description What is told. */
+            about: components["schemas"]["NoticeAbout"];
+            /** @description By mail or to a webhook. */
+            way: components["schemas"]["NoticeWayWord"];
+            /** @description A mail address, or the name of a webhook. */
+            to: string;
+            /** @description en, de or fr. */
+            language: string;
+            /** @description Null: it is about all. */
+            batch: null | string;
+            /** @description Of the person whom it is about; null: about nobody alone. */
+            account: null | string;
+            /** @description What became of it. */
+            state: components["schemas"]["NoticeStateWord"];
+            /**
+             * Format: date-time
+             * @description When what it tells was seen.
+             */
+            madeAt: string;
+            /**
+             * Format: date-time
+             * @description When it is sent, or tried again.
+             */
+            dueAt: string;
+            /**
+             * Format: date-time
+             * @description When it got its last answer; null: none yet.
+             */
+            endedAt: null | string;
+            /**
+             * Format: int32
+             * @description How often it was tried.
+             */
+            attempts: number;
+            /** @description What was answered last, or why it was not sent; null: nothing yet. */
+            answer: null | string;
+            /** @description Of the letter, once it was written; null before, and for webhooks. */
+            subject: null | string;
+        };
+        /**
+         * @description By which way it is told.
+         * @enum {unknown}
+         */
+        NoticeWayWord: "mail" | "webhook";
+        /** @description Notices that are to go out again. */
+        NoticesAgain: {
+            /** @description Their numbers, as the list has them. */
+            ids: number[];
+        };
+        /** @description How many notices were asked for again. */
+        NoticesDue: {
+            /**
+             * Format: int32
+             * @description Those that will go out again; others are on their way already, or are not there.
+             */
+            due: number;
+        };
+        /** @description How notices stand. */
+        NoticesView: {
+            /** @description The sender; null: the plan sends no mail. */
+            from: null | string;
+            /** @description Addresses that are told. */
+            administrators: string[];
+            /** @description What they are told. */
+            administratorsAbout: components["schemas"]["NoticeAbout"][];
+            /** @description What the people who move are told. */
+            peopleAbout: components["schemas"]["NoticeAbout"][];
+            /** @description Names of webhooks that are told. */
+            webhooks: string[];
+            /**
+             * Format: date-time
+             * @description When somebody switched all notices off; null: they are on.
+             */
+            offSince: null | string;
+            /** @description Batches whose notices somebody switched off. */
+            offBatches: string[];
+            /** @description How many notices are in each state; states without any are left out. */
+            states: {
+                [key: string]: number;
+            };
+        };
         /** @description How much of the time until a batch is in step goes where. */
         ObstacleShare: {
             /** @description What for. */
@@ -2975,9 +3275,33 @@ export interface components {
             total: null | number;
         };
         /** @description One page of a longer list. */
+        PageOfNoticeView: {
+            /** @description What is on this page. */
+            items: components["schemas"]["NoticeView"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
         PageOfPersonPreview: {
             /** @description What is on this page. */
             items: components["schemas"]["PersonPreview"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
+        PageOfTakeBackKept: {
+            /** @description What is on this page. */
+            items: components["schemas"]["TakeBackKept"][];
             /** @description To be handed back as `cursor` for the next page; null on the last. */
             next: null | string;
             /**
@@ -3112,7 +3436,7 @@ export interface components {
          * @description What a run of a move does.
          * @enum {unknown}
          */
-        PassWord: "first" | "catch-up" | "survey" | "compare";
+        PassWord: "first" | "catch-up" | "survey" | "compare" | "take-back" | "take-back-check";
         /** @description Time in which nothing runs, whatever the windows say. */
         PauseStretch: {
             /**
@@ -3586,6 +3910,106 @@ export interface components {
              */
             until: string;
         };
+        TakeBackFolder: {
+            /** @description mail, contacts or calendars. */
+            kind: components["schemas"]["MoveKind"];
+            /** @description The folder on the new side, or the name of the address book or calendar. */
+            place: string;
+            /**
+             * Format: int64
+             * @description Items removed.
+             */
+            removed: number;
+            /**
+             * Format: int64
+             * @description Contacts that were there before and are as they were again.
+             */
+            restored: number;
+            /**
+             * Format: int64
+             * @description Items that stay.
+             */
+            kept: number;
+            /**
+             * Format: int64
+             * @description Items that somebody had deleted or moved there before.
+             */
+            notThere: number;
+            /** @description What becomes of the folder itself. */
+            folder: components["schemas"]["TakenFolderWord"];
+        };
+        /** @description An item that stays on the new side. */
+        TakeBackKept: {
+            /** @description mail, contacts or calendars. */
+            kind: components["schemas"]["MoveKind"];
+            /** @description Where it is. */
+            place: string;
+            /** @description Its subject, name or title; null: it could not be read. */
+            title: null | string;
+            /** @description Why it stays, for programs. */
+            because: components["schemas"]["KeptWord"];
+            /** @description The same in words. */
+            why: string;
+        };
+        /** @description Asks for a move to be taken back. */
+        TakeBackRequest: {
+            /** @description From account, to account or name. */
+            move: string;
+            /** @description A dry run: says what would be removed, and removes nothing. The move is held meanwhile. */
+            isCheck: boolean;
+            /** @description The account of the new side, written out, as a proof that it is the one that is meant; not needed in a dry run. */
+            toAccount: null | string;
+        };
+        /** @description What a move put on the new side, taken back or looked at in a dry run. */
+        TakeBackView: {
+            /** @description The from account, by which a move is known within its batch. */
+            account: string;
+            /** @description The person's name, as in the roster. */
+            name: string;
+            /** @description The account of the new side from which it is taken back. */
+            toAccount: string;
+            /**
+             * Format: date-time
+             * @description When somebody asked for it.
+             */
+            askedAt: string;
+            /** @description Who asked for it. */
+            askedBy: string;
+            /** @description It was a dry run: nothing was changed, and the numbers say what would be. */
+            isCheck: boolean;
+            /**
+             * Format: date-time
+             * @description Null while it runs or waits.
+             */
+            endedAt: null | string;
+            /**
+             * Format: int64
+             * @description Items removed, of all kinds.
+             */
+            removed: number;
+            /**
+             * Format: int64
+             * @description Contacts that were there before and are as they were again.
+             */
+            restored: number;
+            /**
+             * Format: int64
+             * @description Items that stay on the new side.
+             */
+            kept: number;
+            /**
+             * Format: int64
+             * @description Items that somebody had deleted or moved there before.
+             */
+            notThere: number;
+            /** @description The same of each folder, address book and calendar. */
+            folders: components["schemas"]["TakeBackFolder"][];
+        };
+        /**
+         * @description What becomes of a folder, an address book or a calendar when its move is taken back.
+         * @enum {unknown}
+         */
+        TakenFolderWord: "not-ours" | "removed" | "not-empty" | "refused" | "not-there";
         /** @description What a new plan would change about when a batch runs. */
         TimetableChange: {
             /** @description The batch's name in the plan. */
@@ -5333,6 +5757,116 @@ export interface operations {
             };
         };
     };
+    takeBackShow: {
+        parameters: {
+            query: {
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move: string;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeBackView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    takeBackAsk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBackRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeBackView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    takeBackKept: {
+        parameters: {
+            query: {
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move: string;
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOfTakeBackKept"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
     waybillGet: {
         parameters: {
             query?: {
@@ -5739,6 +6273,212 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SecretsSet"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    noticeList: {
+        parameters: {
+            query?: {
+                /** @description The batch's name in the plan. */
+                batch?: string;
+                /** @description Only notices in this state. Default: in any. */
+                state?: components["schemas"]["NoticeStateWord"];
+                /** @description Only rows with this in what people read in them: names, accounts, notes, texts. Upper and lower case are the same. */
+                search?: string;
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOfNoticeView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    noticeSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticesView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    noticePreview: {
+        parameters: {
+            query: {
+                /** @description What is told. */
+                about: components["schemas"]["NoticeAbout"];
+                /** @description The batch's name in the plan. */
+                batch?: string;
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+                /** @description en, de or fr. Default: the person's own, or as the plan says. */
+                language?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticePreview"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    noticeTest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticeTest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticeTested"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    noticeAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticesAgain"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticesDue"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    noticeSwitch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticeSwitch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticeSwitch"];
                 };
             };
             /** @description It could not be done: what happened, and what to do. */

@@ -22,6 +22,7 @@ const OF_A_BATCH: ReadonlySet<unknown> = new Set([
   "folders",
   "timetable",
   "history",
+  "take-back",
 ]);
 
 /** Whether the answer under this query key may be stale after events about these moves. */

@@ -1,6 +1,7 @@
 import { ActionIcon, Tooltip, useMantineColorScheme } from "@mantine/core";
 import {
   IconDoorExit,
+  IconMail,
   IconMap2,
   IconMoon,
   IconNotebook,
@@ -19,6 +20,7 @@ const PLACES = [
   { to: "/batches", word: "Batches", icon: IconUsersGroup },
   { to: "/plan", word: "Plan", icon: IconMap2 },
   { to: "/services", word: "Services", icon: IconServer2 },
+  { to: "/notices", word: "Notices", icon: IconMail },
   { to: "/journal", word: "Journal", icon: IconNotebook },
 ] as const;
 

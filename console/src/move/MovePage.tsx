@@ -8,6 +8,7 @@ import { Failure } from "../parts/Failure";
 import { KindTable } from "../parts/KindTable";
 import { Loading } from "../parts/Loading";
 import { ProblemNote } from "../parts/ProblemNote";
+import { TakeBackBox } from "../takeback/TakeBackBox";
 import { number } from "../words/format";
 import { KIND_WORDS } from "../words/states";
 import { ComparisonBox } from "./ComparisonBox";
@@ -90,6 +91,7 @@ export function MovePage() {
         <p className="soft">Where folders land under the rules of today cannot be shown: {preview.error.message}</p>
       )}
       <FoldersTable account={account} folders={folders} landings={preview.data?.landings ?? []} />
+      <TakeBackBox move={move} />
       <h2>Passes</h2>
       <PassesTable passes={passes} />
       <h2>Journal</h2>

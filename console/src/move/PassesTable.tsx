@@ -10,6 +10,8 @@ const KINDS: Record<string, string> = {
   "catch-up": "Catch-up",
   survey: "Survey",
   compare: "Comparison",
+  "take-back": "Take-back",
+  "take-back-check": "Take-back, dry run",
 };
 
 type Line = Schemas["PassLegView"] & { pass: Pass };

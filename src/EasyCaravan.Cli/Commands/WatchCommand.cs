@@ -6,7 +6,7 @@ using Spectre.Console.Rendering;
 
 namespace EasyCaravan.Cli.Commands;
 
-/// <summary><c>caravan watch</c>: a bar for each running move, and one line that says what the batch is doing and why.</summary>
+/// <summary><c>caravan watch</c>: a bar for each running move, and one line that says what each batch is doing and why.</summary>
 internal static class WatchCommand
 {
     private const int BarWidth = 24;
@@ -15,27 +15,38 @@ internal static class WatchCommand
 
     public static Command Make(CommandHost host)
     {
-        var batch = MoveCommands.BatchArgument();
+        var batches = new Argument<string[]>("BATCH")
+        {
+            Description = "Batches of the plan; left out: all",
+            Arity = ArgumentArity.ZeroOrMore,
+        };
         var stay = new Option<bool>("--stay") { Description = "Keep watching when nothing runs any more" };
         return host.Make(
             "watch",
-            "Watches a batch live; ends when nothing runs or waits any more",
-            "caravan watch deckhands",
-            [batch, stay],
-            (p, c, w, cancel) => RunAsync(p.GetValue(batch)!, p.GetValue(stay), c, w, cancel)
+            "Watches batches live; ends when nothing runs or waits any more",
+            "caravan watch deckhands engineers",
+            [batches, stay],
+            (p, c, w, cancel) => RunAsync(p.GetValue(batches) ?? [], p.GetValue(stay), c, w, cancel)
         );
     }
 
-    private sealed record Look(BatchView Batch, List<MoveView> Running)
+    private sealed record Look(IReadOnlyList<BatchLook> Batches)
+    {
+        public bool IsQuiet => Batches.All(b => b.IsQuiet);
+
+        public string Doing => string.Join('\n', Batches.Select(b => $"{b.Batch.Name}: {b.Batch.Doing}"));
+    }
+
+    private sealed record BatchLook(BatchView Batch, List<MoveView> Running)
     {
         public bool IsQuiet => Busy("running") + Busy("queued") + Busy("waiting") == 0;
 
         private int Busy(string condition) => Batch.Conditions.GetValueOrDefault(condition);
     }
 
-    private static async Task<int> RunAsync(string batch, bool stay, CaravanClient client, Writer writer, CancellationToken cancel)
+    private static async Task<int> RunAsync(string[] batches, bool stay, CaravanClient client, Writer writer, CancellationToken cancel)
     {
-        var look = await LookAsync(batch, client, cancel);
+        var look = await LookAsync(batches, client, cancel);
         var told = default(string);
         if (writer.Form is OutputForm.Table && writer.Console.Profile.Capabilities.Interactive)
             await writer
@@ -47,16 +58,16 @@ internal static class WatchCommand
                     }));
         else
             await FollowAsync(look, PrintIfNew);
-        var last = await LookAsync(batch, client, CancellationToken.None);
-        return last.Batch.Conditions.GetValueOrDefault("needs-you") > 0 || last.Batch.OpenLeftBehind > 0
+        var last = await LookAsync(batches, client, CancellationToken.None);
+        return last.Batches.Any(b => b.Batch.Conditions.GetValueOrDefault("needs-you") > 0 || b.Batch.OpenLeftBehind > 0)
             ? ExitCode.NeedsYou
             : ExitCode.Well;
 
         void PrintIfNew(Look now)
         {
-            if (told == now.Batch.Doing)
+            if (told == now.Doing)
                 return;
-            told = now.Batch.Doing;
+            told = now.Doing;
             Print(now, writer);
         }
 
@@ -68,7 +79,7 @@ internal static class WatchCommand
             // Every event causes a read; the pause between two reads limits the requests to a busy service.
             await foreach (var _ in client.ListenAsync(cancel))
             {
-                var now = await LookAsync(batch, client, cancel);
+                var now = await LookAsync(batches, client, cancel);
                 show(now);
                 if (now.IsQuiet && !stay)
                     return;
@@ -81,23 +92,34 @@ internal static class WatchCommand
         }
     }
 
-    private static async Task<Look> LookAsync(string batch, CaravanClient client, CancellationToken cancel)
+    private static async Task<Look> LookAsync(string[] batches, CaravanClient client, CancellationToken cancel)
     {
-        var name = Uri.EscapeDataString(batch);
-        var view = await client.GetAsync<BatchView>($"batches/{name}", cancel);
-        var running = await client.GetAsync<Page<MoveView>>($"batches/{name}/moves?condition=running&limit=100", cancel);
-        return new Look(view, [.. running.Items]);
+        if (batches.Length == 0)
+            batches = [.. (await client.GetAsync<List<BatchView>>("batches", cancel)).Select(b => b.Name)];
+        var looks = new List<BatchLook>();
+        foreach (var name in batches.Distinct().Select(Uri.EscapeDataString))
+        {
+            var view = await client.GetAsync<BatchView>($"batches/{name}", cancel);
+            var running = await client.GetAsync<Page<MoveView>>($"batches/{name}/moves?condition=running&limit=100", cancel);
+            looks.Add(new BatchLook(view, [.. running.Items]));
+        }
+        return new Look(looks);
     }
 
     private static void Print(Look look, Writer writer)
     {
         if (writer.Form is OutputForm.Table)
-            writer.Say($"{Words.Safe(look.Batch.Name)}: {Words.Safe(look.Batch.Doing)}");
+            writer.Say(Words.Safe(look.Doing));
+        else if (look.Batches is [var only])
+            writer.Json(only.Batch);
         else
-            writer.Json(look.Batch);
+            writer.Json(look.Batches.Select(b => b.Batch).ToList());
     }
 
-    private static Rows Draw(Look look)
+    private static Rows Draw(Look look) =>
+        new(look.Batches.SelectMany((b, i) => i == 0 ? [(IRenderable)Draw(b)] : new IRenderable[] { Text.Empty, Draw(b) }));
+
+    private static Rows Draw(BatchLook look)
     {
         var batch = look.Batch;
         var counts = batch.Counts;

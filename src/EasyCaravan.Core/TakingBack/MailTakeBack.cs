@@ -45,7 +45,7 @@ public sealed class MailTakeBack(
             tally.Folder = page.To!.ToString();
             await TakePageAsync(page, standing.Contains((page.To!, page.ToEpoch)), from, to, keepsKeywords, cancel);
         }
-        await TakePlacesAsync(folders, to, cancel);
+        await TakePlacesAsync(folders, [.. pages.Select(p => p.To!)], to, cancel);
     }
 
     private async Task TakePageAsync(
@@ -210,7 +210,13 @@ public sealed class MailTakeBack(
     }
 
     /// <summary>Folders that the move made go if nothing is in them, the deepest first.</summary>
-    private async Task TakePlacesAsync(IReadOnlyList<FolderState> before, IMailAccount to, CancellationToken cancel)
+    /// <param name="landed">Folders in which something landed.</param>
+    private async Task TakePlacesAsync(
+        IReadOnlyList<FolderState> before,
+        HashSet<FolderPath> landed,
+        IMailAccount to,
+        CancellationToken cancel
+    )
     {
         var made = await record.MadeAsync(cancel);
         if (made.Count == 0)
@@ -223,7 +229,9 @@ public sealed class MailTakeBack(
             var state = await TakePlaceAsync(path, folders, to, cancel);
             if (state is TakenFolder.Removed)
                 folders.Remove(path);
-            await record.RecordFolderAsync(path.ToString(), state, cancel);
+            // Of the folders above others, some services make none.
+            if (state is not TakenFolder.NotThere || landed.Contains(path))
+                await record.RecordFolderAsync(path.ToString(), state, cancel);
         }
         if (isCheck)
             return;

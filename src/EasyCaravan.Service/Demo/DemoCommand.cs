@@ -31,7 +31,7 @@ internal static class DemoCommand
             using var api = new HttpClient { BaseAddress = address };
             api.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);
             var batches = await BeginAsync(api, world, options.ExitWhenDone, cancel);
-            Announce(address, token, batches, options);
+            Announce(address, world.Post.Address, token, batches, options);
 
             using var end = CancellationTokenSource.CreateLinkedTokenSource(cancel, app.Lifetime.ApplicationStopping);
             var mail = options.ExitWhenDone ? Task.CompletedTask : DeliverAsync(world, end.Token);
@@ -96,7 +96,7 @@ internal static class DemoCommand
         + batch.Conditions.GetValueOrDefault("queued")
         + batch.Conditions.GetValueOrDefault("waiting");
 
-    private static void Announce(Uri address, string token, List<string> batches, DemoOptions options)
+    private static void Announce(Uri address, Uri letters, string token, List<string> batches, DemoOptions options)
     {
         Console.WriteLine(
             $"""
@@ -104,6 +104,7 @@ internal static class DemoCommand
             Saltmarsh Ferries moves from Lanternpost to Northquay. Both are simulated, on this machine.
 
               Console   {address}
+              Letters   {letters}
               Token     {token}
 
             In another terminal:
@@ -114,6 +115,8 @@ internal static class DemoCommand
               ./caravan moves {batches[0]} --needs-you
               ./caravan waybill {batches[0]}
               ./caravan differences harbour-office
+              ./caravan notices
+              ./caravan take-back harbour-office --move "Jonas Kettle" --check
 
             """
         );

@@ -58,12 +58,15 @@ internal sealed partial class DemoWorld : IAsyncDisposable
                 TakesUidOnce = true,
             }
         );
+        Smtp = new StandInSmtp();
+        Post = new DemoPost(Smtp);
         _collections = new DemoCollections(folder);
         Files = Directory.GetFiles(folder, "*.csv").ToDictionary(f => Path.GetFileName(f), File.ReadAllText);
         Plan = File.ReadAllText(Path.Combine(folder, "plan.yaml"))
             .Replace("127.0.0.1:10145", $"127.0.0.1:{Tokens.Port}", StringComparison.Ordinal)
             .Replace("127.0.0.1:10146", $"127.0.0.1:{FromDav.Port}", StringComparison.Ordinal)
             .Replace("127.0.0.1:10147", $"127.0.0.1:{ToDav.Port}", StringComparison.Ordinal)
+            .Replace("port: 10148", $"port: {Smtp.Port}", StringComparison.Ordinal)
             .Replace("port: 10143", $"port: {From.Port}", StringComparison.Ordinal)
             .Replace("port: 10144", $"port: {To.Port}", StringComparison.Ordinal);
         foreach (var (file, text) in Files)
@@ -81,6 +84,12 @@ internal sealed partial class DemoWorld : IAsyncDisposable
     public StandInDav FromDav { get; }
 
     public StandInDav ToDav { get; }
+
+    /// <summary>Over which letters to people go.</summary>
+    public StandInSmtp Smtp { get; }
+
+    /// <summary>Shows the letters.</summary>
+    public DemoPost Post { get; }
 
     /// <summary>The new side's authorization server.</summary>
     public StandInOAuth Tokens { get; }
@@ -137,6 +146,8 @@ internal sealed partial class DemoWorld : IAsyncDisposable
         await FromDav.DisposeAsync();
         await ToDav.DisposeAsync();
         await Tokens.DisposeAsync();
+        await Post.DisposeAsync();
+        await Smtp.DisposeAsync();
     }
 
     /// <summary>Puts the client's secret where the plan refers to.</summary>
