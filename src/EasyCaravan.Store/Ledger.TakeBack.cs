@@ -179,8 +179,8 @@ internal sealed partial class Ledger : ITakeBackRecord
     }
 
     /// <summary>
-    /// All is done. After more than a dry run the ledger of the move is empty, as before its first pass: what stayed on the to side stands in
-    /// the report, and is found there by its identity should the move ever start again.
+    /// All is done. After more than a dry run the ledger of the move is empty, as before its first pass: what stayed on the to side stands
+    /// in the report, and is found there by its identity should the move ever start again.
     /// </summary>
     public Task EndTakeBackAsync(bool isCheck, CancellationToken cancel) =>
         WriteAsync(

@@ -46,7 +46,8 @@ public sealed class NoticeBox(Database database, TimeProvider time)
                     foreach (var n in some)
                         count += await db.Database.ExecuteSqlAsync(
                             $"""
-                            INSERT INTO notices ("Key", "About", "Way", "To", "Language", "Batch", "Account", "Facts", "State", "MadeAt", "DueAt",
+                            INSERT INTO notices ("Key", "About", "Way", "To", "Language", "Batch", "Account", "Facts", "State", "MadeAt",
+                                "DueAt",
                                 "Attempts", "MessageId")
                             VALUES ({n.Key}, {(int)n.About}, {(int)n.Way}, {n.To}, {n.Language}, {n.Batch}, {n.Account}, {n.Facts},
                                 {(int)NoticeState.Due}, {now}, {now}, {0}, {NewMessageId(domain)})

@@ -208,7 +208,10 @@ public sealed class PlanFileTests
     public void The_shipped_schema_is_JSON_and_describes_every_section()
     {
         using var schema = JsonDocument.Parse(PlanFile.Schema);
-        Assert.Equal(["services", "routes", "batches"], schema.RootElement.GetProperty("properties").EnumerateObject().Select(p => p.Name));
+        Assert.Equal(
+            ["services", "routes", "batches", "notices"],
+            schema.RootElement.GetProperty("properties").EnumerateObject().Select(p => p.Name)
+        );
     }
 
     [Theory]

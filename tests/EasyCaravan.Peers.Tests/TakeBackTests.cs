@@ -37,6 +37,8 @@ public sealed class TakeBackTests(TwoServers servers)
         var move = (await service.MovesAsync("crew"))[0];
         Assert.Equal((MoveStage.Listed, MoveCondition.Held, 0L), (move.Stage, move.Condition, move.Counts.Carried));
 
+        Assert.False((await service.GetAsync<BatchWaybill>("batches/crew/waybill")).Closes);
+
         // It may begin anew, as if nothing had happened.
         await service.RunAsync("resume", "crew");
         await TwoServers.RunToEndAsync(service);

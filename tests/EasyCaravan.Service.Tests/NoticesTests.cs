@@ -63,7 +63,8 @@ public sealed class NoticesTests : IAsyncLifetime
             """;
 
     private const string Roster =
-        $"name,from_account,to_account,from_secret,to_secret,language\nAoife Marsh,{Aoife},{Aoife},s,s,de\nBram Tolland,{Bram},{Bram},s,s,\n";
+        $"name,from_account,to_account,from_secret,to_secret,language\nAoife Marsh,{Aoife},{Aoife},s,s,de\n"
+        + $"Bram Tolland,{Bram},{Bram},s,s,\n";
 
     private const string ToAll =
         "  administrators: {to: [ops@saltmarsh.example], about: [in-step, needs-you]}\n  people: {about: [kind-done]}";
@@ -178,7 +179,8 @@ public sealed class NoticesTests : IAsyncLifetime
         var plan = Plan("  administrators: {to: [ops@saltmarsh.example]}")
             .Replace(
                 $"port: {_smtp.Port}, security: none}}\n",
-                $"port: {smtp.Port}, security: tls}}\n  trust: {{ca-file: ca.pem}}\n  sign-in: {{login: moving, secret: {{file: sender}} }}\n",
+                $"port: {smtp.Port}, security: tls}}\n  trust: {{ca-file: ca.pem}}\n"
+                    + $"  sign-in: {{login: moving, secret: {{file: sender}} }}\n",
                 StringComparison.Ordinal
             );
         await ApplyAsync(plan, Roster, ("ca.pem", made.ExportCertificatePem()));

@@ -51,7 +51,9 @@ internal sealed class MessageComparison(IMailAccount from, IMailAccount to, Carr
         return differences;
     }
 
-    /// <summary>Which entries are on both sides as they were carried, octet by octet and flag by flag; and what is with the others.</summary>
+    /// <summary>
+    /// Which entries are on both sides as they were carried, octet by octet and flag by flag; and what is with the others.
+    /// </summary>
     /// <param name="keepsKeywords">The to side is known to keep any keyword, so that one which lacks was taken away.</param>
     /// <param name="deleted">Entries, by number, on whose messages we ourselves may have set the mark of deletion.</param>
     public async Task<IReadOnlyDictionary<uint, CarriedIs>> JudgeAsync(

@@ -184,7 +184,9 @@ internal static class WaybillApi
             select new { last.MoveId, last.Kind }
         ).ToListAsync(cancel);
         var known = ended.Select(e => (e.MoveId, e.Kind)).ToHashSet();
-        var legs = await db.Legs.Where(l => moves.Contains(l.MoveId)).Select(l => new { l.MoveId, l.Kind }).ToListAsync(cancel);
+        // One that was taken back has passes, and is as before its first.
+        var begun = db.Moves.Where(m => moves.Contains(m.Id) && m.Stage != Stage.Listed && m.Stage != Stage.Surveyed).Select(m => m.Id);
+        var legs = await db.Legs.Where(l => begun.Contains(l.MoveId)).Select(l => new { l.MoveId, l.Kind }).ToListAsync(cancel);
         return [.. legs.GroupBy(l => l.MoveId).Where(own => own.All(l => known.Contains((l.MoveId, l.Kind)))).Select(own => own.Key)];
     }
 

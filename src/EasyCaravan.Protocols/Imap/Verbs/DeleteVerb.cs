@@ -1,6 +1,8 @@
 namespace EasyCaravan.Protocols.Imap.Verbs;
 
-/// <summary>DELETE: removes a folder with its messages. Used for the folder of a write test, and for empty folders that a move made.</summary>
+/// <summary>
+/// DELETE: removes a folder with its messages. Used for the folder of a write test, and for empty folders that a move made.
+/// </summary>
 internal static class DeleteVerb
 {
     /// <param name="name">Quoted.</param>
