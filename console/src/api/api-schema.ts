@@ -3910,6 +3910,7 @@ export interface components {
              */
             until: string;
         };
+        /** @description What becomes of one folder, address book or calendar, and of what the move put into it. */
         TakeBackFolder: {
             /** @description mail, contacts or calendars. */
             kind: components["schemas"]["MoveKind"];
