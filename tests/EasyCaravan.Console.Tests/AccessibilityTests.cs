@@ -41,6 +41,7 @@ public sealed class AccessibilityTests(ConsoleFixture fixture)
                 "/plan",
                 "/services",
                 "/journal",
+                "/notices",
             }
         )
         {

@@ -82,6 +82,38 @@ public sealed class PagesTests(ConsoleFixture fixture)
     }
 
     [Fact]
+    public async Task Letters_are_listed_and_looked_at_in_another_language()
+    {
+        var page = await fixture.SignInAsync("/notices");
+        var list = page.GetByRole(AriaRole.Region, new() { Name = "Notices" });
+        await Expect(list).ToContainTextAsync("imogen.vale@saltmarsh.example");
+        await Expect(list).ToContainTextAsync("✓ sent");
+        await page.GetByLabel("About").SelectOptionAsync("crossed");
+        await page.GetByLabel("Language").SelectOptionAsync("de");
+        await Expect(page.Locator("main")).ToContainTextAsync("Ihr Konto ist jetzt bei northquay");
+        await page.GetByLabel("Search notices").FillAsync("imogen");
+        await Expect(list).Not.ToContainTextAsync("jonas.kettle");
+    }
+
+    [Fact]
+    public async Task What_taking_back_would_do_is_told_folder_by_folder_and_asks_for_the_account()
+    {
+        var page = await fixture.SignInAsync("/batches/harbour-office/moves/niklas.astrom@saltmarsh.example");
+        await page.GetByRole(AriaRole.Button, new() { Name = "See what it would do" }).ClickAsync();
+        await Expect(page.GetByText("Nothing was changed. The move is held until you resume it.")).ToBeVisibleAsync();
+        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "Folders taken back" })).ToContainTextAsync("would be removed");
+        await page.GetByRole(AriaRole.Button, new() { Name = "Take back…" }).ClickAsync();
+        var form = page.GetByRole(AriaRole.Dialog);
+        var confirm = form.GetByRole(AriaRole.Button, new() { Name = "Take back", Exact = true });
+        await Expect(confirm).ToBeDisabledAsync();
+        await form.GetByLabel("Write out the account on the new side, to confirm").FillAsync("niklas.astrom@saltmarsh.example");
+        await Expect(confirm).ToBeEnabledAsync();
+        await page.Keyboard.PressAsync("Escape");
+        await page.GetByRole(AriaRole.Button, new() { Name = "Resume" }).ClickAsync();
+        await Expect(page.GetByText("held by a person")).ToBeHiddenAsync();
+    }
+
+    [Fact]
     public async Task Whoever_has_seen_what_happened_is_told_what_is_new_since()
     {
         var page = await fixture.SignInAsync("/");
