@@ -91,7 +91,7 @@ export function MovePage() {
         <p className="soft">Where folders land under the rules of today cannot be shown: {preview.error.message}</p>
       )}
       <FoldersTable account={account} folders={folders} landings={preview.data?.landings ?? []} />
-      <TakeBackBox move={move} />
+      <TakeBackBox move={move} wasAsked={passes.some((p) => p.kind === "take-back" || p.kind === "take-back-check")} />
       <h2>Passes</h2>
       <PassesTable passes={passes} />
       <h2>Journal</h2>

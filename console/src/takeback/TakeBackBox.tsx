@@ -17,10 +17,15 @@ const FOLDER_WORDS: Record<Folder["folder"], [done: string, check: string]> = {
   "not-there": ["was gone already", "is gone already"],
 };
 
+interface Props {
+  move: Move;
+  /** A pass of the move was one that took it back, or a dry run of it. */
+  wasAsked: boolean;
+}
+
 /** What the move put on the new side can be taken back: looked at first, and confirmed by writing out the account. */
-export function TakeBackBox({ move }: { move: Move }) {
+export function TakeBackBox({ move, wasAsked }: Props) {
   const client = useQueryClient();
-  const last = useQuery(takeBackQuery(move.batch, move.account));
   const [asks, setAsks] = useState(false);
   const ask = useMutation({
     mutationFn: (body: { isCheck: boolean; toAccount: string | null }) =>
@@ -31,6 +36,7 @@ export function TakeBackBox({ move }: { move: Move }) {
       void client.invalidateQueries({ queryKey: ["move", move.batch, move.account] });
     },
   });
+  const last = useQuery({ ...takeBackQuery(move.batch, move.account), enabled: wasAsked || ask.isSuccess });
   const view = last.data;
   const hasCarried = move.stage !== "listed" && move.stage !== "surveyed";
   if (!view && !hasCarried) return null;

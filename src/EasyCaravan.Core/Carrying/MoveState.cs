@@ -58,6 +58,7 @@ public enum PassKind
     TakeBackCheck,
 }
 
+/// <summary>What runs of each kind have in common.</summary>
 public static class PassKinds
 {
     /// <summary>It carries, leg by leg; the others are asked for by a person, and are done as a whole.</summary>
