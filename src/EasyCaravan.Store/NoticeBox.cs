@@ -143,8 +143,14 @@ public sealed class NoticeBox(Database database, TimeProvider time)
     /// Those whose sender was lost while it handed them over. A letter may have been taken, so that it is not sent again by itself; a
     /// webhook is told again, and knows it by its number.
     /// </summary>
-    public Task<int> SettleLostAsync(CancellationToken cancel) =>
-        database.WriteAsync(
+    public async Task<int> SettleLostAsync(CancellationToken cancel)
+    {
+        // Asked without a write first: most of the time there is none, and a write that changes nothing would hide that the disk is full.
+        var since = Now;
+        await using (var read = database.Read())
+            if (!await read.Notices.AnyAsync(n => n.State == NoticeState.HandingOver && n.LeaseUntil < since, cancel))
+                return 0;
+        return await database.WriteAsync(
             async db =>
             {
                 var now = Now;
@@ -161,6 +167,7 @@ public sealed class NoticeBox(Database database, TimeProvider time)
             },
             cancel
         );
+    }
 
     /// <summary>Gives back the leases of an earlier life of this same owner, which was killed before it could.</summary>
     public Task ReleaseAsync(string owner, CancellationToken cancel) =>
@@ -239,8 +246,12 @@ public sealed class NoticeBox(Database database, TimeProvider time)
         );
 
     /// <summary>Of what is due, what belongs to a batch that is switched off, or has waited too long to be of use.</summary>
-    public Task<int> DropAsync(TimeSpan longest, CancellationToken cancel) =>
-        database.WriteAsync(
+    public async Task<int> DropAsync(TimeSpan longest, CancellationToken cancel)
+    {
+        await using (var read = database.Read())
+            if (!await read.Notices.AnyAsync(n => n.State == NoticeState.Due, cancel))
+                return 0;
+        return await database.WriteAsync(
             db =>
             {
                 var (now, off) = (Now, db.NoticeSwitches.Select(s => s.Batch));
@@ -260,10 +271,15 @@ public sealed class NoticeBox(Database database, TimeProvider time)
             },
             cancel
         );
+    }
 
     /// <summary>A mark; set to the given value where there is none.</summary>
-    public Task<NoticeMarkRow> MarkAsync(string name, long value, CancellationToken cancel) =>
-        database.WriteAsync(
+    public async Task<NoticeMarkRow> MarkAsync(string name, long value, CancellationToken cancel)
+    {
+        await using (var read = database.Read())
+            if (await read.NoticeMarks.FirstOrDefaultAsync(m => m.Name == name, cancel) is { } there)
+                return there;
+        return await database.WriteAsync(
             async db =>
             {
                 if (await db.NoticeMarks.FirstOrDefaultAsync(m => m.Name == name, cancel) is { } known)
@@ -275,6 +291,7 @@ public sealed class NoticeBox(Database database, TimeProvider time)
             },
             cancel
         );
+    }
 
     public Task SetMarkAsync(string name, long value, long next, CancellationToken cancel) =>
         database.WriteAsync(
@@ -294,6 +311,11 @@ public sealed class NoticeBox(Database database, TimeProvider time)
             cancel
         );
 
-    public Task RemoveMarkAsync(string name, CancellationToken cancel) =>
-        database.WriteAsync(db => db.NoticeMarks.Where(m => m.Name == name).ExecuteDeleteAsync(cancel), cancel);
+    public async Task RemoveMarkAsync(string name, CancellationToken cancel)
+    {
+        await using (var read = database.Read())
+            if (!await read.NoticeMarks.AnyAsync(m => m.Name == name, cancel))
+                return;
+        await database.WriteAsync(db => db.NoticeMarks.Where(m => m.Name == name).ExecuteDeleteAsync(cancel), cancel);
+    }
 }
