@@ -162,7 +162,7 @@ public sealed class RuleTests(TwoServers servers)
     {
         var account = servers.NewAccounts(1)[0];
         using (var imap = await servers.AtFromAsync(account))
-            await imap.AppendAsync("INBOX", Enumerable.Range(0, 4_000).Select(i => TwoServers.Message(account, i, 900)));
+            await imap.AppendAsync("INBOX", Enumerable.Range(0, 12_000).Select(i => TwoServers.Message(account, i, 900)));
         var folder = Directory.CreateTempSubdirectory("caravan-full").FullName;
         await using (var service = await TestService.StartAsync(folder))
             await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster([account])));
