@@ -47,8 +47,7 @@ public sealed class NoticeBox(Database database, TimeProvider time)
                         count += await db.Database.ExecuteSqlAsync(
                             $"""
                             INSERT INTO notices ("Key", "About", "Way", "To", "Language", "Batch", "Account", "Facts", "State", "MadeAt",
-                                "DueAt",
-                                "Attempts", "MessageId")
+                                "DueAt", "Attempts", "MessageId")
                             VALUES ({n.Key}, {(int)n.About}, {(int)n.Way}, {n.To}, {n.Language}, {n.Batch}, {n.Account}, {n.Facts},
                                 {(int)NoticeState.Due}, {now}, {now}, {0}, {NewMessageId(domain)})
                             ON CONFLICT ("Key") DO NOTHING

@@ -17,15 +17,12 @@ internal sealed class HandoverStream(Stream inner) : PassingStream(inner)
     /// <summary>Called before DATA is written; false: it is not to be written.</summary>
     public Func<CancellationToken, Task<bool>>? BeforeData { get; set; }
 
-    /// <summary>DATA was asked for, and is not to be sent.</summary>
-    public bool IsStopped { get; private set; }
-
     public bool HasBegun { get; private set; }
 
     /// <summary>The letter is out whole.</summary>
     public bool HasEnded { get; private set; }
 
-    public void Reset() => (HasBegun, HasEnded, IsStopped) = (false, false, false);
+    public void Reset() => (HasBegun, HasEnded) = (false, false);
 
     public override void Write(byte[] buffer, int offset, int count) =>
         throw new NotSupportedException("It is written asynchronously only.");
@@ -35,10 +32,7 @@ internal sealed class HandoverStream(Stream inner) : PassingStream(inner)
         if (!HasBegun && buffer.Span.StartsWith(s_data))
         {
             if (BeforeData is { } ask && !await ask(cancellationToken))
-            {
-                IsStopped = true;
                 throw new IOException("Somebody else has the letter.");
-            }
             HasBegun = true;
         }
         // Counted as out before it is: what a failing write has sent nobody knows.

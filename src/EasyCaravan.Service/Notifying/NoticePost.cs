@@ -21,9 +21,6 @@ internal sealed class NoticePost(
     ILogger<NoticePost> log
 ) : RecurringDuty(TimeSpan.FromSeconds(2), time, log)
 {
-    /// <summary>Tries, the last more than a day after the first; then it is given up.</summary>
-    private const int MostTries = 14;
-
     private bool _isReleased;
 
     protected override async Task DoAsync(CancellationToken cancel)
@@ -76,7 +73,13 @@ internal sealed class NoticePost(
     {
         try
         {
-            return await WriteAsync(plan, notices, notice);
+            return await LetterTemplates.WriteAsync(
+                notice.About,
+                notice.Language,
+                NoticeFacts.Read(notice.Facts),
+                plan.Batches.FirstOrDefault(b => b.Name == notice.Batch)?.Notices.Templates ?? OwnTemplates.None,
+                notices.Templates
+            );
         }
         catch (Exception e)
         {
@@ -89,15 +92,6 @@ internal sealed class NoticePost(
 
     private string? SecretOf(Notices notices) => notices.Login is { } login ? secrets.Read(login.Secret) : null;
 
-    public static Task<Letter> WriteAsync(Plan plan, Notices notices, NoticeRow notice) =>
-        LetterTemplates.WriteAsync(
-            notice.About,
-            notice.Language,
-            NoticeFacts.Read(notice.Facts),
-            plan.Batches.FirstOrDefault(b => b.Name == notice.Batch)?.Notices.Templates ?? OwnTemplates.None,
-            notices.Templates
-        );
-
     /// <summary>What is written down here must not be lost because the service stops: it was sent or not, whoever waits.</summary>
     private Task EndAsync(NoticeRow notice, LetterEnd end, string? subject)
     {
@@ -106,7 +100,11 @@ internal sealed class NoticePost(
             LetterEnd.Taken taken => (NoticeState.Sent, taken.Answer, (DateTimeOffset?)null),
             LetterEnd.Refused refused => (NoticeState.Refused, refused.Fault.What, null),
             LetterEnd.Unclear unclear => (NoticeState.Unclear, unclear.Fault.What, null),
-            LetterEnd.NotNow not when notice.Attempts < MostTries => (NoticeState.Due, not.Fault.What, NextTry(notice.Attempts)),
+            LetterEnd.NotNow not when NoticeRetry.Next(notice.Attempts, Time.GetUtcNow()) is { } next => (
+                NoticeState.Due,
+                not.Fault.What,
+                next
+            ),
             LetterEnd.NotNow not => (NoticeState.Refused, not.Fault.What, null),
             _ => throw new InvalidOperationException($"Unknown end {end}."),
         };
@@ -114,13 +112,4 @@ internal sealed class NoticePost(
             log.LogWarning("A notice to {To} was not sent ({State}): {Answer}", notice.To, state, answer);
         return box.EndAsync(notice, state, answer, subject, again, CancellationToken.None);
     }
-
-    /// <summary>Half a minute after the first try, then twice as long each time, up to three hours.</summary>
-    private DateTimeOffset NextTry(int attempts) => Time.GetUtcNow() + NoticeRetry.After(attempts);
-}
-
-/// <summary>When a notice is tried again.</summary>
-internal static class NoticeRetry
-{
-    public static TimeSpan After(int attempts) => TimeSpan.FromSeconds(Math.Min(10_800, 30 * Math.Pow(2, Math.Min(attempts - 1, 12))));
 }

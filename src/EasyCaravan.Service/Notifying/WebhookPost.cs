@@ -26,8 +26,6 @@ internal sealed class WebhookPost(
     ILogger<WebhookPost> log
 ) : RecurringDuty(TimeSpan.FromSeconds(2), time, log)
 {
-    private const int MostTries = 14;
-
     /// <summary>Of an answer that is kept.</summary>
     private const int MostAnswer = 300;
 
@@ -41,10 +39,7 @@ internal sealed class WebhookPost(
         while (!cancel.IsCancellationRequested && await box.ClaimAsync(NoticeWay.Webhook, options.Owner, null, cancel) is { } notice)
         {
             var (state, answer) = await TellAsync(notices, notice, cancel);
-            var again =
-                state is NoticeState.Due && notice.Attempts < MostTries
-                    ? Time.GetUtcNow() + NoticeRetry.After(notice.Attempts)
-                    : default(DateTimeOffset?);
+            var again = state is NoticeState.Due ? NoticeRetry.Next(notice.Attempts, Time.GetUtcNow()) : null;
             if (state is NoticeState.Due && again is null)
                 state = NoticeState.Refused;
             await box.EndAsync(notice, state, answer, null, again, CancellationToken.None);
