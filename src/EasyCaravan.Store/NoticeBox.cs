@@ -30,6 +30,8 @@ public sealed class NoticeBox(Database database, TimeProvider time)
     /// <summary>How long whoever sends a notice may be silent before another takes it.</summary>
     private static readonly TimeSpan s_lease = TimeSpan.FromMinutes(5);
 
+    private const string SinceMark = "since/";
+
     private long Now => time.GetUtcNow().ToUnixTimeMilliseconds();
 
     /// <summary>Adds those that are not there yet.</summary>
@@ -66,24 +68,18 @@ public sealed class NoticeBox(Database database, TimeProvider time)
 
     /// <summary>The next notice that is due; null: none is, or as many went out in the last minute as may.</summary>
     /// <param name="aMinute">The most that may go out in a minute, of all that send; null: any.</param>
-    public Task<NoticeRow?> ClaimAsync(NoticeWay way, string owner, int? aMinute, CancellationToken cancel) =>
-        database.WriteAsync(
+    public async Task<NoticeRow?> ClaimAsync(NoticeWay way, string owner, int? aMinute, CancellationToken cancel)
+    {
+        await using (var read = database.Read())
+            if (!await Due(read, way).AnyAsync(cancel))
+                return null;
+        return await database.WriteAsync(
             async db =>
             {
                 var now = Now;
                 if (aMinute is { } most && await db.Notices.CountAsync(n => n.Way == way && n.EndedAt > now - 60_000, cancel) >= most)
                     return null;
-                var off = db.NoticeSwitches.Select(s => s.Batch);
-                var next = await db
-                    .Notices.AsTracking()
-                    .Where(n =>
-                        n.State == NoticeState.Due && n.Way == way && n.DueAt <= now && (n.LeaseUntil == null || n.LeaseUntil < now)
-                    )
-                    .Where(n => !off.Contains("") && (n.Batch == null || !off.Contains(n.Batch)))
-                    .OrderBy(n => n.DueAt)
-                    .ThenBy(n => n.Id)
-                    .FirstOrDefaultAsync(cancel);
-                if (next is null)
+                if (await Due(db, way).AsTracking().OrderBy(n => n.DueAt).ThenBy(n => n.Id).FirstOrDefaultAsync(cancel) is not { } next)
                     return null;
                 (next.LeaseOwner, next.LeaseUntil, next.Attempts) = (owner, now + (long)s_lease.TotalMilliseconds, next.Attempts + 1);
                 await db.SaveChangesAsync(cancel);
@@ -91,6 +87,17 @@ public sealed class NoticeBox(Database database, TimeProvider time)
             },
             cancel
         );
+    }
+
+    private IQueryable<NoticeRow> Due(CaravanDb db, NoticeWay way)
+    {
+        var (now, off) = (Now, db.NoticeSwitches.Select(s => s.Batch));
+        return db
+            .Notices.Where(n =>
+                n.State == NoticeState.Due && n.Way == way && n.DueAt <= now && (n.LeaseUntil == null || n.LeaseUntil < now)
+            )
+            .Where(n => !off.Contains("") && (n.Batch == null || !off.Contains(n.Batch)));
+    }
 
     /// <summary>Right before the letter is handed over; false: another has it, and it must not be.</summary>
     public Task<bool> HandOverAsync(NoticeRow notice, CancellationToken cancel) =>
@@ -272,25 +279,35 @@ public sealed class NoticeBox(Database database, TimeProvider time)
         );
     }
 
-    /// <summary>A mark; set to the given value where there is none.</summary>
-    public async Task<NoticeMarkRow> MarkAsync(string name, long value, CancellationToken cancel)
+    /// <summary>
+    /// Since when each event is told of: from now on where that is new. What is told of no longer begins anew when it is switched on again.
+    /// </summary>
+    public async Task<IReadOnlyDictionary<NoticeEvent, long>> SinceAsync(IReadOnlyCollection<NoticeEvent> told, CancellationToken cancel)
     {
         await using (var read = database.Read())
-            if (await read.NoticeMarks.FirstOrDefaultAsync(m => m.Name == name, cancel) is { } there)
-                return there;
+            if (await LoadAsync(read) is var known && told.ToHashSet().SetEquals(known.Keys))
+                return known;
         return await database.WriteAsync(
             async db =>
             {
-                if (await db.NoticeMarks.FirstOrDefaultAsync(m => m.Name == name, cancel) is { } known)
-                    return known;
-                var mark = new NoticeMarkRow { Name = name, Value = value };
-                db.NoticeMarks.Add(mark);
+                var (known, now) = (await LoadAsync(db), Now);
+                var ended = known.Keys.Except(told).Select(MarkOf).ToList();
+                await db.NoticeMarks.Where(m => ended.Contains(m.Name)).ExecuteDeleteAsync(cancel);
+                db.NoticeMarks.AddRange(told.Except(known.Keys).Select(e => new NoticeMarkRow { Name = MarkOf(e), Value = now }));
                 await db.SaveChangesAsync(cancel);
-                return mark;
+                return told.ToDictionary(e => e, e => known.GetValueOrDefault(e, now));
             },
             cancel
         );
+
+        async Task<Dictionary<NoticeEvent, long>> LoadAsync(CaravanDb db)
+        {
+            var values = await db.NoticeMarks.Where(m => m.Name.StartsWith(SinceMark)).ToDictionaryAsync(m => m.Name, m => m.Value, cancel);
+            return NoticeEvents.All.Where(e => values.ContainsKey(MarkOf(e))).ToDictionary(e => e, e => values[MarkOf(e)]);
+        }
     }
+
+    private static string MarkOf(NoticeEvent about) => $"{SinceMark}{KebabWord.Of(about)}";
 
     public Task SetMarkAsync(string name, long value, long next, CancellationToken cancel) =>
         database.WriteAsync(
@@ -309,12 +326,4 @@ public sealed class NoticeBox(Database database, TimeProvider time)
             },
             cancel
         );
-
-    public async Task RemoveMarkAsync(string name, CancellationToken cancel)
-    {
-        await using (var read = database.Read())
-            if (!await read.NoticeMarks.AnyAsync(m => m.Name == name, cancel))
-                return;
-        await database.WriteAsync(db => db.NoticeMarks.Where(m => m.Name == name).ExecuteDeleteAsync(cancel), cancel);
-    }
 }

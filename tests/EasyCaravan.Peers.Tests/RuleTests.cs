@@ -160,9 +160,11 @@ public sealed class RuleTests(TwoServers servers)
     [Fact]
     public async Task A_full_disk_under_the_store_is_said_and_when_there_is_room_all_goes_on()
     {
+        // More than fits into the room that is left to the log of the store.
+        const int Messages = 12_000;
         var account = servers.NewAccounts(1)[0];
         using (var imap = await servers.AtFromAsync(account))
-            await imap.AppendAsync("INBOX", Enumerable.Range(0, 12_000).Select(i => TwoServers.Message(account, i, 900)));
+            await imap.AppendAsync("INBOX", Enumerable.Range(0, Messages).Select(i => TwoServers.Message(account, i, 900)));
         var folder = Directory.CreateTempSubdirectory("caravan-full").FullName;
         await using (var service = await TestService.StartAsync(folder))
             await service.ApplyAsync(servers.Plan(), ("crew.csv", TwoServers.Roster([account])));
@@ -182,7 +184,7 @@ public sealed class RuleTests(TwoServers servers)
         );
         Assert.DoesNotContain((await process.TodayAsync()).NeedsYou, n => n.Cause == "store-full");
         using var to = await servers.AtToAsync(account);
-        Assert.Equal(4_000, (await to.ReadFolderAsync("INBOX")).Count);
+        Assert.Equal(Messages, (await to.ReadFolderAsync("INBOX")).Count);
         process.Kill();
         Directory.Delete(folder, recursive: true);
     }

@@ -82,8 +82,11 @@ public sealed class CollectionComparison(
         foreach (var entry in await ledger.FindAsync(page.Id, slice, cancel))
             entries[entry.Number] = entry;
         foreach (
-            var step in Steps(
-                chosen.Where(i => entries.ContainsKey(i.Number)).Select(i => new Compared(i, PageItems.WholeOf(i), entries[i.Number]))
+            var step in Portions.Of(
+                chosen.Where(i => entries.ContainsKey(i.Number)).Select(i => new Compared(i, PageItems.WholeOf(i), entries[i.Number])),
+                c => c.Entry.Size,
+                StepItems,
+                s_stepSize
             )
         )
             progress = await CompareStepAsync(page, step, from, here, to, there, progress, cancel);
@@ -93,22 +96,6 @@ public sealed class CollectionComparison(
         progress = progress with { Page = page.Id + 1, Number = 0, Arrived = progress.Arrived + arrived };
         await ledger.RecordComparisonAsync(progress, cancel);
         return progress;
-    }
-
-    private static IEnumerable<List<Compared>> Steps(IEnumerable<Compared> all)
-    {
-        var (step, octets) = (new List<Compared>(), ByteCount.Zero);
-        foreach (var one in all)
-        {
-            step.Add(one);
-            octets += one.Entry.Size;
-            if (step.Count < StepItems && octets < s_stepSize)
-                continue;
-            yield return step;
-            (step, octets) = ([], ByteCount.Zero);
-        }
-        if (step.Count > 0)
-            yield return step;
     }
 
     private async Task<ComparisonProgress> CompareStepAsync(

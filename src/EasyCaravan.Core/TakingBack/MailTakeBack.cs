@@ -76,27 +76,11 @@ public sealed class MailTakeBack(
             );
             return;
         }
-        foreach (var step in Steps(landed))
+        foreach (var step in Portions.Of(landed, e => e.Size, StepMessages, s_stepSize))
         {
             cancel.ThrowIfCancellationRequested();
             await TakeStepAsync(page, step, known, from, to, keepsKeywords, cancel);
         }
-    }
-
-    private static IEnumerable<List<CarriedEntry>> Steps(IEnumerable<CarriedEntry> entries)
-    {
-        var (step, octets) = (new List<CarriedEntry>(), ByteCount.Zero);
-        foreach (var entry in entries)
-        {
-            step.Add(entry);
-            octets += entry.Size;
-            if (step.Count < StepMessages && octets < s_stepSize)
-                continue;
-            yield return step;
-            (step, octets) = ([], ByteCount.Zero);
-        }
-        if (step.Count > 0)
-            yield return step;
     }
 
     private async Task TakeStepAsync(

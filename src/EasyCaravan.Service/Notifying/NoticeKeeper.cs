@@ -42,25 +42,15 @@ internal sealed class NoticeKeeper(Database database, NoticeBox box, CurrentPlan
         await box.DropAsync(s_longest, cancel);
         if (plan?.Notices is not { } notices)
         {
-            foreach (var about in NoticeEvents.All)
-                await box.RemoveMarkAsync(MarkOf(about), cancel);
+            await box.SinceAsync([], cancel);
             return;
         }
         var writer = new NoticeWriter(plan, notices);
-        var since = new Dictionary<NoticeEvent, long>();
-        foreach (var about in NoticeEvents.All)
-        {
-            if (writer.Tells(about))
-                since[about] = (await box.MarkAsync(MarkOf(about), Now, cancel)).Value;
-            else
-                await box.RemoveMarkAsync(MarkOf(about), cancel);
-        }
+        var since = await box.SinceAsync([.. NoticeEvents.All.Where(writer.Tells)], cancel);
         await using var db = database.Read();
         await TellPeopleAsync(db, plan, row!.Id, notices, writer, since, cancel);
         await TellAdministratorsAsync(db, plan, notices, writer, since, cancel);
     }
-
-    private static string MarkOf(NoticeEvent about) => $"since/{KebabWord.Of(about)}";
 
     private Task AddAsync(Notices notices, IEnumerable<NewNotice> added, CancellationToken cancel) =>
         box.AddAsync(added, DomainOf(notices), cancel);
@@ -75,7 +65,7 @@ internal sealed class NoticeKeeper(Database database, NoticeBox box, CurrentPlan
         long planId,
         Notices notices,
         NoticeWriter writer,
-        Dictionary<NoticeEvent, long> since,
+        IReadOnlyDictionary<NoticeEvent, long> since,
         CancellationToken cancel
     )
     {
@@ -178,7 +168,7 @@ internal sealed class NoticeKeeper(Database database, NoticeBox box, CurrentPlan
         Plan plan,
         Notices notices,
         NoticeWriter writer,
-        Dictionary<NoticeEvent, long> since,
+        IReadOnlyDictionary<NoticeEvent, long> since,
         CancellationToken cancel
     )
     {
@@ -228,7 +218,7 @@ internal sealed class NoticeKeeper(Database database, NoticeBox box, CurrentPlan
         Plan plan,
         Notices notices,
         NoticeWriter writer,
-        Dictionary<NoticeEvent, long> since,
+        IReadOnlyDictionary<NoticeEvent, long> since,
         CancellationToken cancel
     )
     {
