@@ -25,6 +25,8 @@ namespace EasyCaravan.Contract;
 [JsonSerializable(typeof(Page<NoticeView>))]
 [JsonSerializable(typeof(TakeBackView))]
 [JsonSerializable(typeof(ConsentBegun))]
+[JsonSerializable(typeof(ConsentLinksRequest))]
+[JsonSerializable(typeof(List<ConsentLinkView>))]
 [JsonSerializable(typeof(ConsentRequest))]
 [JsonSerializable(typeof(ConsentState))]
 [JsonSerializable(typeof(DifferencesDecided))]

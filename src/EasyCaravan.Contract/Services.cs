@@ -137,6 +137,18 @@ public sealed record ConsentRequest(string Account);
 /// <param name="Ends">Until when the owner has to have consented.</param>
 public sealed record ConsentBegun(string Id, string Where, string? UserCode, DateTimeOffset Ends);
 
+/// <summary>For whom links of consent are made.</summary>
+/// <param name="Batch">Only people of this batch; null: of every batch.</param>
+/// <param name="Accounts">These accounts; null: everybody whose consent is missing.</param>
+public sealed record ConsentLinksRequest(string? Batch, IReadOnlyList<string>? Accounts);
+
+/// <summary>A link to be sent to the owner of an account, who consents in a browser of their own.</summary>
+/// <param name="Account">The account whose owner shall consent.</param>
+/// <param name="Name">The person's name, as in the roster.</param>
+/// <param name="Link">The address to open.</param>
+/// <param name="Ends">Until when it is good.</param>
+public sealed record ConsentLinkView(string Account, string Name, string Link, DateTimeOffset Ends);
+
 /// <summary>How a consent that was begun stands.</summary>
 /// <param name="State">How it stands.</param>
 /// <param name="Problem">What is wrong and what to do; null when all is well.</param>

@@ -88,6 +88,7 @@ public static class CaravanHost
             .AddSingleton<SurveyCache>()
             .AddSingleton<FolderTrials>()
             .AddSingleton<PendingConsents>()
+            .AddSingleton<ConsentLinks>()
             .AddSingleton<ServiceTrials>()
             .AddSingleton<INameServers, MachineNameServers>();
         services.AddSingleton<Surveys>().AddSingleton<Decisions>().AddSingleton<Consents>().AddSingleton<IItemNumbers, ItemNumbers>();

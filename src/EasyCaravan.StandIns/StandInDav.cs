@@ -1,6 +1,5 @@
 using System.Collections.Concurrent;
 using System.Net;
-using System.Net.Sockets;
 using System.Text;
 
 namespace EasyCaravan.StandIns;
@@ -11,30 +10,21 @@ namespace EasyCaravan.StandIns;
 /// </summary>
 public sealed class StandInDav : IAsyncDisposable
 {
-    private readonly HttpListener _listener = new();
+    private readonly LoopbackHttp _http;
     private readonly ConcurrentDictionary<string, StandInDavAccount> _accounts = new(StringComparer.OrdinalIgnoreCase);
-    private readonly ConcurrentDictionary<Task, byte> _answering = new();
-    private readonly Task _serving;
 
     public StandInDav(StandInDavManners manners)
     {
         Manners = manners;
-        using (var free = new TcpListener(IPAddress.Loopback, 0))
-        {
-            free.Start();
-            Port = ((IPEndPoint)free.LocalEndpoint).Port;
-        }
-        _listener.Prefixes.Add($"http://127.0.0.1:{Port}/");
-        _listener.Start();
-        _serving = ServeAsync();
+        _http = new LoopbackHttp(AnswerAsync);
     }
 
     /// <summary>May change while it runs; the next answer follows.</summary>
     public StandInDavManners Manners { get; set; }
 
-    public int Port { get; }
+    public int Port => _http.Port;
 
-    public Uri Address => new($"http://127.0.0.1:{Port}/");
+    public Uri Address => _http.Address;
 
     /// <summary>Requests by method: for tests of what a pass costs.</summary>
     public ConcurrentDictionary<string, int> Requests { get; } = new(StringComparer.Ordinal);
@@ -50,56 +40,26 @@ public sealed class StandInDav : IAsyncDisposable
 
     public StandInDavAccount? Find(string login) => _accounts.GetValueOrDefault(login);
 
-    public async ValueTask DisposeAsync()
-    {
-        _listener.Stop();
-        await _serving;
-        await Task.WhenAll(_answering.Keys);
-        _listener.Close();
-    }
-
-    private async Task ServeAsync()
-    {
-        while (_listener.IsListening)
-        {
-            try
-            {
-                var answering = AnswerAsync(await _listener.GetContextAsync());
-                _answering[answering] = 0;
-                _ = answering.ContinueWith(done => _answering.TryRemove(done, out _), TaskScheduler.Default);
-            }
-            catch (Exception e) when (e is HttpListenerException or ObjectDisposedException)
-            {
-                // Stopped.
-            }
-        }
-    }
+    public ValueTask DisposeAsync() => _http.DisposeAsync();
 
     private async Task AnswerAsync(HttpListenerContext context)
     {
-        try
-        {
-            var request = context.Request;
-            Requests.AddOrUpdate(request.HttpMethod, 1, (_, n) => n + 1);
-            if (Manners.Pause > TimeSpan.Zero)
-                await Task.Delay(Manners.Pause);
-            var body = new MemoryStream();
-            await request.InputStream.CopyToAsync(body);
-            var answer = Answer(request, body.ToArray());
-            var response = context.Response;
-            response.StatusCode = answer.Status;
-            foreach (var (name, value) in answer.Headers)
-                response.Headers[name] = value;
-            response.ContentLength64 = answer.Body.Length;
-            if (answer.ContentType is { } type)
-                response.ContentType = type;
-            await response.OutputStream.WriteAsync(answer.Body);
-            response.Close();
-        }
-        catch (Exception e) when (e is HttpListenerException or IOException or ObjectDisposedException or InvalidOperationException)
-        {
-            // The caller left.
-        }
+        var request = context.Request;
+        Requests.AddOrUpdate(request.HttpMethod, 1, (_, n) => n + 1);
+        if (Manners.Pause > TimeSpan.Zero)
+            await Task.Delay(Manners.Pause);
+        var body = new MemoryStream();
+        await request.InputStream.CopyToAsync(body);
+        var answer = Answer(request, body.ToArray());
+        var response = context.Response;
+        response.StatusCode = answer.Status;
+        foreach (var (name, value) in answer.Headers)
+            response.Headers[name] = value;
+        response.ContentLength64 = answer.Body.Length;
+        if (answer.ContentType is { } type)
+            response.ContentType = type;
+        await response.OutputStream.WriteAsync(answer.Body);
+        response.Close();
     }
 
     private StandInDavAnswer Answer(HttpListenerRequest request, byte[] body)

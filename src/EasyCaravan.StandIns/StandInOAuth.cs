@@ -1,6 +1,5 @@
 using System.Collections.Concurrent;
 using System.Net;
-using System.Net.Sockets;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
@@ -12,8 +11,7 @@ namespace EasyCaravan.StandIns;
 /// </summary>
 public sealed class StandInOAuth : IAsyncDisposable
 {
-    private readonly HttpListener _listener = new();
-    private readonly Task _serving;
+    private readonly LoopbackHttp _http;
     private int _given;
     private readonly ConcurrentDictionary<string, Grant> _refresh = new();
     private readonly ConcurrentDictionary<string, Access> _access = new();
@@ -33,19 +31,9 @@ public sealed class StandInOAuth : IAsyncDisposable
         public bool Denied { get; set; }
     }
 
-    public StandInOAuth()
-    {
-        using (var free = new TcpListener(IPAddress.Loopback, 0))
-        {
-            free.Start();
-            Port = ((IPEndPoint)free.LocalEndpoint).Port;
-        }
-        _listener.Prefixes.Add($"http://127.0.0.1:{Port}/");
-        _listener.Start();
-        _serving = ServeAsync();
-    }
+    public StandInOAuth() => _http = new LoopbackHttp(AnswerAsync);
 
-    public int Port { get; }
+    public int Port => _http.Port;
 
     public string ClientId { get; init; } = "caravan";
 
@@ -65,7 +53,7 @@ public sealed class StandInOAuth : IAsyncDisposable
     /// <summary>How many access tokens were given out.</summary>
     public int Given => Volatile.Read(ref _given);
 
-    public Uri Address => new($"http://127.0.0.1:{Port}/");
+    public Uri Address => _http.Address;
 
     /// <summary>A consent given elsewhere: its refresh token.</summary>
     public string Consent(string login, string scope = "mail")
@@ -111,26 +99,8 @@ public sealed class StandInOAuth : IAsyncDisposable
 
     public async ValueTask DisposeAsync()
     {
-        _listener.Stop();
-        await _serving;
-        _listener.Close();
+        await _http.DisposeAsync();
         PublicKey?.Dispose();
-    }
-
-    private async Task ServeAsync()
-    {
-        while (_listener.IsListening)
-        {
-            try
-            {
-                var context = await _listener.GetContextAsync();
-                await AnswerAsync(context);
-            }
-            catch (Exception e) when (e is HttpListenerException or ObjectDisposedException or IOException)
-            {
-                // Stopped, or the caller left.
-            }
-        }
     }
 
     private async Task AnswerAsync(HttpListenerContext context)
@@ -143,6 +113,9 @@ public sealed class StandInOAuth : IAsyncDisposable
             case "/token":
                 await WriteAsync(context, Token(form));
                 break;
+            case "/introspect":
+                await WriteAsync(context, Introspect(form.GetValueOrDefault("token", "")));
+                break;
             case "/device":
                 await WriteAsync(context, BeginDevice(form));
                 break;
@@ -154,6 +127,12 @@ public sealed class StandInOAuth : IAsyncDisposable
                 break;
         }
     }
+
+    /// <summary>What a server that was shown a token asks (RFC 7662).</summary>
+    private (int, object) Introspect(string token) =>
+        _access.TryGetValue(token, out var access) && access.Ends > DateTimeOffset.UtcNow
+            ? (200, new { active = true, username = access.Login })
+            : (200, new { active = false });
 
     /// <summary>Stands for the page on which a person consents: the account that the hint names does so at once.</summary>
     private void Authorize(HttpListenerContext context, Dictionary<string, string> form)

@@ -1,8 +1,10 @@
 using System.Security.Cryptography;
 using System.Text;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Store.Rows;
 using Microsoft.EntityFrameworkCore;
+using NodaTime;
 
 namespace EasyCaravan.Store;
 
@@ -17,15 +19,42 @@ public sealed class Consents(Database database, Journal journal, ISecrets secret
     public async Task<string> CurrentAsync(string service, string account, string rostered, CancellationToken cancel) =>
         await FindOriginAsync(service, account, Print(rostered), cancel) ?? rostered;
 
-    public Task GiveAsync(string service, string account, string token, string? scope, string who, CancellationToken cancel) =>
-        database.WriteAsync(
+    /// <summary>Seals what a person's consent gave; moves of the account that were stopped for want of it go on.</summary>
+    /// <param name="timetables">Of each batch.</param>
+    /// <returns>The moves that go on.</returns>
+    public Task<IReadOnlyList<long>> GiveAsync(
+        string service,
+        string account,
+        string token,
+        string? scope,
+        string who,
+        Func<string, Timetable?> timetables,
+        CancellationToken cancel
+    ) =>
+        database.WriteAsync<IReadOnlyList<long>>(
             async db =>
             {
                 await SetAsync(db, service, account, "", token, scope, who, cancel);
                 journal.Add(db, who, null, null, $"{account} consented at {service}");
+                var now = Instant.FromDateTimeOffset(time.GetUtcNow());
+                var moves = await db
+                    .Moves.AsTracking()
+                    .Include(m => m.Legs)
+                    .Where(m => m.FromAccount == account || m.ToAccount == account)
+                    .ToListAsync(cancel);
+                return [.. moves.Where(m => StoppedAtSignIn.GoOn(m, service, timetables(m.Batch), now)).Select(m => m.Id)];
             },
             cancel
         );
+
+    /// <summary>When the owner of each account consented at the service last; who has not is left out.</summary>
+    public async Task<IReadOnlyDictionary<string, DateTimeOffset>> GivenAsync(string service, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        return await db
+            .Consents.Where(c => c.Service == service && c.Origin == "")
+            .ToDictionaryAsync(c => c.Account, c => DateTimeOffset.FromUnixTimeMilliseconds(c.At), cancel);
+    }
 
     /// <param name="former">The token that was handed in.</param>
     public Task RotateAsync(string service, string account, string former, string next, CancellationToken cancel) =>

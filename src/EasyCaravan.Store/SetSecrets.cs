@@ -1,5 +1,3 @@
-using EasyCaravan.Core.Carrying;
-using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Store.Rows;
@@ -43,14 +41,8 @@ public sealed class SetSecrets(Database database, Journal journal, ISecrets secr
                         .FirstAsync(m => m.Id == one.Move && m.Batch == batch, cancel);
                     Put(row, isFrom, one);
                     journal.Add(db, who, batch, new MoveRowName(row.Id, row.FromAccount), WordsOf(isFrom, one, row));
-                    var before = MoveStates.StateOf(row);
-                    var waitsForIt = before.Condition.Fault is { } fault && fault.Service == service && FaultRules.IsOfSignIn(fault.Cause);
-                    waitsForIt |= before.Legs.Any(l => l.Fault is { } own && own.Service == service && FaultRules.IsOfSignIn(own.Cause));
-                    var after = waitsForIt ? before.Retry(timetable, now) : before;
-                    if (after == before)
-                        continue;
-                    MoveStates.Apply(row, after, now);
-                    goesOn.Add(row.Id);
+                    if (StoppedAtSignIn.GoOn(row, service, timetable, now))
+                        goesOn.Add(row.Id);
                 }
                 await db.SaveChangesAsync(cancel);
                 return goesOn;

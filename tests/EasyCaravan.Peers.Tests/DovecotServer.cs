@@ -30,6 +30,9 @@ public sealed record DovecotManners(
     /// without.
     /// </summary>
     public string Storage { get; init; } = "sdbox";
+
+    /// <summary>Where it asks whether a bearer token is good (RFC 7662); null: it takes passwords alone.</summary>
+    public Uri? Introspection { get; init; }
 }
 
 /// <summary>A Dovecot of our own on loopback: own configuration, own folder, stopped with its owner.</summary>
@@ -57,6 +60,8 @@ public sealed class DovecotServer : IAsyncDisposable
         "MOVE",
         "LIST-STATUS",
     ];
+
+    private static readonly System.Collections.Concurrent.ConcurrentDictionary<int, byte> s_given = new();
 
     private readonly string _folder;
     private Process? _process;
@@ -254,11 +259,27 @@ public sealed class DovecotServer : IAsyncDisposable
         Directory.Delete(_folder, recursive: true);
     }
 
+    /// <summary>
+    /// A port for a server that may be started anew: none from the range out of which connections get their own, or one of those could hold
+    /// it meanwhile.
+    /// </summary>
     public static int FreePort()
     {
-        using var listener = new TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        return ((IPEndPoint)listener.LocalEndpoint).Port;
+        while (true)
+        {
+            var port = Random.Shared.Next(20_000, 32_000);
+            try
+            {
+                using var listener = new TcpListener(IPAddress.Loopback, port);
+                listener.Start();
+                if (s_given.TryAdd(port, 0))
+                    return port;
+            }
+            catch (SocketException)
+            {
+                // Taken.
+            }
+        }
     }
 
     private string Configuration(DovecotManners manners)
@@ -368,6 +389,22 @@ public sealed class DovecotServer : IAsyncDisposable
                 }
                 auth_master_user_separator = *
                 """;
+        var tokens = "";
+        if (manners.Introspection is { } introspection)
+        {
+            File.WriteAllText(
+                Path.Combine(_folder, "tokens"),
+                $"introspection_url = {introspection}\nintrospection_mode = post\nusername_attribute = username\n"
+                    + "active_attribute = active\nactive_value = true\n"
+            );
+            tokens = $$"""
+                passdb {
+                  driver = oauth2
+                  mechanisms = oauthbearer xoauth2
+                  args = {{_folder}}/tokens
+                }
+                """;
+        }
         return $$"""
             base_dir = {{_folder}}/run
             state_dir = {{_folder}}/state
@@ -378,7 +415,7 @@ public sealed class DovecotServer : IAsyncDisposable
             ssl_cert = <{{_folder}}/cert.pem
             ssl_key = <{{_folder}}/key.pem
             disable_plaintext_auth = no
-            auth_mechanisms = plain login
+            auth_mechanisms = plain login {{(manners.Introspection is null ? "" : "oauthbearer xoauth2")}}
             auth_failure_delay = 0
             first_valid_uid = 1
             mail_fsync = never
@@ -387,6 +424,7 @@ public sealed class DovecotServer : IAsyncDisposable
             {{(manners.Without.Count == 0 ? "" : $"imap_capability = {string.Join(' ', s_capabilities.Except(manners.Without))}")}}
             {{identity}}
             {{administrators}}
+            {{tokens}}
             passdb {
               driver = passwd-file
               args = username_format=%u {{_folder}}/users

@@ -1,5 +1,6 @@
 using System.Net.Http.Json;
 using System.Security.Cryptography;
+using System.Text.Json;
 using EasyCaravan.Contract;
 using EasyCaravan.StandIns;
 using EasyCaravan.Testing;
@@ -192,14 +193,15 @@ public sealed class SignInTests : IAsyncLifetime
         Assert.Contains("nobody has consented", refused.Out, StringComparison.Ordinal);
         Assert.Contains("caravan service sign-in", refused.Out, StringComparison.Ordinal);
 
+        // Whoever was stopped for want of it goes on by itself.
         await ConsentAsync();
-        Assert.Equal(0, (await _service.RunAsync("retry", "crew", "--wait")).Code);
+        await _service.UntilInStepAsync("crew");
 
         _tokens.Revoke(Aoife);
         var revoked = await _service.RunAsync("catch-up", "crew", "--wait");
         Assert.Contains("consent was taken back", revoked.Out, StringComparison.Ordinal);
         await ConsentAsync();
-        Assert.Equal(0, (await _service.RunAsync("retry", "crew", "--wait")).Code);
+        await _service.UntilInStepAsync("crew");
 
         async Task ConsentAsync()
         {
@@ -232,6 +234,53 @@ public sealed class SignInTests : IAsyncLifetime
         using var forged = await browser.GetAsync(new Uri(_service.Address, "/api/v1/consent/callback?state=00&code=11"));
         Assert.Equal(404, (int)forged.StatusCode);
         await ArrivesAsync();
+    }
+
+    [Fact]
+    public async Task Owners_consent_by_links_that_they_were_sent_and_whoever_was_stopped_goes_on_by_itself()
+    {
+        _from.Manners = new StandInManners { Tokens = _tokens };
+        await ApplyAsync(OAuth("authorization-code"), "");
+        Assert.Equal(3, (await _service.RunAsync("start", "crew", "--wait")).Code);
+        var made = await _service.RunAsync("service", "consent-links", "lanternpost", "--output", "json");
+        var link = JsonSerializer.Deserialize<List<ConsentLinkView>>(made.Out, ContractJson.Options)!.Single();
+        Assert.Equal(Aoife, link.Account);
+        using var browser = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false });
+        using var forged = await browser.GetAsync($"{link.Link[..^4]}AAAA");
+        Assert.Equal(404, (int)forged.StatusCode);
+        // Whatever else opens the link, such as a program that looks at letters, begins a talk and ends nothing.
+        using (var looked = await browser.GetAsync(link.Link))
+            Assert.Equal(302, (int)looked.StatusCode);
+
+        using var opened = await browser.GetAsync(link.Link);
+        using var consented = await browser.GetAsync(opened.Headers.Location);
+        using var back = await browser.GetAsync(consented.Headers.Location);
+        Assert.Contains("You have consented", await back.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        await TestService.UntilAsync(async () => (await _service.MovesAsync("crew")).TrueForAll(m => m.Stage is MoveStage.InStep));
+        using var again = await browser.GetAsync(link.Link);
+        Assert.Contains("You have consented", await again.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        Assert.Contains(
+            "Everybody has consented",
+            (await _service.RunAsync("service", "consent-links", "lanternpost")).Error
+                + (await _service.RunAsync("service", "consent-links", "lanternpost")).Out,
+            StringComparison.Ordinal
+        );
+        Assert.DoesNotContain(link.Link[^40..], (await _service.RunAsync("journal")).Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task A_link_of_consent_shows_a_code_where_a_code_is_typed_and_nobody_need_stay_on_the_page()
+    {
+        _from.Manners = new StandInManners { Tokens = _tokens };
+        await ApplyAsync(OAuth("device-code"), "");
+        Assert.Equal(3, (await _service.RunAsync("start", "crew", "--wait")).Code);
+        var made = await _service.RunAsync("service", "consent-links", "lanternpost", "--account", Aoife, "--output", "json");
+        var link = JsonSerializer.Deserialize<List<ConsentLinkView>>(made.Out, ContractJson.Options)!.Single();
+        using var browser = new HttpClient();
+        var page = await browser.GetStringAsync(link.Link);
+        var code = System.Text.RegularExpressions.Regex.Match(page, "[0-9]{4}-[0-9]{4}").Value;
+        Assert.True(_tokens.Approve(code, Aoife));
+        await TestService.UntilAsync(async () => (await _service.MovesAsync("crew")).TrueForAll(m => m.Stage is MoveStage.InStep));
     }
 
     [Fact]

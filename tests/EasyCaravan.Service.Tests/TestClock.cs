@@ -1,7 +1,7 @@
-using EasyCaravan.Testing;
+using EasyCaravan.Service;
 using Microsoft.Extensions.Time.Testing;
 
-namespace EasyCaravan.Service.Tests;
+namespace EasyCaravan.Testing;
 
 /// <summary>A clock for a service that stands still until the test moves it, so that nobody waits for hours to pass.</summary>
 internal sealed class TestClock(DateTimeOffset start) : FakeTimeProvider(start)

@@ -628,6 +628,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{name}/consent-links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Makes links to send to owners of accounts, who consent in their own browser; each is good for seven days
+         * @description Makes links to send to owners of accounts, who consent in their own browser; each is good for seven days
+         */
+        post: operations["consentLinks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/batches/{batch}/left-behind": {
         parameters: {
             query?: never;
@@ -1556,6 +1576,27 @@ export interface components {
              * @description Until when the owner has to have consented.
              */
             ends: string;
+        };
+        /** @description A link to be sent to the owner of an account, who consents in a browser of their own. */
+        ConsentLinkView: {
+            /** @description The account whose owner shall consent. */
+            account: string;
+            /** @description The person's name, as in the roster. */
+            name: string;
+            /** @description The address to open. */
+            link: string;
+            /**
+             * Format: date-time
+             * @description Until when it is good.
+             */
+            ends: string;
+        };
+        /** @description For whom links of consent are made. */
+        ConsentLinksRequest: {
+            /** @description Only people of this batch; null: of every batch. */
+            batch: null | string;
+            /** @description These accounts; null: everybody whose consent is missing. */
+            accounts: null | string[];
         };
         /** @description Whose consent is to be asked for. */
         ConsentRequest: {
@@ -5482,6 +5523,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ConsentState"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    consentLinks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The service's name in the plan. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConsentLinksRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsentLinkView"][];
                 };
             };
             /** @description It could not be done: what happened, and what to do. */

@@ -6,6 +6,7 @@ import { Bar } from "../parts/Bar";
 import { Failure } from "../parts/Failure";
 import { plural, size, time } from "../words/format";
 import { ConsentBox } from "./ConsentBox";
+import { ConsentLinks } from "./ConsentLinks";
 import { TrialSteps } from "./TrialSteps";
 
 export function ServiceCard({ service }: { service: Service }) {
@@ -73,7 +74,12 @@ export function ServiceCard({ service }: { service: Service }) {
         <Button type="submit" variant="default" loading={trial.isPending}>
           Try
         </Button>
-        {service.consent && <ConsentBox service={service.name} account={named} />}
+        {service.consent && (
+          <>
+            <ConsentBox service={service.name} account={named} />
+            <ConsentLinks service={service.name} batch={null} />
+          </>
+        )}
       </form>
       {trial.error && <Failure error={trial.error} />}
       {trial.data && <TrialSteps trial={trial.data} />}

@@ -3,9 +3,11 @@ import { number, size, time } from "../words/format";
 import { STAGE_WORDS } from "../words/states";
 
 type Point = Schemas["HistoryPoint"];
+type Forecast = Schemas["ForecastView"];
 
 const WIDTH = 1000;
 const HEIGHT = 150;
+const DAY = 86_400_000;
 
 /** From the bottom up: who is furthest stands at the bottom, so that what is done grows from there. */
 const STAGES = ["done", "settling", "crossing", "in-step", "copying", "surveyed", "listed", "withdrawn"] as const;
@@ -22,21 +24,36 @@ const COLOUR: Record<(typeof STAGES)[number], string> = {
   withdrawn: "withdrawn",
 };
 
-/** How many people stood at which stage, hour by hour; an hour in which nothing changed is as the one before it. */
-export function HistoryPicture({ points, people }: { points: Point[]; people: number }) {
+/**
+ * How many people stood at which stage, hour by hour; an hour in which nothing changed is as the one before it. Then, between two lines,
+ * how many are foreseen to be in step.
+ */
+export function HistoryPicture({
+  points,
+  people,
+  forecast,
+}: {
+  points: Point[];
+  people: number;
+  forecast: Forecast | undefined;
+}) {
   const [first, last] = [points[0], points.at(-1)];
   if (!first || !last) return <div className="sheet padded soft">The history begins with the next full hour.</div>;
   const begin = Date.parse(first.at);
   // The last hour is still going on.
-  const end = Math.max(begin + 3_600_000, Date.parse(last.at) + 3_600_000);
+  const now = Math.max(begin + 3_600_000, Date.parse(last.at) + 3_600_000);
+  const fast = forecast ? lineOf(forecast, now, (d) => d.most, forecast.inStepEarliest) : [];
+  const slow = forecast ? lineOf(forecast, now, (d) => d.fewest, forecast.inStepLatest) : [];
+  const end = Math.max(now, ...[...fast, ...slow].map((p) => p.at));
   const x = (ms: number) => ((ms - begin) / (end - begin)) * WIDTH;
   const most = Math.max(1, people, ...points.map((p) => Object.values(p.stages).reduce((a, b) => a + b, 0)));
+  const at = (p: Ahead) => `${x(p.at).toFixed(1)},${(HEIGHT * (1 - p.people / most)).toFixed(1)}`;
   return (
     <figure className="sheet padded picture">
-      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT + 16}`} role="img" aria-label="People by stage over time">
+      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT + 16}`} role="img" aria-label="People by stage over time, and as foreseen">
         {points.map((point, i) => {
           const next = points[i + 1];
-          const [a, b] = [x(Date.parse(point.at)), x(next ? Date.parse(next.at) : end)];
+          const [a, b] = [x(Date.parse(point.at)), x(next ? Date.parse(next.at) : now)];
           let top = HEIGHT;
           return (
             <g key={point.at}>
@@ -60,6 +77,15 @@ export function HistoryPicture({ points, people }: { points: Point[]; people: nu
             </g>
           );
         })}
+        {end > now && (
+          <g>
+            <title>{forecast?.sentence}</title>
+            <polygon points={[...fast, ...slow.toReversed()].map(at).join(" ")} className="foreseen-between" />
+            <polyline points={fast.map(at).join(" ")} className="foreseen-line" />
+            <polyline points={slow.map(at).join(" ")} className="foreseen-line" />
+            <line x1={x(now)} y1={0} x2={x(now)} y2={HEIGHT} className="foreseen-now" />
+          </g>
+        )}
         <text x="0" y={HEIGHT + 13} className="weeks-word">
           {time(first.at)}
         </text>
@@ -67,9 +93,31 @@ export function HistoryPicture({ points, people }: { points: Point[]; people: nu
           {time(new Date(end).toISOString())}
         </text>
       </svg>
-      <figcaption className="soft">{captionOf(last)}</figcaption>
+      <figcaption className="soft">
+        {captionOf(last)}
+        {end > now && " Right of the line: how many are foreseen to be in step, at best and at worst."}
+      </figcaption>
     </figure>
   );
+}
+
+/** So many people in step at a time to come. */
+type Ahead = { at: number; people: number };
+
+/** From now over the ends of days to the moment at which everybody is in step; one that is not within half a year ends with its days. */
+function lineOf(
+  forecast: Forecast,
+  now: number,
+  count: (day: Forecast["days"][number]) => number,
+  ends: string | null,
+): Ahead[] {
+  const all = forecast.people - forecast.apart;
+  if (forecast.inStep >= all) return [];
+  const last = ends === null ? Number.POSITIVE_INFINITY : Math.max(now, Date.parse(ends));
+  const days = forecast.days
+    .map((d) => ({ at: Date.parse(`${d.day}T00:00:00`) + DAY, people: count(d) }))
+    .filter((p) => p.at > now && p.at < last);
+  return [{ at: now, people: forecast.inStep }, ...days, ...(Number.isFinite(last) ? [{ at: last, people: all }] : [])];
 }
 
 const peopleOf = (point: Point) =>

@@ -48,8 +48,8 @@ export function TimetablePage() {
         asked={whatIf}
         onAsk={setWhatIf}
       />
-      <h2>How it came here</h2>
-      <HistoryPicture points={history.data} people={batch.data.people} />
+      <h2>How it came here, and goes on</h2>
+      <HistoryPicture points={history.data} people={batch.data.people} forecast={forecast.data} />
     </>
   );
 }

@@ -6,12 +6,15 @@ import { act, batchesQuery } from "../api/queries";
 import { notifyFailure, notifySuccess } from "../parts/notify";
 import { SecretForm } from "../secrets/SecretForm";
 import { ConsentBox } from "../services/ConsentBox";
+import { ConsentLinks } from "../services/ConsentLinks";
 import { plural } from "../words/format";
 
 /** The way to mend a cause, beside it: for all who met it at once, batch by batch. */
 export function MendHere({ group }: { group: Schemas["NeedsYou"] }) {
   const batches = [...new Set(group.moves.map((m) => m.batch))];
   const known = useQuery(batchesQuery);
+  // A move is known by its account on the from side, so that side's owner alone can be asked here and now.
+  const isFromSide = known.data?.find((b) => b.name === batches[0])?.from === group.service;
   switch (group.mend) {
     case "secret":
       return (
@@ -32,7 +35,14 @@ export function MendHere({ group }: { group: Schemas["NeedsYou"] }) {
     case "consent":
       return (
         <div className="row">
-          {group.service && <ConsentBox service={group.service} account={group.moves[0]?.account ?? null} />}
+          {group.service && (
+            <>
+              {group.count === 1 && isFromSide && (
+                <ConsentBox service={group.service} account={group.moves[0]?.account ?? null} />
+              )}
+              <ConsentLinks service={group.service} batch={batches.length === 1 ? (batches[0] ?? null) : null} />
+            </>
+          )}
           <TryAgain group={group} />
         </div>
       );

@@ -4,7 +4,7 @@ using EasyCaravan.Contract;
 
 namespace EasyCaravan.Cli.Commands;
 
-/// <summary><c>caravan service list | try | sign-in | find</c></summary>
+/// <summary><c>caravan service list | try | sign-in | consent-links | find</c></summary>
 internal static class ServiceCommands
 {
     private static readonly TimeSpan s_look = TimeSpan.FromSeconds(1);
@@ -14,6 +14,8 @@ internal static class ServiceCommands
         var name = new Argument<string>("NAME") { Description = "A service of the plan" };
         var account = new Option<string?>("--account") { Description = "Sign in as this account of a roster" };
         var owner = new Option<string>("--account") { Description = "Whose consent is asked for", Required = true };
+        var ofBatch = new Option<string?>("--batch") { Description = "Only for people of this batch" };
+        var owners = new Option<string[]>("--account") { Description = "Only for this account, also if it has consented; may be repeated" };
         var address = new Argument<string>("ADDRESS") { Description = "An address or a domain" };
         return new Command("service", "Shows the services of the plan, tries whether they let us in, signs in, and finds settings")
         {
@@ -33,6 +35,13 @@ internal static class ServiceCommands
                 "caravan service sign-in lanternpost --account aoife.marsh@saltmarsh.example",
                 [name, owner],
                 (p, c, w, cancel) => SignInAsync(p.GetValue(name)!, p.GetValue(owner)!, c, w, cancel)
+            ),
+            host.Make(
+                "consent-links",
+                "Makes links to send to the owners of accounts whose consent is missing; each is good for seven days",
+                "caravan service consent-links lanternpost --batch deckhands --output csv",
+                [name, ofBatch, owners],
+                (p, c, w, cancel) => LinksAsync(p.GetValue(name)!, p.GetValue(ofBatch), p.GetValue(owners), c, w, cancel)
             ),
             host.Make(
                 "find",
@@ -139,6 +148,43 @@ internal static class ServiceCommands
             }
             await Task.Delay(s_look, cancel);
         }
+    }
+
+    private static async Task<int> LinksAsync(
+        string name,
+        string? batch,
+        string[]? accounts,
+        CaravanClient client,
+        Writer writer,
+        CancellationToken cancel
+    )
+    {
+        var links = await client.PostAsync<List<ConsentLinkView>>(
+            $"services/{Uri.EscapeDataString(name)}/consent-links",
+            new ConsentLinksRequest(batch, accounts is { Length: > 0 } ? accounts : null),
+            cancel
+        );
+        if (writer.Form is OutputForm.Table && links.Count > 0)
+        {
+            // Links are longer than any table's column, and are to be copied whole.
+            foreach (var link in links)
+                writer.Say(
+                    $"{Words.Safe(link.Name)} ({Words.Safe(link.Account)}), until {Words.Time(link.Ends)}:\n{Words.Safe(link.Link)}\n"
+                );
+            writer.Say("Send each to its person alone. --output csv writes a list for a letter to many.");
+            return ExitCode.Well;
+        }
+        writer.Rows(
+            links,
+            $"Everybody has consented at {name}.",
+            [
+                new("Account", "account", l => Words.Safe(l.Account)),
+                new("Name", "name", l => Words.Safe(l.Name)),
+                new("Link", "link", l => Words.Safe(l.Link)),
+                new("Good until", "ends", l => Words.Time(l.Ends)),
+            ]
+        );
+        return ExitCode.Well;
     }
 
     private static async Task<int> FindAsync(string address, CaravanClient client, Writer writer, CancellationToken cancel)

@@ -140,6 +140,14 @@ public static class Connector
             await tls.DisposeAsync();
             if (trial.Objection is { } objection)
                 throw Failed(Cause.TlsUntrusted, service, objection, e);
+            // Whoever speaks something else answers with it; a server that is out of order, or a relay before it, says nothing and closes.
+            if (e is IOException)
+                throw Failed(
+                    Cause.ConnectionLost,
+                    service,
+                    $"{service.Host} port {service.Port} closed the connection before TLS began",
+                    e
+                );
             throw Failed(Cause.TlsNotOffered, service, $"{service.Host} port {service.Port} does not speak TLS", e);
         }
         step?.Invoke(new ConnectStep("protect", $"{tls.SslProtocol}, {trial.Facts}"));

@@ -2,6 +2,7 @@ using System.Text;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Connecting;
 using EasyCaravan.Protocols.Imap.Wire;
 using EasyCaravan.Protocols.SignIn;
 using MailKit.Net.Imap;
@@ -67,13 +68,14 @@ internal static class ImapSignIn
     )
     {
         using var said = new LastAnswer();
+        var watched = new EndNotingStream(stream);
         // Not disposed, because that would close the stream, which is used further.
 #pragma warning disable CA2000
         var client = new ImapClient(said) { Timeout = GreetingPatience };
 #pragma warning restore CA2000
         try
         {
-            await client.ConnectAsync(stream, service.Mail!.Host, service.Mail!.Port, SecureSocketOptions.None, cancel);
+            await client.ConnectAsync(watched, service.Mail!.Host, service.Mail!.Port, SecureSocketOptions.None, cancel);
             client.Timeout = SignInPatience;
             await AuthenticateAsync(client, said, service, who, tokens, cancel);
             // RFC 6855 §3: without it a server may rewrite messages with such headers, or show none at all.
@@ -131,11 +133,12 @@ internal static class ImapSignIn
                     Verdict.Close,
                     e
                 );
+            var isGarbage = e is ImapProtocolException && !watched.HasEnded;
             throw new FaultException(
                 new Fault(
-                    e is ImapProtocolException ? Cause.ProtocolBroken : Cause.ConnectionLost,
+                    isGarbage ? Cause.ProtocolBroken : Cause.ConnectionLost,
                     service.Name,
-                    e is ImapProtocolException ? "what answers does not speak IMAP as it should" : "the connection was lost during sign-in"
+                    isGarbage ? "what answers does not speak IMAP as it should" : "the connection was lost during sign-in"
                 ),
                 Verdict.Close,
                 e

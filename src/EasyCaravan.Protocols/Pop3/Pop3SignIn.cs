@@ -43,13 +43,14 @@ internal static class Pop3SignIn
     )
     {
         using var said = new LastAnswer();
+        var watched = new EndNotingStream(stream);
         // Not disposed, because that would close the stream, which is used further.
 #pragma warning disable CA2000
         var client = new Pop3Client(said) { Timeout = 60_000 };
 #pragma warning restore CA2000
         try
         {
-            await client.ConnectAsync(stream, service.Mail!.Host, service.Mail!.Port, SecureSocketOptions.None, cancel);
+            await client.ConnectAsync(watched, service.Mail!.Host, service.Mail!.Port, SecureSocketOptions.None, cancel);
             // RFC 6856 §2: without it the server would rewrite messages whose header is in UTF-8.
             if ((client.Capabilities & Pop3Capabilities.UTF8) != 0)
                 await client.EnableUTF8Async(cancel);
@@ -106,11 +107,12 @@ internal static class Pop3SignIn
         catch (Exception e)
             when (e is Pop3ProtocolException or IOException or System.Net.Sockets.SocketException or ServiceNotConnectedException)
         {
+            var isGarbage = e is Pop3ProtocolException && !watched.HasEnded;
             throw new FaultException(
                 new Fault(
-                    e is Pop3ProtocolException ? Cause.ProtocolBroken : Cause.ConnectionLost,
+                    isGarbage ? Cause.ProtocolBroken : Cause.ConnectionLost,
                     service.Name,
-                    e is Pop3ProtocolException ? "what answers does not speak POP3 as it should" : "the connection was lost during sign-in"
+                    isGarbage ? "what answers does not speak POP3 as it should" : "the connection was lost during sign-in"
                 ),
                 Verdict.Close,
                 e

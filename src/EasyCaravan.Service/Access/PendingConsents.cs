@@ -4,11 +4,14 @@ using EasyCaravan.Contract;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Service.Api;
+using EasyCaravan.Service.Live;
+using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 
 namespace EasyCaravan.Service.Access;
 
 /// <summary>A consent that somebody began and nobody finished yet.</summary>
+/// <param name="Link">The link that its owner opened; null: it was begun in the console or by the client.</param>
 /// <param name="Verifier">The secret half of the code challenge (RFC 7636 §4.1); empty for a device code.</param>
 internal sealed record PendingConsent(
     Core.Planning.Service Service,
@@ -17,7 +20,8 @@ internal sealed record PendingConsent(
     DateTimeOffset Ends,
     string Verifier,
     Uri? Redirect,
-    DeviceCode? Device
+    DeviceCode? Device,
+    ConsentLink? Link
 )
 {
     public ConsentState State { get; set; } = new(ConsentWord.Pending, null);
@@ -28,7 +32,15 @@ internal sealed record PendingConsent(
 }
 
 /// <summary>Consents that were begun, in memory: after a restart they have to be begun again.</summary>
-internal sealed class PendingConsents(AccessTokens tokens, Consents consents, TimeProvider time)
+internal sealed class PendingConsents(
+    AccessTokens tokens,
+    Consents consents,
+    CurrentPlan current,
+    ServiceThrottle throttle,
+    WorkSignal signal,
+    LiveHub live,
+    TimeProvider time
+)
 {
     private static readonly TimeSpan s_patience = TimeSpan.FromMinutes(10);
 
@@ -40,15 +52,31 @@ internal sealed class PendingConsents(AccessTokens tokens, Consents consents, Ti
         Core.Planning.Service service,
         string account,
         string who,
+        ConsentLink? link,
         CancellationToken cancel
     )
     {
         var device = await tokens.BeginDeviceAsync(service, cancel);
-        return Keep(new PendingConsent(service, account, who, device.Ends, "", null, device));
+        return Keep(new PendingConsent(service, account, who, device.Ends, "", null, device, link));
     }
 
-    public (string Id, PendingConsent Pending) BeginCode(Core.Planning.Service service, string account, string who, Uri redirect) =>
-        Keep(new PendingConsent(service, account, who, time.GetUtcNow() + s_patience, NewSecret(), redirect, null));
+    public (string Id, PendingConsent Pending) BeginCode(
+        Core.Planning.Service service,
+        string account,
+        string who,
+        Uri redirect,
+        ConsentLink? link
+    ) => Keep(new PendingConsent(service, account, who, time.GetUtcNow() + s_patience, NewSecret(), redirect, null, link));
+
+    /// <summary>Asks how a device code stands until it is decided: whoever opened a link has no page that asks.</summary>
+    public async Task FollowAsync(string id, PendingConsent pending)
+    {
+        while (pending.State.State is ConsentWord.Pending)
+        {
+            await Task.Delay(pending.Device!.Interval, time);
+            await StateAsync(id, CancellationToken.None);
+        }
+    }
 
     /// <summary>Its state. A device code is polled at the authorization server, not more often than the server allows.</summary>
     public async Task<ConsentState?> StateAsync(string id, CancellationToken cancel)
@@ -116,7 +144,21 @@ internal sealed class PendingConsents(AccessTokens tokens, Consents consents, Ti
         {
             if (await ask() is not { } consent)
                 return;
-            await consents.GiveAsync(pending.Service.Name, pending.Account, consent.RefreshToken, consent.Scope, pending.Who, cancel);
+            var plan = (await current.GetAsync(cancel)).Plan;
+            var goesOn = await consents.GiveAsync(
+                pending.Service.Name,
+                pending.Account,
+                consent.RefreshToken,
+                consent.Scope,
+                pending.Link is null ? pending.Who : $"{pending.Account}, by a link of {pending.Who}",
+                batch => plan?.Batches.FirstOrDefault(b => b.Name == batch)?.Timetable,
+                cancel
+            );
+            if (goesOn.Count > 0)
+                throttle.Forget();
+            signal.Raise();
+            foreach (var move in goesOn)
+                live.Touch(move);
             pending.State = new ConsentState(ConsentWord.Given, null);
         }
         catch (FaultException e)

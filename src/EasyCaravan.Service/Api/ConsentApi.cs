@@ -1,10 +1,14 @@
 using EasyCaravan.Contract;
+using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Surveying;
 using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Service.Access;
 using EasyCaravan.Service.Workers;
+using EasyCaravan.Store;
 using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Service.Api;
 
@@ -13,11 +17,21 @@ internal static class ConsentApi
 {
     public const string Callback = "/api/v1/consent/callback";
 
+    private const string Of = "/api/v1/consent/of/";
+
+    /// <summary>The most links that are made at once.</summary>
+    private const int MostLinks = 10_000;
+
+    private const string OnlyInPerson = "Only services whose sign-in has the grant device-code or authorization-code ask for it";
+
     public static void Map(RouteGroupBuilder open, RouteGroupBuilder api)
     {
         api.MapPost("/services/{name}/consent", BeginAsync)
             .WithSummary("Begins a consent: gives the address, and a code where one is typed, at which the account's owner consents");
         api.MapGet("/consents/{id}", StateAsync).WithSummary("How a consent that was begun stands");
+        api.MapPost("/services/{name}/consent-links", LinksAsync)
+            .WithSummary("Makes links to send to owners of accounts, who consent in their own browser; each is good for seven days");
+        open.MapGet("/consent/of/{link}", OpenAsync).ExcludeFromDescription();
         // The browser comes from another site, so without the session; the state that it brings is the secret.
         open.MapGet("/consent/callback", CallbackAsync).ExcludeFromDescription();
     }
@@ -39,11 +53,11 @@ internal static class ConsentApi
         switch ((service!.SignIn as SignIn.OAuth)?.Grant)
         {
             case OAuthGrant.DeviceCode:
-                var (deviceId, device) = await pending.BeginDeviceAsync(service, request.Account, who, cancel);
+                var (deviceId, device) = await pending.BeginDeviceAsync(service, request.Account, who, null, cancel);
                 return TypedResults.Ok(new ConsentBegun(deviceId, device.Device!.Where.ToString(), device.Device.UserCode, device.Ends));
             case OAuthGrant.AuthorizationCode:
-                var redirect = new Uri($"{context.Request.Scheme}://{context.Request.Host}{Callback}");
-                var (id, begun) = pending.BeginCode(service, request.Account, who, redirect);
+                var redirect = At(context, Callback);
+                var (id, begun) = pending.BeginCode(service, request.Account, who, redirect, null);
                 return TypedResults.Ok(
                     new ConsentBegun(
                         id,
@@ -53,10 +67,7 @@ internal static class ConsentApi
                     )
                 );
             default:
-                return Problems.Refused(
-                    $"Nobody signs in at {name} in person.",
-                    "Only services whose sign-in has the grant device-code or authorization-code ask for it"
-                );
+                return Problems.Refused($"Nobody signs in at {name} in person.", OnlyInPerson);
         }
     }
 
@@ -69,8 +80,134 @@ internal static class ConsentApi
             ? TypedResults.Ok(state)
             : Problems.NotFound("No such consent is under way.", "Begin it again");
 
+    private static Uri At(HttpContext context, string path) => new($"{context.Request.Scheme}://{context.Request.Host}{path}");
+
+    private static async Task<Results<Ok<List<ConsentLinkView>>, ProblemHttpResult>> LinksAsync(
+        string name,
+        ConsentLinksRequest request,
+        CurrentPlan current,
+        Database database,
+        Consents consents,
+        ConsentLinks links,
+        Journal journal,
+        HttpContext context,
+        CancellationToken cancel
+    )
+    {
+        var (plan, _) = await current.GetAsync(cancel);
+        var (service, problem) = ServiceApi.Find(plan, name);
+        if (problem is not null)
+            return problem;
+        if (service!.SignIn is not SignIn.OAuth { Grant: OAuthGrant.DeviceCode or OAuthGrant.AuthorizationCode })
+            return Problems.Refused($"Nobody signs in at {name} in person.", OnlyInPerson);
+        if (request.Batch is { } batch && plan!.Batches.All(b => b.Name != batch))
+            return BatchApi.NoBatch(batch);
+        var wanted = request.Accounts?.ToHashSet();
+        var owners = await OwnersAsync(database, plan!, name, request.Batch, cancel);
+        if (wanted?.FirstOrDefault(a => !owners.ContainsKey(a)) is { } unknown)
+            return Problems.NotFound($"Nobody moves with the account {unknown} at {name}.", "Name accounts of the roster");
+        var given = await consents.GivenAsync(name, cancel);
+        var asked = owners.Where(o => wanted?.Contains(o.Key) ?? (!given.ContainsKey(o.Key) || o.Value.IsStopped)).ToList();
+        if (asked.Count > MostLinks)
+            return Problems.Invalid($"{asked.Count} links are more than the {MostLinks} that are made at once.", "Name a batch");
+        var who = context.User.Identity!.Name!;
+        var made = new List<ConsentLinkView>(asked.Count);
+        foreach (var (account, owner) in asked)
+        {
+            var (text, link) = links.Make(name, account, owner.Language ?? plan!.Notices?.Language ?? "en", who);
+            made.Add(new ConsentLinkView(account, owner.Name, At(context, Of + text).ToString(), link.Ends));
+        }
+        if (made.Count > 0)
+            await database.WriteAsync(
+                db =>
+                {
+                    journal.Add(db, who, request.Batch, null, $"made {made.Count} links of consent at {name}");
+                    return Task.CompletedTask;
+                },
+                cancel
+            );
+        return TypedResults.Ok(made);
+    }
+
+    /// <param name="IsStopped">A move met that the consent is missing or was taken back.</param>
+    private sealed record Owner(string Account, string Name, string? Language, bool IsStopped);
+
+    /// <summary>Who moves with an account at the service, by account.</summary>
+    private static async Task<Dictionary<string, Owner>> OwnersAsync(
+        Database database,
+        Plan plan,
+        string service,
+        string? batch,
+        CancellationToken cancel
+    )
+    {
+        var owners = new Dictionary<string, Owner>();
+        await using var db = database.Read();
+        foreach (var route in plan.Routes.Where(r => r.From == service || r.To == service))
+        {
+            var isFrom = route.From == service;
+            var batches = plan.Batches.Where(b => b.Route == route.Name && b.Name == (batch ?? b.Name)).Select(b => b.Name).ToList();
+            var found = db
+                .Moves.Where(m => batches.Contains(m.Batch) && m.Stage != Stage.Withdrawn)
+                .OrderBy(m => m.Id)
+                .Select(m => new Owner(
+                    isFrom ? m.FromAccount : m.ToAccount,
+                    m.Name,
+                    m.Language,
+                    (m.Fault!.Service == service && m.Fault.Cause == Cause.ConsentMissing)
+                        || m.Legs.Any(l => l.Fault!.Service == service && l.Fault.Cause == Cause.ConsentMissing)
+                ));
+            await foreach (var owner in found.AsAsyncEnumerable().WithCancellation(cancel))
+                if (owner.IsStopped || !owners.ContainsKey(owner.Account))
+                    owners[owner.Account] = owner;
+        }
+        return owners;
+    }
+
+    /// <summary>
+    /// The owner of an account opened a link. Programs that look at letters may open it too: nothing but a talk is begun.
+    /// </summary>
+    private static async Task<IResult> OpenAsync(
+        string link,
+        CurrentPlan current,
+        ConsentLinks links,
+        Consents consents,
+        PendingConsents pending,
+        HttpContext context,
+        CancellationToken cancel
+    )
+    {
+        if (links.Open(link) is not { } opened)
+            return ConsentPage.Over(context);
+        var (account, language) = (opened.Account, opened.Language);
+        if ((await consents.GivenAsync(opened.Service, cancel)).TryGetValue(account, out var at) && at >= opened.Made)
+            return ConsentPage.Given(context, account, opened.Service, language);
+        var service = (await current.GetAsync(cancel)).Plan?.Services.FirstOrDefault(s => s.Name == opened.Service);
+        switch ((service?.SignIn as SignIn.OAuth)?.Grant)
+        {
+            case OAuthGrant.DeviceCode:
+                try
+                {
+                    var (id, device) = await pending.BeginDeviceAsync(service!, account, opened.Who, opened, cancel);
+                    _ = pending.FollowAsync(id, device);
+                    return ConsentPage.Code(context, device.Device!.Where, device.Device.UserCode, account, language);
+                }
+                catch (FaultException)
+                {
+                    return ConsentPage.Refused(context, account, opened.Service, language);
+                }
+            case OAuthGrant.AuthorizationCode:
+                var redirect = At(context, Callback);
+                var (state, begun) = pending.BeginCode(service!, account, opened.Who, redirect, opened);
+                return Results.Redirect(AccessTokens.AuthorizeUrl(service!, account, redirect, state, begun.Verifier).ToString());
+            default:
+                return ConsentPage.Over(context);
+        }
+    }
+
     private static async Task<IResult> CallbackAsync(
         PendingConsents pending,
+        HttpContext context,
         CancellationToken cancel,
         string? state = null,
         string? code = null,
@@ -79,6 +216,10 @@ internal static class ConsentApi
     {
         if (state is null || await pending.CallbackAsync(state, code, error, cancel) is not { } ended)
             return Problems.NotFound("No such consent is under way.", "Begin it again in the console");
+        if (ended.Pending.Link is { } link)
+            return ended.State.State is ConsentWord.Given
+                ? ConsentPage.Given(context, link.Account, link.Service, link.Language)
+                : ConsentPage.Refused(context, link.Account, link.Service, link.Language);
         return Results.Redirect(
             $"/services?consent={KebabWord.Of(ended.State.State)}&account={Uri.EscapeDataString(ended.Pending.Account)}"
                 + $"&at={Uri.EscapeDataString(ended.Pending.Service.Name)}"

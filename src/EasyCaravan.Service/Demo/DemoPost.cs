@@ -11,52 +11,24 @@ internal sealed class DemoPost : IAsyncDisposable
     private const int MostShown = 200;
 
     private readonly StandInSmtp _smtp;
-    private readonly HttpListener _page = new();
-    private readonly Task _serving;
+    private readonly LoopbackHttp _page;
 
     public DemoPost(StandInSmtp smtp)
     {
         _smtp = smtp;
-        Address = new Uri($"http://127.0.0.1:{FreePort()}/");
-        _page.Prefixes.Add(Address.ToString());
-        _page.Start();
-        _serving = ServeAsync();
+        _page = new LoopbackHttp(AnswerAsync);
     }
 
-    public Uri Address { get; }
+    public Uri Address => _page.Address;
 
-    public async ValueTask DisposeAsync()
-    {
-        _page.Stop();
-        await _serving;
-        _page.Close();
-    }
+    public ValueTask DisposeAsync() => _page.DisposeAsync();
 
-    private static int FreePort()
+    private async Task AnswerAsync(HttpListenerContext context)
     {
-        using var free = new System.Net.Sockets.TcpListener(IPAddress.Loopback, 0);
-        free.Start();
-        return ((IPEndPoint)free.LocalEndpoint).Port;
-    }
-
-    private async Task ServeAsync()
-    {
-        while (_page.IsListening)
-        {
-            try
-            {
-                var context = await _page.GetContextAsync();
-                var octets = Encoding.UTF8.GetBytes(Draw());
-                context.Response.ContentType = "text/html; charset=utf-8";
-                context.Response.Headers["Content-Security-Policy"] = "default-src 'none'; style-src 'unsafe-inline'";
-                await context.Response.OutputStream.WriteAsync(octets);
-                context.Response.Close();
-            }
-            catch (Exception e) when (e is HttpListenerException or ObjectDisposedException or InvalidOperationException)
-            {
-                // Stopped, or the caller left.
-            }
-        }
+        context.Response.ContentType = "text/html; charset=utf-8";
+        context.Response.Headers["Content-Security-Policy"] = "default-src 'none'; style-src 'unsafe-inline'";
+        await context.Response.OutputStream.WriteAsync(Encoding.UTF8.GetBytes(Draw()));
+        context.Response.Close();
     }
 
     private string Draw()

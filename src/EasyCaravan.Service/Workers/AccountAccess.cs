@@ -61,26 +61,25 @@ internal sealed class AccountAccess(ISecrets secrets, SecretPlaces places, Conse
                 return await consents.CurrentAsync(
                     service.Name,
                     account,
-                    Own() ?? throw Missing(account, $"no refresh token is known for {service.Name}"),
+                    Own() ?? throw Missing(Cause.SecretMissing, account, service, $"no refresh token is known for {service.Name}"),
                     cancel
                 );
             case SignIn.OAuth:
                 return await consents.FindAsync(service.Name, account, cancel)
-                    ?? throw new FaultException(
-                        new Fault(Cause.ConsentMissing, account, $"nobody has consented at {service.Name} yet"),
-                        Verdict.Keep
-                    );
+                    ?? throw Missing(Cause.ConsentMissing, account, service, $"nobody has consented at {service.Name} yet");
             case SignIn.Password password:
                 return Own()
                     ?? (
                         password.Shared is { } shared
                             ? places.Read(shared)
-                            : throw Missing(account, $"no password is known for {service.Name}")
+                            : throw Missing(Cause.SecretMissing, account, service, $"no password is known for {service.Name}")
                     );
             default:
                 throw new InvalidOperationException($"Unknown sign-in {service.SignIn}.");
         }
     }
 
-    private static FaultException Missing(string account, string what) => new(new Fault(Cause.SecretMissing, account, what), Verdict.Keep);
+    /// <summary>Names the service, so that whoever gives what is missing there makes the account's moves go on.</summary>
+    private static FaultException Missing(Cause cause, string account, Core.Planning.Service service, string what) =>
+        new(new Fault(cause, account, what) { Service = service.Name }, Verdict.Keep);
 }

@@ -1,0 +1,57 @@
+using System.Text;
+
+namespace EasyCaravan.Core.Formats.Sieve;
+
+/// <summary>The script that forwards for us, and has the person's own rules go on working behind it.</summary>
+public static class ForwardingScript
+{
+    /// <summary>Under which it is kept beside the person's scripts.</summary>
+    public const string Name = "easy-caravan-forwarding";
+
+    /// <summary>
+    /// Forwarding stands before the person's own rules: one of those may end the script, and nothing may fall in the gap.
+    /// </summary>
+    /// <param name="own">The person's active script; null: there is none.</param>
+    /// <param name="ownName">Under which the server keeps it.</param>
+    /// <param name="canInclude">
+    /// The server runs one script from another (RFC 6609). Else the person's rules are taken into ours, octet for octet behind their
+    /// requires.
+    /// </param>
+    /// <param name="keepsCopy">Mail also stays in the old mailbox (RFC 3894).</param>
+    public static byte[] Compose(SieveScript? own, string? ownName, bool canInclude, string to, bool keepsCopy)
+    {
+        var includes = own is not null && canInclude;
+        var requires = new List<string>();
+        if (keepsCopy)
+            requires.Add("copy");
+        if (includes)
+            requires.Add("include");
+        else if (own is not null)
+            requires.AddRange(SieveFacts.Of(own).Requires.Except(requires));
+        var head = new StringBuilder();
+        if (requires.Count > 0)
+            head.Append("require [").AppendJoin(", ", requires.Select(Quoted)).Append("];\r\n");
+        head.Append("# Easy Caravan forwards mail while this account moves. The rules of its owner go on working below.\r\n");
+        head.Append("redirect ").Append(keepsCopy ? ":copy " : "").Append(Quoted(to)).Append(";\r\n");
+        if (includes)
+            head.Append("include :personal :optional ").Append(Quoted(ownName!)).Append(";\r\n");
+        var ours = Encoding.UTF8.GetBytes(head.ToString());
+        return own is null || includes ? ours : [.. ours, .. WithoutRequires(own)];
+    }
+
+    /// <summary>
+    /// A script's requires must stand before all else (RFC 5228 §3.2), so that ours say them; everything else stays as it is.
+    /// </summary>
+    private static byte[] WithoutRequires(SieveScript script)
+    {
+        var octets = script.Octets.ToArray();
+        foreach (var require in script.Commands.Where(c => c.Is("require")))
+            for (var i = require.Start; i < require.After; i++)
+                if (octets[i] is not ((byte)'\r' or (byte)'\n'))
+                    octets[i] = (byte)' ';
+        return octets;
+    }
+
+    private static string Quoted(string text) =>
+        $"\"{text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal)}\"";
+}
