@@ -130,12 +130,12 @@ public sealed class SieveTests
     public void Forwarding_stands_before_the_own_rules_which_are_run_by_name_or_stand_below_octet_for_octet()
     {
         var own = Parse(Large);
-        var included = SieveScript.Parse(ForwardingScript.Compose(own, "my \"rules\"", true, "new@northquay.example", true));
+        var included = SieveScript.Parse(ForwardingScript.Compose("my \"rules\"", null, "new@northquay.example", true));
         Assert.Equal(["require", "redirect", "include"], included.Commands.Select(c => c.Name));
         Assert.Equal([new SieveRedirect("new@northquay.example", true, true)], SieveFacts.Of(included).Redirects);
         Assert.Equal(["my \"rules\""], SieveFacts.Of(included).Includes);
 
-        var octets = ForwardingScript.Compose(own, "mine", false, "new@northquay.example", false);
+        var octets = ForwardingScript.Compose(null, own, "new@northquay.example", false);
         var composed = SieveScript.Parse(octets);
         Assert.Equal(["fileinto", "reject", "vacation", "include"], SieveFacts.Of(composed).Requires);
         Assert.Equal("require", composed.Commands[0].Name);
@@ -146,7 +146,7 @@ public sealed class SieveTests
         // Without rules of their own nothing else stands there.
         Assert.Equal(
             ["redirect"],
-            SieveScript.Parse(ForwardingScript.Compose(null, null, false, "new@northquay.example", false)).Commands.Select(c => c.Name)
+            SieveScript.Parse(ForwardingScript.Compose(null, null, "new@northquay.example", false)).Commands.Select(c => c.Name)
         );
     }
 }

@@ -18,7 +18,8 @@ public sealed class CyrusServer : IAsyncDisposable
     private readonly string _folder;
     private Process? _process;
 
-    private CyrusServer(string folder) => (_folder, Port, DavPort) = (folder, DovecotServer.FreePort(), DovecotServer.FreePort());
+    private CyrusServer(string folder) =>
+        (_folder, Port, DavPort, SievePort) = (folder, DovecotServer.FreePort(), DovecotServer.FreePort(), DovecotServer.FreePort());
 
     private string Root => Path.Combine(_folder, "root");
 
@@ -27,6 +28,9 @@ public sealed class CyrusServer : IAsyncDisposable
 
     /// <summary>Address books and calendars, over HTTP without TLS.</summary>
     public int DavPort { get; }
+
+    /// <summary>Mail rules over ManageSieve, without TLS.</summary>
+    public int SievePort { get; }
 
     public static bool IsInstalled => File.Exists(Path.Combine(s_unpacked, "usr/lib/cyrus/bin/imapd"));
 
@@ -165,6 +169,7 @@ public sealed class CyrusServer : IAsyncDisposable
             SERVICES {
               imap cmd="{{Root}}/usr/lib/cyrus/bin/imapd -C {{_folder}}/imapd.conf" listen="127.0.0.1:{{Port}}" prefork=1
               http cmd="{{Root}}/usr/lib/cyrus/bin/httpd -C {{_folder}}/imapd.conf" listen="127.0.0.1:{{DavPort}}" prefork=1
+              sieve cmd="{{Root}}/usr/lib/cyrus/bin/timsieved -C {{_folder}}/imapd.conf" listen="127.0.0.1:{{SievePort}}" prefork=0
             }
             EVENTS {
             }

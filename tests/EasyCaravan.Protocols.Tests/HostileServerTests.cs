@@ -61,7 +61,7 @@ public sealed class HostileServerTests
                 await connection.ReadGreetingAsync(None);
                 while (true)
                     foreach (var line in (await connection.AnswerAsync(None)).Lines)
-                        ManageSieveRules.RedirectsOf(line.Text);
+                        Assert.NotNull(line.Text);
             }));
 
     [Fact]

@@ -1,6 +1,7 @@
 using System.Net;
 using System.Net.Sockets;
 using System.Text;
+using EasyCaravan.Core.Crossing;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -47,15 +48,16 @@ public sealed class ManageSieveTests
         };
         async Task<string[]> ReadAsync()
         {
-            var forwards = await ManageSieveRules.ReadForwardsAsync(
+            await using var rules = await ManageSieveAccount.OpenAsync(
                 service,
                 new Credentials("a", "a@x.example", "s"),
                 null,
                 null,
                 CancellationToken.None
             );
+            var (_, facts) = await new Forwarding(rules, "a").LookAsync(CancellationToken.None);
             await serving;
-            return [.. forwards];
+            return [.. facts.Addresses];
         }
         return (ReadAsync(), asked);
     }

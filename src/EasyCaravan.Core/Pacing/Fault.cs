@@ -69,6 +69,15 @@ public enum Cause
 
     /// <summary>An address book or calendar cannot be made on the new side.</summary>
     CollectionRefused,
+
+    /// <summary>The old side's mail rules cannot do what is asked, or do not take it.</summary>
+    RulesRefused,
+
+    /// <summary>Somebody changed the account's mail rules meanwhile.</summary>
+    RulesChanged,
+
+    /// <summary>The service confirmed a change of mail rules and did not make it.</summary>
+    RulesNotKept,
 }
 
 /// <summary>What is to be done after a fault.</summary>
@@ -177,7 +186,10 @@ public static class FaultRules
             or Cause.NoRoom
             or Cause.NotPermitted
             or Cause.FolderRefused
-            or Cause.CollectionRefused => FaultAction.AskPerson,
+            or Cause.CollectionRefused
+            or Cause.RulesRefused
+            or Cause.RulesChanged
+            or Cause.RulesNotKept => FaultAction.AskPerson,
             Cause.MessageTooLarge
             or Cause.MessageRefused
             or Cause.MessageUnreadable
@@ -211,8 +223,8 @@ public static class FaultRules
             Cause.NotOnBehalf => "Grant the administrator of sign-in: {with: on-behalf} the right to act for this account, then retry",
             Cause.ScopeMissing => "Grant the client that permission at the authorization server, consent again if it asks, then retry",
             Cause.ConsentMissing =>
-                "Consent again: caravan service sign-in SERVICE --account ACCOUNT, or put a new token in the roster and apply the plan; "
-                    + "then retry",
+                "Consent again: caravan service sign-in SERVICE --account ACCOUNT, or send its owner a link (caravan service consent-links "
+                    + "SERVICE); or put a new token in the roster and apply the plan, then retry",
             Cause.SecretMissing => "Set the secret for this side (caravan secret set), or add it to the roster and apply the plan",
             Cause.SecretUnreadable =>
                 "The keys that sealed it are gone: set the secret again (caravan secret set), or apply the roster with it again",
@@ -235,6 +247,9 @@ public static class FaultRules
             Cause.WouldInvite =>
                 "Have the service switch scheduling off for the calendar, or allow schedule-agent in the route; then retry",
             Cause.CollectionRefused => "Give it another place in the route's collections, or make it on the new side by hand; then retry",
+            Cause.RulesRefused => "Have forwarding set by hand on the old side, or have the account's rules mended there; then retry",
+            Cause.RulesChanged => "Look at the account's rules with its owner, then retry: they are looked at anew",
+            Cause.RulesNotKept => "Look at the account's rules on the old side; if they are not kept there, have forwarding set by hand",
             Cause.ProtocolBroken =>
                 "It is tried again a few times; if it stays so, have the service's operator look at its answers, then retry",
             Cause.StoreFull => "Make room on the disk that holds the service's data folder; passes go on by themselves",

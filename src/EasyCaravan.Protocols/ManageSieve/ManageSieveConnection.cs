@@ -7,8 +7,27 @@ using MailKit.Security;
 
 namespace EasyCaravan.Protocols.ManageSieve;
 
-/// <summary>One line of an answer: its first string, and what stands after it.</summary>
-internal readonly record struct AnswerLine(string Text, string After);
+/// <summary>One line of an answer: its first string as octets, and what stands after it.</summary>
+internal readonly record struct AnswerLine(ReadOnlyMemory<byte> Octets, string After)
+{
+    public string Text => Encoding.UTF8.GetString(Octets.Span);
+}
+
+/// <summary>What a server offers (RFC 5804 §1.7).</summary>
+/// <param name="Mechanisms">With which one may sign in.</param>
+/// <param name="Extensions">What scripts may ask for (RFC 5228 §3.2).</param>
+/// <param name="Checks">It knows CHECKSCRIPT, as those that tell their version do.</param>
+internal sealed record ManageSieveOffer(HashSet<string> Mechanisms, HashSet<string> Extensions, bool Checks)
+{
+    public static ManageSieveOffer Of(IReadOnlyList<AnswerLine> lines) =>
+        new(Words(lines, "SASL"), Words(lines, "SIEVE"), Words(lines, "VERSION").Count > 0);
+
+    private static HashSet<string> Words(IReadOnlyList<AnswerLine> lines, string name)
+    {
+        var line = lines.FirstOrDefault(l => l.Text.Equals(name, StringComparison.OrdinalIgnoreCase));
+        return [.. (line.After ?? "").Trim().Trim('"').Split(' ', StringSplitOptions.RemoveEmptyEntries)];
+    }
+}
 
 /// <summary>How a command ended, with the lines before that.</summary>
 /// <param name="Said">The line that begins with OK, NO or BYE.</param>
@@ -19,6 +38,9 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
 {
     /// <summary>Octets of the scripts in one answer: rules are written by hand, and one of more than this is not read.</summary>
     private const int LargestScript = 1_000_000;
+
+    /// <summary>Octets of what a server says for people.</summary>
+    private const int LargestText = 65_536;
 
     /// <summary>Octets of one challenge.</summary>
     private const int LargestChallenge = 8192;
@@ -38,14 +60,24 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
         await wire.FlushAsync(cancel);
     }
 
-    /// <returns>The sign-in mechanisms that the server offers.</returns>
-    public async Task<HashSet<string>> ReadGreetingAsync(CancellationToken cancel)
+    /// <summary>Says a command whose last argument is a script, as a literal that needs no leave (RFC 5804 §4).</summary>
+    public async Task SayAsync(string command, ReadOnlyMemory<byte> script, CancellationToken cancel)
+    {
+        await wire.WriteAsync(Encoding.UTF8.GetBytes($"{command} {{{script.Length}+}}\r\n"), cancel);
+        await wire.WriteAsync(script, cancel);
+        await wire.WriteAsync("\r\n"u8.ToArray(), cancel);
+        await wire.FlushAsync(cancel);
+    }
+
+    /// <summary>
+    /// What the server offers, by name (RFC 5804 §1.7): the sign-in mechanisms under SASL, extensions of scripts under SIEVE.
+    /// </summary>
+    public async Task<ManageSieveOffer> ReadGreetingAsync(CancellationToken cancel)
     {
         var greeting = await AnswerAsync(cancel);
-        if (!greeting.Ok)
-            throw Refused(wire.Whom, "the server did not greet", greeting.Said, Cause.ServiceBusy);
-        var sasl = greeting.Lines.FirstOrDefault(l => l.Text.Equals("SASL", StringComparison.OrdinalIgnoreCase)).After ?? "";
-        return [.. sasl.Trim().Trim('"').Split(' ', StringSplitOptions.RemoveEmptyEntries)];
+        return greeting.Ok
+            ? ManageSieveOffer.Of(greeting.Lines)
+            : throw Refused(wire.Whom, "the server did not greet", greeting.Said, Cause.ServiceBusy);
     }
 
     /// <summary>AUTHENTICATE (RFC 5804 §2.1), as many steps as the mechanism has.</summary>
@@ -60,7 +92,7 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
             {
                 var line = await ReadLineAsync(cancel);
                 if (Begins(line, "NO") || Begins(line, "BYE"))
-                    return line;
+                    return await WithTextAsync(line, cancel);
                 if (Begins(line, "OK"))
                 {
                     // The server may put its final SASL data into the OK response (RFC 5804 §2.1).
@@ -92,16 +124,16 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
         {
             var line = await ReadLineAsync(cancel);
             if (Begins(line, "OK"))
-                return new ManageSieveAnswer(true, lines, line);
+                return new ManageSieveAnswer(true, lines, await WithTextAsync(line, cancel));
             if (Begins(line, "NO") || Begins(line, "BYE"))
-                return new ManageSieveAnswer(false, lines, line);
+                return new ManageSieveAnswer(false, lines, await WithTextAsync(line, cancel));
             if (line.StartsWith('{'))
             {
                 var length = ImapSyntax.LiteralLength(Encoding.UTF8.GetBytes(line))
                     ?? throw wire.Garbage(new FormatException("a literal's length is not readable"));
-                var text = Encoding.UTF8.GetString(await ReadLiteralAsync(length, LargestScript - held, "script", cancel));
+                var octets = await ReadLiteralAsync(length, LargestScript - held, "script", cancel);
                 held += (int)length;
-                lines.Add(new AnswerLine(text, await ReadLineAsync(cancel)));
+                lines.Add(new AnswerLine(octets, await ReadLineAsync(cancel)));
             }
             else if (ReadQuoted(line) is { } quoted)
             {
@@ -109,6 +141,16 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
             }
         }
         throw wire.Break(Cause.ProtocolBroken, $"the server's answer has more than {MostLines} lines");
+    }
+
+    /// <summary>What a server says for people may follow as a literal, as errors of scripts with many lines do (RFC 5804 §1.3).</summary>
+    private async Task<string> WithTextAsync(string line, CancellationToken cancel)
+    {
+        if (ImapSyntax.LiteralLength(Encoding.UTF8.GetBytes(line)) is not { } length)
+            return line;
+        var text = Encoding.UTF8.GetString(await ReadLiteralAsync(length, LargestText, "text", cancel));
+        await ReadLineAsync(cancel);
+        return $"{line[..line.LastIndexOf('{')]}\"{string.Join(' ', text.Split(['\r', '\n'], StringSplitOptions.RemoveEmptyEntries))}\"";
     }
 
     public static FaultException Refused(string whom, string what, string said, Cause cause) =>
@@ -121,13 +163,16 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
     {
         if (line.Length < 2 || line[0] != '"')
             return null;
-        var end = 1;
-        while (end < line.Length && line[end] != '"')
-            end += line[end] == '\\' ? 2 : 1;
-        if (end >= line.Length)
-            return null;
-        var text = line[1..end].Replace("\\\"", "\"", StringComparison.Ordinal).Replace("\\\\", "\\", StringComparison.Ordinal);
-        return new AnswerLine(text, line[(end + 1)..]);
+        var text = new StringBuilder();
+        for (var at = 1; at < line.Length; at++)
+        {
+            if (line[at] == '"')
+                return new AnswerLine(Encoding.UTF8.GetBytes(text.ToString()), line[(at + 1)..]);
+            if (line[at] == '\\' && at + 1 < line.Length)
+                at++;
+            text.Append(line[at]);
+        }
+        return null;
     }
 
     private static bool Begins(string line, string word) => line.StartsWith(word, StringComparison.OrdinalIgnoreCase);

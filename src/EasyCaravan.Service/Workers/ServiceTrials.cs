@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying.Collections;
+using EasyCaravan.Core.Crossing;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -168,10 +169,11 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
     {
         if (who is null)
         {
-            await ManageSieveRules.TryConnectingAsync(service, note, cancel);
+            await ManageSieveAccount.TryConnectingAsync(service, note, cancel);
             return;
         }
-        var forwards = await ManageSieveRules.ReadForwardsAsync(service, who, tokens, note, cancel);
+        await using var rules = await ManageSieveAccount.OpenAsync(service, who, tokens, note, cancel);
+        var forwards = (await new Forwarding(rules, who.Account).LookAsync(cancel)).Facts.Addresses;
         note(new ConnectStep("list", forwards.IsEmpty ? "no rule forwards mail" : $"forwards to {string.Join(", ", forwards)}"));
     }
 

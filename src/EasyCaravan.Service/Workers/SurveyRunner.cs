@@ -1,4 +1,6 @@
+using System.Collections.Immutable;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Crossing;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -30,7 +32,7 @@ internal sealed class SurveyRunner(
             await FromSideAsync(Kind.Mail),
             await SideAsync(to, () => access.ToAsync(claim.Person, to, context.Rules.Root, cancel)),
             context.Rules,
-            from.Rules is null ? null : (who, c) => ManageSieveRules.ReadForwardsAsync(from, who, tokens, null, c)
+            from.Rules is null ? null : (who, c) => ReadForwardsAsync(from, who, c)
         );
         var carried = claim.State.Legs.Select(l => l.Kind).ToList();
         var inventory = carried.Contains(Kind.Mail)
@@ -47,6 +49,12 @@ internal sealed class SurveyRunner(
         }
         await surveys.SaveAsync(claim, inventory, cancel);
         return inventory.Faults.FirstOrDefault();
+    }
+
+    private async Task<ImmutableArray<string>> ReadForwardsAsync(Core.Planning.Service from, Credentials who, CancellationToken cancel)
+    {
+        await using var rules = await ManageSieveAccount.OpenAsync(from, who, tokens, null, cancel);
+        return (await new Forwarding(rules, who.Account).LookAsync(cancel)).Facts.Addresses;
     }
 
     private static async Task<SurveySide> SideAsync(Core.Planning.Service service, Func<Task<Credentials>> credentials)

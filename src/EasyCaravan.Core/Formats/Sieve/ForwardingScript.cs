@@ -11,32 +11,30 @@ public static class ForwardingScript
     /// <summary>
     /// Forwarding stands before the person's own rules: one of those may end the script, and nothing may fall in the gap.
     /// </summary>
-    /// <param name="own">The person's active script; null: there is none.</param>
-    /// <param name="ownName">Under which the server keeps it.</param>
-    /// <param name="canInclude">
-    /// The server runs one script from another (RFC 6609). Else the person's rules are taken into ours, octet for octet behind their
-    /// requires.
+    /// <param name="included">
+    /// The person's active script, by the name under which the server keeps it: ours runs it (RFC 6609). Null: there is none, or the server
+    /// cannot run one script from another.
     /// </param>
+    /// <param name="below">The same, taken into ours, octet for octet behind its requires; null: there is none, or it is included.</param>
     /// <param name="keepsCopy">Mail also stays in the old mailbox (RFC 3894).</param>
-    public static byte[] Compose(SieveScript? own, string? ownName, bool canInclude, string to, bool keepsCopy)
+    public static byte[] Compose(string? included, SieveScript? below, string to, bool keepsCopy)
     {
-        var includes = own is not null && canInclude;
         var requires = new List<string>();
         if (keepsCopy)
             requires.Add("copy");
-        if (includes)
+        if (included is not null)
             requires.Add("include");
-        else if (own is not null)
-            requires.AddRange(SieveFacts.Of(own).Requires.Except(requires));
+        if (below is not null)
+            requires.AddRange(SieveFacts.Of(below).Requires.Except(requires));
         var head = new StringBuilder();
         if (requires.Count > 0)
             head.Append("require [").AppendJoin(", ", requires.Select(Quoted)).Append("];\r\n");
         head.Append("# Easy Caravan forwards mail while this account moves. The rules of its owner go on working below.\r\n");
         head.Append("redirect ").Append(keepsCopy ? ":copy " : "").Append(Quoted(to)).Append(";\r\n");
-        if (includes)
-            head.Append("include :personal :optional ").Append(Quoted(ownName!)).Append(";\r\n");
+        if (included is not null)
+            head.Append("include :personal :optional ").Append(Quoted(included)).Append(";\r\n");
         var ours = Encoding.UTF8.GetBytes(head.ToString());
-        return own is null || includes ? ours : [.. ours, .. WithoutRequires(own)];
+        return below is null ? ours : [.. ours, .. WithoutRequires(below)];
     }
 
     /// <summary>

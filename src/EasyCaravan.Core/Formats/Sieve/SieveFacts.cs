@@ -25,7 +25,22 @@ public sealed record SieveFacts(
     bool Files
 )
 {
+    /// <summary>Where mail may be sent on to, each once; addresses that are worked out for each message are left out.</summary>
+    public ImmutableArray<string> Addresses => [.. Redirects.Select(r => r.To).OfType<string>().Distinct(StringComparer.OrdinalIgnoreCase)];
+
     public static SieveFacts None { get; } = new([], [], [], false, false, false, false);
+
+    /// <summary>Of two scripts that run together.</summary>
+    public SieveFacts With(SieveFacts other) =>
+        new(
+            [.. Requires.Union(other.Requires)],
+            [.. Redirects.Union(other.Redirects)],
+            [.. Includes.Union(other.Includes)],
+            Answers || other.Answers,
+            Rejects || other.Rejects,
+            Discards || other.Discards,
+            Files || other.Files
+        );
 
     public static SieveFacts Of(SieveScript script)
     {
