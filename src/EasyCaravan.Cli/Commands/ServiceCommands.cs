@@ -128,9 +128,10 @@ internal static class ServiceCommands
             begun.UserCode is { } code
                 ? $"Have the owner of {Words.Safe(account)} open [bold]{Words.Safe(begun.Where)}[/] and type [bold]{Words.Safe(code)}[/] "
                     + $"before {Words.Time(begun.Ends)}."
-                : $"Have the owner of {Words.Safe(account)} open this and consent before {Words.Time(begun.Ends)}:\n"
-                    + $"{Words.Safe(begun.Where)}"
+                : $"Have the owner of {Words.Safe(account)} open this and consent before {Words.Time(begun.Ends)}:"
         );
+        if (begun.UserCode is null && writer.Form is OutputForm.Table)
+            writer.Whole(begun.Where);
         while (true)
         {
             var state = await client.GetAsync<ConsentState>($"consents/{begun.Id}", cancel);
@@ -168,9 +169,10 @@ internal static class ServiceCommands
         {
             // Links are longer than any table's column, and are to be copied whole.
             foreach (var link in links)
-                writer.Say(
-                    $"{Words.Safe(link.Name)} ({Words.Safe(link.Account)}), until {Words.Time(link.Ends)}:\n{Words.Safe(link.Link)}\n"
-                );
+            {
+                writer.Say($"{Words.Safe(link.Name)} ({Words.Safe(link.Account)}), until {Words.Time(link.Ends)}:");
+                writer.Whole(link.Link);
+            }
             writer.Say("Send each to its person alone. --output csv writes a list for a letter to many.");
             return ExitCode.Well;
         }

@@ -40,6 +40,9 @@ internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter o
     /// <summary>A line of what was asked for, in a table's place.</summary>
     public void Line(string markup) => console.MarkupLine(markup);
 
+    /// <summary>To be copied as it stands: it is not broken at the terminal's width.</summary>
+    public void Whole(string text) => output.WriteLine(text);
+
     public void Json(object value) => output.WriteLine(JsonSerializer.Serialize(value, s_indented.GetTypeInfo(value.GetType())!));
 
     /// <summary>JSON on one line, whatever form was asked for.</summary>

@@ -223,8 +223,8 @@ public static class FaultRules
             Cause.NotOnBehalf => "Grant the administrator of sign-in: {with: on-behalf} the right to act for this account, then retry",
             Cause.ScopeMissing => "Grant the client that permission at the authorization server, consent again if it asks, then retry",
             Cause.ConsentMissing =>
-                "Consent again: caravan service sign-in SERVICE --account ACCOUNT, or send its owner a link (caravan service consent-links "
-                    + "SERVICE); or put a new token in the roster and apply the plan, then retry",
+                "Send its owner a link (caravan service consent-links), or sign in together with them (caravan service sign-in); a token "
+                    + "of the roster is replaced with caravan secret set. Then it goes on by itself",
             Cause.SecretMissing => "Set the secret for this side (caravan secret set), or add it to the roster and apply the plan",
             Cause.SecretUnreadable =>
                 "The keys that sealed it are gone: set the secret again (caravan secret set), or apply the roster with it again",
