@@ -105,11 +105,16 @@ public sealed class LetterTests
     [Fact]
     public async Task A_template_without_end_ends()
     {
-        var own = new OwnTemplates(
-            ImmutableDictionary<string, string>.Empty.Add("done.en.txt", "Subject: x\n{% for i in (1..1000000000) %}{{ i }}{% endfor %}")
-        );
-        await Assert.ThrowsAsync<InvalidOperationException>(() =>
-            LetterTemplates.WriteAsync(NoticeEvent.Done, "en", new Dictionary<string, object?>(), own)
+        const string Rounds =
+            "Subject: x\n{% for a in names %}{% for b in names %}{% for c in names %}{{ c }}{% endfor %}{% endfor %}{% endfor %}";
+        var own = new OwnTemplates(ImmutableDictionary<string, string>.Empty.Add("done.en.txt", Rounds));
+        var facts = new Dictionary<string, object?> { ["names"] = Enumerable.Range(0, 1000).Select(i => $"p{i}").ToList() };
+        await Assert.ThrowsAsync<InvalidOperationException>(() => LetterTemplates.WriteAsync(NoticeEvent.Done, "en", facts, own));
+        // A range would be made whole before its first step is counted.
+        Assert.Contains(
+            "ranges",
+            LetterTemplates.ErrorIn("done.en.txt", "Subject: x\n{% if a %}{% for i in (1..1000000000) %}{{ i }}{% endfor %}{% endif %}"),
+            StringComparison.Ordinal
         );
     }
 

@@ -1,6 +1,7 @@
 using System.Text;
 using CsCheck;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Formats.Sieve;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -40,7 +41,7 @@ public sealed class SurveyTests
                 new SurveySide(Somewhere, new Credentials("from", "from", "s"), null),
                 new SurveySide(_toService, new Credentials("to", "to", "s"), null),
                 _rules,
-                (_, _) => Task.FromResult<System.Collections.Immutable.ImmutableArray<string>>([])
+                (_, _) => Task.FromResult(SieveFacts.None)
             ),
             new Tally(),
             new FakeTimeProvider(Today)

@@ -35,6 +35,7 @@ public sealed class SurveyTests
         ("to-not-empty", 72, 6),
         ("already-forwards", 78, 6),
         ("same-person", 84, 6),
+        ("own-rules", 90, 6),
         ("unused", 96, 6),
         ("nothing-there", 102, 6),
         // The dot in the name is the separator of the new side.
@@ -183,6 +184,12 @@ public sealed class SurveyTests
                     Account(i),
                     "require [\"copy\"];\n# redirect \"nobody@saltmarsh.example\"\nredirect :copy \"elsewhere@ferries.example\";\n"
                 );
+            if (Is("own-rules", i))
+                from.SetSieve(
+                    Account(i),
+                    "require [\"fileinto\", \"vacation\"];\nif header :contains \"subject\" \"tide\" { fileinto \"INBOX\"; }\n"
+                        + "vacation \"redirect \\\"nobody@saltmarsh.example\\\"\";\n"
+                );
             using var there = await PlainImap.SignInAsync(to.PlainPort, Account(i), Password);
             if (Is("to-not-empty", i))
                 await there.AppendAsync("INBOX", [("\\Seen", date, Message(i, 0)), ("", date, Message(i, 77))]);
@@ -210,6 +217,7 @@ public sealed class SurveyTests
                 "keywords-lost drop-keywords",
                 "message-too-large accept",
                 "labels-as-folders leave-all",
+                "own-rules accept",
                 $"no-room largest --value 5kB --move {string.Join(' ', Enumerable.Range(12, 6).Select(Account))}",
             }
         )

@@ -179,7 +179,7 @@ public sealed class BeforeTheMoveTests : IAsyncLifetime
         Assert.Equal("third", await consents.CurrentAsync("s", "a", "first", None));
         Assert.Equal("from a new roster", await consents.CurrentAsync("s", "a", "from a new roster", None));
         Assert.Null(await consents.FindAsync("s", "a", None));
-        await consents.GiveAsync("s", "a", "given", "mail", "admin", None);
+        Assert.Empty(await consents.GiveAsync("s", "a", "given", "mail", "admin", _ => null, None));
         await consents.RotateAsync("s", "a", "given", "given later", None);
         Assert.Equal("given later", await consents.FindAsync("s", "a", None));
         await using var db = Stored.Read();

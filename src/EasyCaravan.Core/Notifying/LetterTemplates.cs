@@ -3,6 +3,7 @@ using System.Collections.Frozen;
 using System.Text.Encodings.Web;
 using EasyCaravan.Core.Planning;
 using Fluid;
+using Fluid.Ast;
 
 namespace EasyCaravan.Core.Notifying;
 
@@ -37,8 +38,12 @@ public static class LetterTemplates
     /// <summary>What is wrong with a template; null: nothing that can be seen before it is used.</summary>
     public static string? ErrorIn(string name, string text)
     {
-        if (!s_parser.TryParse(text, out _, out var error))
+        if (!s_parser.TryParse(text, out var template, out var error))
             return error;
+        var ranges = new RangeSearch();
+        ranges.VisitTemplate(template);
+        if (ranges.HasFound)
+            return "ranges such as (1..9) are not taken, because a long one fills the memory; go through a list of facts instead";
         return
             name.EndsWith(".txt", StringComparison.Ordinal) && !text.TrimStart('\uFEFF').StartsWith(SubjectWord, StringComparison.Ordinal)
             ? $"its first line has to begin with '{SubjectWord}'"
@@ -87,6 +92,18 @@ public static class LetterTemplates
         foreach (var (key, value) in facts)
             context.SetValue(key, value);
         return await template.RenderAsync(context, encoder);
+    }
+
+    /// <summary>A range is made whole before the first step is counted, however long it is.</summary>
+    private sealed class RangeSearch : AstVisitor
+    {
+        public bool HasFound { get; private set; }
+
+        protected override Expression VisitRangeExpression(RangeExpression rangeExpression)
+        {
+            HasFound = true;
+            return rangeExpression;
+        }
     }
 
     private static string? Ours(string name)

@@ -52,6 +52,9 @@ public enum FindingCode
 
     /// <summary>Found when an address book or calendar was made, not by the survey.</summary>
     PropertiesLost,
+
+    /// <summary>Mail rules beside forwarding, which stay on the old side.</summary>
+    OwnRules,
 }
 
 /// <summary>How much a finding weighs.</summary>

@@ -208,6 +208,12 @@ public static class FindingRules
                 "Nothing yet: at the cutover it is replaced, and can be restored",
                 s_accept
             ),
+            FindingCode.OwnRules => new(
+                Weight.Loses,
+                "Accounts with mail rules of their own",
+                "They stay on the old side; on the new side their owner makes them anew, or mail arrives unsorted and unanswered",
+                s_accept
+            ),
             FindingCode.SamePerson => new(
                 Weight.Note,
                 "Accounts that look like the same person",

@@ -78,6 +78,20 @@ public static class Findings
             found.Add(new Finding(FindingCode.NoForwarding, $"the rules of the account at {service.Name} could not be read"));
         else if (from.Forwards is { Length: > 0 } addresses)
             found.Add(new Finding(FindingCode.AlreadyForwards, $"to {Named(addresses)}"));
+        if (from.OwnRules is { } rules)
+            found.Add(new Finding(FindingCode.OwnRules, $"they {WordsOf(rules)}"));
+    }
+
+    private static string WordsOf(OwnRules rules)
+    {
+        string[] words =
+        [
+            .. rules.Files ? ["sort mail into folders"] : Array.Empty<string>(),
+            .. rules.Answers ? ["answer or tell somebody by themselves"] : Array.Empty<string>(),
+            .. rules.Rejects ? ["send mail back"] : Array.Empty<string>(),
+            .. rules.Discards ? ["throw mail away"] : Array.Empty<string>(),
+        ];
+        return string.Join(", ", words);
     }
 
     private static void AddAboutKind(List<Finding> found, KindInventory inventory, CollectionRules rules)

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using EasyCaravan.Core.Formats.Sieve;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -56,6 +57,19 @@ public sealed record LargeMessage(string Folder, ByteCount Octets, DateTimeOffse
 /// <summary>How much room an account has (RFC 9208). Null where it has no limit of that kind.</summary>
 public sealed record Room(ByteCount? Octets, ByteCount UsedOctets, long? Messages, long UsedMessages);
 
+/// <summary>What the mail rules of an account do beside forwarding.</summary>
+/// <param name="Files">They sort mail into folders.</param>
+/// <param name="Answers">They answer by themselves, such as during holidays, or tell somebody that mail came.</param>
+/// <param name="Rejects">They send mail back.</param>
+/// <param name="Discards">They throw mail away.</param>
+public sealed record OwnRules(bool Files, bool Answers, bool Rejects, bool Discards)
+{
+    public static OwnRules? Of(SieveFacts facts) =>
+        facts.Files || facts.Answers || facts.Rejects || facts.Discards
+            ? new OwnRules(facts.Files, facts.Answers, facts.Rejects, facts.Discards)
+            : null;
+}
+
 /// <summary>What a survey found on the from side.</summary>
 /// <param name="Forwards">Addresses to which mail is forwarded already; null when nobody can look.</param>
 public sealed record FromInventory(
@@ -65,6 +79,9 @@ public sealed record FromInventory(
     ImmutableArray<string>? Forwards
 )
 {
+    /// <summary>What the account's mail rules do beside forwarding; null: nothing, or nobody can look.</summary>
+    public OwnRules? OwnRules { get; init; }
+
     public long Messages => Folders.Sum(f => f.Messages);
 
     public ByteCount Octets => Folders.Sum(f => f.Octets);

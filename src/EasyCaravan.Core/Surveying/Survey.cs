@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Carrying.Mail;
+using EasyCaravan.Core.Formats.Sieve;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -12,12 +13,12 @@ namespace EasyCaravan.Core.Surveying;
 public sealed record SurveySide(Service Service, Credentials? Credentials, Fault? Fault);
 
 /// <param name="Rules">The rules in force: their boundaries are counted exactly.</param>
-/// <param name="Forwarding">Reads the forwarding rules of the from side; null where the service has no such connection.</param>
+/// <param name="Forwarding">Reads what the mail rules do on the from side; null where the service has no such connection.</param>
 public sealed record SurveyOrder(
     SurveySide From,
     SurveySide To,
     CarryRules Rules,
-    Func<Credentials, CancellationToken, Task<ImmutableArray<string>>>? Forwarding
+    Func<Credentials, CancellationToken, Task<SieveFacts>>? Forwarding
 );
 
 /// <summary>Looks at both accounts of a move without touching them.</summary>
@@ -96,7 +97,11 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
         }
         var heaviest = largest.OrderByDescending(l => l.Item.Size).Take(MostLargest).ToList();
         var named = await NameAsync(account, heaviest, cancel);
-        return new FromInventory(inventories.ToImmutable(), named, room, await ReadForwardsAsync(side, cancel));
+        var rules = await ReadRulesAsync(side, cancel);
+        return new FromInventory(inventories.ToImmutable(), named, room, rules?.Addresses)
+        {
+            OwnRules = rules is null ? null : OwnRules.Of(rules),
+        };
     }
 
     private async Task ReadIndexAsync(IMailAccount account, FolderState folder, InventoryBuilder builder, CancellationToken cancel)
@@ -136,7 +141,7 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
         return [.. named.OrderByDescending(m => m.Octets)];
     }
 
-    private async Task<ImmutableArray<string>?> ReadForwardsAsync(SurveySide side, CancellationToken cancel)
+    private async Task<SieveFacts?> ReadRulesAsync(SurveySide side, CancellationToken cancel)
     {
         if (order.Forwarding is null)
             return null;

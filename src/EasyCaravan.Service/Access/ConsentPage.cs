@@ -70,6 +70,18 @@ internal static class ConsentPage
             status: StatusCodes.Status404NotFound
         );
 
+    /// <summary>A browser came back from a service with a consent that nobody here has begun, or that was begun before a restart.</summary>
+    public static IResult Unknown(HttpContext context) =>
+        Answer(
+            context,
+            "en",
+            (
+                "Please begin once more.",
+                "Open the link again, or begin in the console. · Öffnen Sie den Link noch einmal. · Ouvrez le lien encore une fois."
+            ),
+            status: StatusCodes.Status404NotFound
+        );
+
     private static IResult Answer(
         HttpContext context,
         string language,

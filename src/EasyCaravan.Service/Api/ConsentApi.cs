@@ -215,7 +215,7 @@ internal static class ConsentApi
     )
     {
         if (state is null || await pending.CallbackAsync(state, code, error, cancel) is not { } ended)
-            return Problems.NotFound("No such consent is under way.", "Begin it again in the console");
+            return ConsentPage.Unknown(context);
         if (ended.Pending.Link is { } link)
             return ended.State.State is ConsentWord.Given
                 ? ConsentPage.Given(context, link.Account, link.Service, link.Language)

@@ -1,6 +1,6 @@
-using System.Collections.Immutable;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Crossing;
+using EasyCaravan.Core.Formats.Sieve;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -32,7 +32,7 @@ internal sealed class SurveyRunner(
             await FromSideAsync(Kind.Mail),
             await SideAsync(to, () => access.ToAsync(claim.Person, to, context.Rules.Root, cancel)),
             context.Rules,
-            from.Rules is null ? null : (who, c) => ReadForwardsAsync(from, who, c)
+            from.Rules is null ? null : (who, c) => ReadRulesAsync(from, who, c)
         );
         var carried = claim.State.Legs.Select(l => l.Kind).ToList();
         var inventory = carried.Contains(Kind.Mail)
@@ -51,10 +51,10 @@ internal sealed class SurveyRunner(
         return inventory.Faults.FirstOrDefault();
     }
 
-    private async Task<ImmutableArray<string>> ReadForwardsAsync(Core.Planning.Service from, Credentials who, CancellationToken cancel)
+    private async Task<SieveFacts> ReadRulesAsync(Core.Planning.Service from, Credentials who, CancellationToken cancel)
     {
         await using var rules = await ManageSieveAccount.OpenAsync(from, who, tokens, null, cancel);
-        return (await new Forwarding(rules, who.Account).LookAsync(cancel)).Facts.Addresses;
+        return (await new Forwarding(rules, who.Account).LookAsync(cancel)).Facts;
     }
 
     private static async Task<SurveySide> SideAsync(Core.Planning.Service service, Func<Task<Credentials>> credentials)
