@@ -20,6 +20,7 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
     [InlineData("collections", "/batches/deckhands/collections", false)]
     [InlineData("both-sides", "/batches/deckhands/moves/aoife.marsh@saltmarsh.example", false)]
     [InlineData("timetable", "/batches/engineers/timetable", false)]
+    [InlineData("notices", "/notices", false)]
     [InlineData("plan", "/plan", false)]
     [InlineData("services", "/services", false)]
     [InlineData("today-dark", "/", true)]
