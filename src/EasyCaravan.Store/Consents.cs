@@ -47,6 +47,14 @@ public sealed class Consents(Database database, Journal journal, ISecrets secret
             cancel
         );
 
+    /// <summary>When the owner of an account consented at the service last; null: they have not.</summary>
+    public async Task<DateTimeOffset?> GivenAtAsync(string service, string account, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        var given = await db.Consents.FirstOrDefaultAsync(c => c.Service == service && c.Account == account && c.Origin == "", cancel);
+        return given is null ? null : DateTimeOffset.FromUnixTimeMilliseconds(given.At);
+    }
+
     /// <summary>When the owner of each account consented at the service last; who has not is left out.</summary>
     public async Task<IReadOnlyDictionary<string, DateTimeOffset>> GivenAsync(string service, CancellationToken cancel)
     {

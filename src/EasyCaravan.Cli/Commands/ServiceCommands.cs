@@ -130,7 +130,7 @@ internal static class ServiceCommands
                     + $"before {Words.Time(begun.Ends)}."
                 : $"Have the owner of {Words.Safe(account)} open this and consent before {Words.Time(begun.Ends)}:"
         );
-        if (begun.UserCode is null && writer.Form is OutputForm.Table)
+        if (begun.UserCode is null)
             writer.Whole(begun.Where);
         while (true)
         {
@@ -178,7 +178,7 @@ internal static class ServiceCommands
         }
         writer.Rows(
             links,
-            $"Everybody has consented at {name}.",
+            $"Everybody has consented at {Words.Safe(name)}.",
             [
                 new("Account", "account", l => Words.Safe(l.Account)),
                 new("Name", "name", l => Words.Safe(l.Name)),

@@ -40,8 +40,8 @@ internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter o
     /// <summary>A line of what was asked for, in a table's place.</summary>
     public void Line(string markup) => console.MarkupLine(markup);
 
-    /// <summary>To be copied as it stands: it is not broken at the terminal's width.</summary>
-    public void Whole(string text) => output.WriteLine(text);
+    /// <summary>As <see cref="Say"/>, to be copied as it stands: it is not broken at the terminal's width.</summary>
+    public void Whole(string text) => (form is OutputForm.Table ? output : error).WriteLine(text);
 
     public void Json(object value) => output.WriteLine(JsonSerializer.Serialize(value, s_indented.GetTypeInfo(value.GetType())!));
 

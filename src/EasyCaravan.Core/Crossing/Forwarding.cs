@@ -19,28 +19,26 @@ public sealed class Forwarding(IForwardingRules rules, string account)
         var scripts = await rules.ListAsync(cancel);
         if (scripts.FirstOrDefault(s => s.IsActive) is not { } active)
             return (null, SieveFacts.None);
-        var facts = SieveFacts.Of(await ParseAsync(active.Name, cancel));
-        var read = new HashSet<string> { active.Name };
-        for (var names = facts.Includes; names.Any(n => !read.Contains(n)); )
+        var (facts, read, waiting) = (SieveFacts.None, new HashSet<string>(), new Queue<string>([active.Name]));
+        while (waiting.TryDequeue(out var name))
         {
-            var name = names.First(n => !read.Contains(n));
-            read.Add(name);
-            if (scripts.All(s => s.Name != name))
+            if (!read.Add(name) || scripts.All(s => s.Name != name))
                 continue;
-            facts = facts.With(SieveFacts.Of(await ParseAsync(name, cancel)));
-            names = facts.Includes;
+            var own = SieveFacts.Of(await ParseAsync(name, cancel));
+            facts = facts.With(own);
+            foreach (var included in own.Includes)
+                waiting.Enqueue(included);
         }
         return (active.Name, facts);
     }
 
     /// <summary>What would be set, and that the service would take it. Changes nothing.</summary>
-    /// <exception cref="FaultException">It cannot be set: the service does not offer what it takes, or the own rules cannot be
-    /// read.</exception>
+    /// <exception cref="FaultException">The service does not offer what it takes, or the own rules cannot be read.</exception>
     public async Task<ForwardingRecord> PrepareAsync(string to, bool keepsCopy, CancellationToken cancel)
     {
         if (keepsCopy && !rules.Extensions.Contains("copy"))
             throw Fault(Cause.RulesRefused, "its rules cannot forward and keep a copy: the service does not offer the extension copy");
-        var active = (await rules.ListAsync(cancel)).FirstOrDefault(s => s.IsActive)?.Name;
+        var active = await ActiveAsync(cancel);
         if (active == ForwardingScript.Name)
             throw Fault(Cause.RulesChanged, $"the script {active} is active already, and nobody here knows what was there before it");
         var before = active is null ? ReadOnlyMemory<byte>.Empty : await rules.ReadAsync(active, cancel);
@@ -53,14 +51,13 @@ public sealed class Forwarding(IForwardingRules rules, string account)
 
     public async Task<ForwardingState> StateAsync(ForwardingRecord record, CancellationToken cancel)
     {
-        var active = (await rules.ListAsync(cancel)).FirstOrDefault(s => s.IsActive)?.Name;
+        var active = await ActiveAsync(cancel);
         if (active == ForwardingScript.Name)
             return Same(await rules.ReadAsync(active, cancel), record.Ours) ? ForwardingState.On : ForwardingState.Altered;
         return active == record.ActiveBefore ? ForwardingState.Off : ForwardingState.Replaced;
     }
 
-    /// <exception cref="FaultException">It is not on; the fault says whether the owner changed something, or the service did not keep
-    /// it.</exception>
+    /// <exception cref="FaultException">It is not on: the owner changed something, or the service did not keep it.</exception>
     public async Task SwitchOnAsync(ForwardingRecord record, CancellationToken cancel)
     {
         switch (await StateAsync(record, cancel))
@@ -116,6 +113,9 @@ public sealed class Forwarding(IForwardingRules rules, string account)
             throw Fault(Cause.RulesNotKept, "the service confirmed that our script was removed, and still shows it");
         return differs;
     }
+
+    private async Task<string?> ActiveAsync(CancellationToken cancel) =>
+        (await rules.ListAsync(cancel)).FirstOrDefault(s => s.IsActive)?.Name;
 
     private async Task<SieveScript> ParseAsync(string name, CancellationToken cancel)
     {

@@ -65,7 +65,7 @@ internal sealed partial class ManageSieveConnection(LineConnection wire) : IAsyn
     {
         await wire.WriteAsync(Encoding.UTF8.GetBytes($"{command} {{{script.Length}+}}\r\n"), cancel);
         await wire.WriteAsync(script, cancel);
-        await wire.WriteAsync("\r\n"u8.ToArray(), cancel);
+        await wire.WriteAsync("\r\n", cancel);
         await wire.FlushAsync(cancel);
     }
 

@@ -45,15 +45,9 @@ internal static class ConsentPage
             language,
             language switch
             {
-                "de" => (
-                    $"Ihr Code: {code}",
-                    $"Geben Sie ihn innerhalb von zehn Minuten auf der folgenden Seite ein, angemeldet als {account}."
-                ),
-                "fr" => (
-                    $"Votre code : {code}",
-                    $"Saisissez-le dans les dix minutes sur la page suivante, connecté en tant que {account}."
-                ),
-                _ => ($"Your code: {code}", $"Type it within ten minutes on the following page, signed in as {account}."),
+                "de" => ($"Ihr Code: {code}", $"Geben Sie ihn gleich auf der folgenden Seite ein, angemeldet als {account}."),
+                "fr" => ($"Votre code : {code}", $"Saisissez-le tout de suite sur la page suivante, connecté en tant que {account}."),
+                _ => ($"Your code: {code}", $"Type it now on the following page, signed in as {account}."),
             },
             where
         );

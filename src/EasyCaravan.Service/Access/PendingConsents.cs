@@ -69,9 +69,9 @@ internal sealed class PendingConsents(
     ) => Keep(new PendingConsent(service, account, who, time.GetUtcNow() + s_patience, NewSecret(), redirect, null, link));
 
     /// <summary>Asks how a device code stands until it is decided: whoever opened a link has no page that asks.</summary>
-    public async Task FollowAsync(string id, PendingConsent pending)
+    public async Task FollowAsync(string id)
     {
-        while (pending.State.State is ConsentWord.Pending)
+        while (_pending.TryGetValue(id, out var pending) && pending.State.State is ConsentWord.Pending)
         {
             await Task.Delay(pending.Device!.Interval, time);
             await StateAsync(id, CancellationToken.None);

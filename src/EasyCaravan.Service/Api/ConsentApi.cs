@@ -22,8 +22,6 @@ internal static class ConsentApi
     /// <summary>The most links that are made at once.</summary>
     private const int MostLinks = 10_000;
 
-    private const string OnlyInPerson = "Only services whose sign-in has the grant device-code or authorization-code ask for it";
-
     public static void Map(RouteGroupBuilder open, RouteGroupBuilder api)
     {
         api.MapPost("/services/{name}/consent", BeginAsync)
@@ -49,27 +47,43 @@ internal static class ConsentApi
         var (service, problem) = ServiceApi.Find(plan, name);
         if (problem is not null)
             return problem;
-        var who = context.User.Identity!.Name!;
-        switch ((service!.SignIn as SignIn.OAuth)?.Grant)
+        return await TryBeginAsync(service!, request.Account, context.User.Identity!.Name!, null, pending, context, cancel) is { } begun
+            ? TypedResults.Ok(begun)
+            : NotInPerson(name);
+    }
+
+    /// <param name="link">The link that the owner opened; null: it is begun in the console or by the client.</param>
+    /// <returns>Null: nobody signs in at the service in person.</returns>
+    private static async Task<ConsentBegun?> TryBeginAsync(
+        Core.Planning.Service service,
+        string account,
+        string who,
+        ConsentLink? link,
+        PendingConsents pending,
+        HttpContext context,
+        CancellationToken cancel
+    )
+    {
+        switch ((service.SignIn as SignIn.OAuth)?.Grant)
         {
             case OAuthGrant.DeviceCode:
-                var (deviceId, device) = await pending.BeginDeviceAsync(service, request.Account, who, null, cancel);
-                return TypedResults.Ok(new ConsentBegun(deviceId, device.Device!.Where.ToString(), device.Device.UserCode, device.Ends));
+                var (deviceId, device) = await pending.BeginDeviceAsync(service, account, who, link, cancel);
+                return new ConsentBegun(deviceId, device.Device!.Where.ToString(), device.Device.UserCode, device.Ends);
             case OAuthGrant.AuthorizationCode:
                 var redirect = At(context, Callback);
-                var (id, begun) = pending.BeginCode(service, request.Account, who, redirect, null);
-                return TypedResults.Ok(
-                    new ConsentBegun(
-                        id,
-                        AccessTokens.AuthorizeUrl(service, request.Account, redirect, id, begun.Verifier).ToString(),
-                        null,
-                        begun.Ends
-                    )
-                );
+                var (id, begun) = pending.BeginCode(service, account, who, redirect, link);
+                var where = AccessTokens.AuthorizeUrl(service, account, redirect, id, begun.Verifier);
+                return new ConsentBegun(id, where.ToString(), null, begun.Ends);
             default:
-                return Problems.Refused($"Nobody signs in at {name} in person.", OnlyInPerson);
+                return null;
         }
     }
+
+    private static ProblemHttpResult NotInPerson(string name) =>
+        Problems.Refused(
+            $"Nobody signs in at {name} in person.",
+            "Only services whose sign-in has the grant device-code or authorization-code ask for it"
+        );
 
     private static async Task<Results<Ok<ConsentState>, ProblemHttpResult>> StateAsync(
         string id,
@@ -99,7 +113,7 @@ internal static class ConsentApi
         if (problem is not null)
             return problem;
         if (service!.SignIn is not SignIn.OAuth { Grant: OAuthGrant.DeviceCode or OAuthGrant.AuthorizationCode })
-            return Problems.Refused($"Nobody signs in at {name} in person.", OnlyInPerson);
+            return NotInPerson(name);
         if (request.Batch is { } batch && plan!.Batches.All(b => b.Name != batch))
             return BatchApi.NoBatch(batch);
         var wanted = request.Accounts?.ToHashSet();
@@ -118,14 +132,7 @@ internal static class ConsentApi
             made.Add(new ConsentLinkView(account, owner.Name, At(context, Of + text).ToString(), link.Ends));
         }
         if (made.Count > 0)
-            await database.WriteAsync(
-                db =>
-                {
-                    journal.Add(db, who, request.Batch, null, $"made {made.Count} links of consent at {name}");
-                    return Task.CompletedTask;
-                },
-                cancel
-            );
+            await journal.WriteAsync(who, request.Batch, null, $"made {made.Count} links of consent at {name}", cancel);
         return TypedResults.Ok(made);
     }
 
@@ -180,28 +187,22 @@ internal static class ConsentApi
         if (links.Open(link) is not { } opened)
             return ConsentPage.Over(context);
         var (account, language) = (opened.Account, opened.Language);
-        if ((await consents.GivenAsync(opened.Service, cancel)).TryGetValue(account, out var at) && at >= opened.Made)
+        if (await consents.GivenAtAsync(opened.Service, account, cancel) >= opened.Made)
             return ConsentPage.Given(context, account, opened.Service, language);
-        var service = (await current.GetAsync(cancel)).Plan?.Services.FirstOrDefault(s => s.Name == opened.Service);
-        switch ((service?.SignIn as SignIn.OAuth)?.Grant)
+        if ((await current.GetAsync(cancel)).Plan?.Services.FirstOrDefault(s => s.Name == opened.Service) is not { } service)
+            return ConsentPage.Over(context);
+        try
         {
-            case OAuthGrant.DeviceCode:
-                try
-                {
-                    var (id, device) = await pending.BeginDeviceAsync(service!, account, opened.Who, opened, cancel);
-                    _ = pending.FollowAsync(id, device);
-                    return ConsentPage.Code(context, device.Device!.Where, device.Device.UserCode, account, language);
-                }
-                catch (FaultException)
-                {
-                    return ConsentPage.Refused(context, account, opened.Service, language);
-                }
-            case OAuthGrant.AuthorizationCode:
-                var redirect = At(context, Callback);
-                var (state, begun) = pending.BeginCode(service!, account, opened.Who, redirect, opened);
-                return Results.Redirect(AccessTokens.AuthorizeUrl(service!, account, redirect, state, begun.Verifier).ToString());
-            default:
+            if (await TryBeginAsync(service, account, opened.Who, opened, pending, context, cancel) is not { } begun)
                 return ConsentPage.Over(context);
+            if (begun.UserCode is not { } code)
+                return Results.Redirect(begun.Where);
+            _ = pending.FollowAsync(begun.Id);
+            return ConsentPage.Code(context, new Uri(begun.Where), code, account, language);
+        }
+        catch (FaultException)
+        {
+            return ConsentPage.Refused(context, account, opened.Service, language);
         }
     }
 
