@@ -55,13 +55,11 @@ public sealed class Consents(Database database, Journal journal, ISecrets secret
         return given is null ? null : DateTimeOffset.FromUnixTimeMilliseconds(given.At);
     }
 
-    /// <summary>When the owner of each account consented at the service last; who has not is left out.</summary>
-    public async Task<IReadOnlyDictionary<string, DateTimeOffset>> GivenAsync(string service, CancellationToken cancel)
+    /// <summary>The accounts whose owners have consented at the service.</summary>
+    public async Task<IReadOnlySet<string>> GivenAsync(string service, CancellationToken cancel)
     {
         await using var db = database.Read();
-        return await db
-            .Consents.Where(c => c.Service == service && c.Origin == "")
-            .ToDictionaryAsync(c => c.Account, c => DateTimeOffset.FromUnixTimeMilliseconds(c.At), cancel);
+        return await db.Consents.Where(c => c.Service == service && c.Origin == "").Select(c => c.Account).ToHashSetAsync(cancel);
     }
 
     /// <param name="former">The token that was handed in.</param>

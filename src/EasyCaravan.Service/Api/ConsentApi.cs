@@ -121,7 +121,7 @@ internal static class ConsentApi
         if (wanted?.FirstOrDefault(a => !owners.ContainsKey(a)) is { } unknown)
             return Problems.NotFound($"Nobody moves with the account {unknown} at {name}.", "Name accounts of the roster");
         var given = await consents.GivenAsync(name, cancel);
-        var asked = owners.Where(o => wanted?.Contains(o.Key) ?? (!given.ContainsKey(o.Key) || o.Value.IsStopped)).ToList();
+        var asked = owners.Where(o => wanted?.Contains(o.Key) ?? (!given.Contains(o.Key) || o.Value.IsStopped)).ToList();
         if (asked.Count > MostLinks)
             return Problems.Invalid($"{asked.Count} links are more than the {MostLinks} that are made at once.", "Name a batch");
         var who = context.User.Identity!.Name!;
