@@ -49,6 +49,7 @@ internal static class CaravanCommand
         root.Add(LeftBehindCommand.Make(host));
         root.Add(DifferencesCommand.Make(host));
         root.Add(CompareCommand.Make(host));
+        root.Add(CrossingCommand.Make(host));
         root.Add(TakeBackCommand.Make(host));
         root.Add(NoticesCommand.Make(host));
         root.Add(CollectionsCommand.Make(host));

@@ -81,6 +81,15 @@ public enum PassWord
 
     /// <summary>Looks what taking back would do.</summary>
     TakeBackCheck,
+
+    /// <summary>Does the next steps of a crossing.</summary>
+    Crossing,
+
+    /// <summary>Carries what came to the old side before forwarding was on.</summary>
+    Closing,
+
+    /// <summary>Carries what came to the old side after the crossing all the same.</summary>
+    Straggler,
 }
 
 /// <summary>What became of an item that was left behind.</summary>

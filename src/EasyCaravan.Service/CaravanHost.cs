@@ -124,6 +124,7 @@ public static class CaravanHost
             .AddSingleton<ILegRunner, ContactsLegRunner>()
             .AddSingleton<ILegRunner, CalendarsLegRunner>()
             .AddSingleton<ILegRunner, MailLegRunner>();
+        services.AddSingleton<ComparisonRunner>().AddSingleton<CrossingRunner>().AddSingleton<Crossings>();
         services.AddSingleton<PassRunner>().AddSingleton<PassReport>().AddSingleton<MoveWorker>();
         services.AddSingleton<MoveBoard>().AddSingleton<SetSecrets>().AddSingleton<Looks>();
         services.AddSingleton<Forecasts>().AddSingleton<TimetableChanges>().AddSingleton<BatchHours>();
@@ -133,7 +134,11 @@ public static class CaravanHost
             .AddHostedService<NoticePost>()
             .AddHostedService<WebhookPost>()
             .AddHostedService<BounceWatch>();
-        services.AddHostedService<MoveWorkers>().AddHostedService<BatchStarts>().AddHostedService<HistoryKeeper>();
+        services
+            .AddHostedService<MoveWorkers>()
+            .AddHostedService<BatchStarts>()
+            .AddHostedService<CrossingWaves>()
+            .AddHostedService<HistoryKeeper>();
         // In-flight batches end or are abandoned cleanly well within this; then the next start goes on from the ledger.
         services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(10));
         services
@@ -203,6 +208,7 @@ public static class CaravanHost
         DifferenceApi.Map(api);
         ComparisonApi.Map(api);
         TakeBackApi.Map(api);
+        CrossingApi.Map(api);
         WaybillApi.Map(api);
         JournalApi.Map(api);
         TodayApi.Map(api);

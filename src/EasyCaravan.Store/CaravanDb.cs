@@ -40,6 +40,12 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<TakeBackRow> TakeBacks => Set<TakeBackRow>();
     public DbSet<TakeBackFolderRow> TakeBackFolders => Set<TakeBackFolderRow>();
     public DbSet<TakeBackItemRow> TakeBackItems => Set<TakeBackItemRow>();
+    public DbSet<CrossingRow> Crossings => Set<CrossingRow>();
+    public DbSet<BatchCrossingRow> BatchCrossings => Set<BatchCrossingRow>();
+    public DbSet<CrossingGateRow> CrossingGates => Set<CrossingGateRow>();
+    public DbSet<CrossingActRow> CrossingActs => Set<CrossingActRow>();
+    public DbSet<ForwardingRow> Forwardings => Set<ForwardingRow>();
+    public DbSet<ProbeRow> Probes => Set<ProbeRow>();
     public DbSet<NoticeRow> Notices => Set<NoticeRow>();
     public DbSet<NoticeSwitchRow> NoticeSwitches => Set<NoticeSwitchRow>();
     public DbSet<NoticeMarkRow> NoticeMarks => Set<NoticeMarkRow>();

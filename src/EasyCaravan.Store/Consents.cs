@@ -40,6 +40,7 @@ public sealed class Consents(Database database, Journal journal, ISecrets secret
                 var moves = await db
                     .Moves.AsTracking()
                     .Include(m => m.Legs)
+                    .Include(m => m.Crossing)
                     .Where(m => m.FromAccount == account || m.ToAccount == account)
                     .ToListAsync(cancel);
                 return [.. moves.Where(m => StoppedAtSignIn.GoOn(m, service, timetables(m.Batch), now)).Select(m => m.Id)];

@@ -175,15 +175,7 @@ internal sealed partial class Ledger(Database database, FlagSets flagSets, TimeP
         database.WriteAsync(
             async db =>
             {
-                var until = Now + (long)MoveStore.Lease.TotalMilliseconds;
-                var held = await db.Database.ExecuteSqlAsync(
-                    $"""
-                    UPDATE moves SET "LeaseUntil" = {until} WHERE "Id" = {Move} AND "Fence" = {claim.Fence} AND "LeaseOwner" = {claim.Owner}
-                    """,
-                    cancel
-                );
-                if (held == 0)
-                    throw new LeaseLostException();
+                await MoveStore.ProveLeaseAsync(db, claim, Now, cancel);
                 return await work(db);
             },
             cancel

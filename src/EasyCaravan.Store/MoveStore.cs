@@ -171,6 +171,22 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             cancel
         );
 
+    /// <summary>Proves within a transaction that the lease still holds, and renews it.</summary>
+    /// <exception cref="LeaseLostException">Another worker has the move.</exception>
+    internal static async Task ProveLeaseAsync(CaravanDb db, Claim claim, long now, CancellationToken cancel)
+    {
+        var until = now + (long)Lease.TotalMilliseconds;
+        var held = await db.Database.ExecuteSqlAsync(
+            $"""
+            UPDATE moves SET "LeaseUntil" = {until}
+            WHERE "Id" = {claim.Person.Id} AND "Fence" = {claim.Fence} AND "LeaseOwner" = {claim.Owner}
+            """,
+            cancel
+        );
+        if (held == 0)
+            throw new LeaseLostException();
+    }
+
     public Task<bool> RenewAsync(Claim claim, IReadOnlyCollection<Tally> tallies, CancellationToken cancel) =>
         database.WriteAsync(
             async db =>
@@ -196,13 +212,17 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
         database.WriteAsync(
             async db =>
             {
-                if (await StepAsync(db, claim, next, givesBack: true, cancel) is null)
-                    return;
-                await db.PassLegs.Where(l => l.PassId == claim.Pass).ExecuteDeleteAsync(cancel);
-                await db.Passes.Where(p => p.Id == claim.Pass).ExecuteDeleteAsync(cancel);
+                if (await StepAsync(db, claim, next, givesBack: true, cancel) is not null)
+                    await RemovePassAsync(db, claim, cancel);
             },
             cancel
         );
+
+    private static async Task RemovePassAsync(CaravanDb db, Claim claim, CancellationToken cancel)
+    {
+        await db.PassLegs.Where(l => l.PassId == claim.Pass).ExecuteDeleteAsync(cancel);
+        await db.Passes.Where(p => p.Id == claim.Pass).ExecuteDeleteAsync(cancel);
+    }
 
     public Task EndAsync(
         Claim claim,
@@ -216,6 +236,12 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             {
                 if (await StepAsync(db, claim, next, givesBack: true, cancel) is not { } row)
                     return;
+                // What a crossing does stands with its acts; most of its passes only look whether something has come.
+                if (claim.State.Wanted is PassKind.Crossing)
+                {
+                    await RemovePassAsync(db, claim, cancel);
+                    return;
+                }
                 await db.Database.ExecuteSqlAsync(
                     $"""
                     UPDATE passes SET "EndedAt" = {Now}, "Stopped" = {end.Stopped}, "Fault" = {end.Fault?.ToString()}
@@ -324,6 +350,21 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
 
     /// <summary>The same ledger, for what is taken back of the move.</summary>
     public ITakeBackRecord TakeBackOf(Claim claim, Kind kind) => new Ledger(database, _flagSets, time, claim, kind);
+
+    /// <summary>The crossing of a claimed move came to another state, while its pass goes on.</summary>
+    /// <exception cref="LeaseLostException">Another worker has the move: nothing is written.</exception>
+    internal Task StepAsync(Claim claim, Func<MoveState, MoveState> next, CancellationToken cancel) =>
+        database.WriteAsync(
+            async db =>
+            {
+                if (await StepAsync(db, claim, next, givesBack: false, cancel) is null)
+                    throw new LeaseLostException();
+            },
+            cancel
+        );
+
+    /// <param name="from">The service of the from side, of which what is known of the person is forgotten in the end.</param>
+    public ICrossingRecord CrossingOf(Claim claim, string from, string to) => new CrossingRecord(database, this, time, claim, from, to);
 
     /// <summary>A take-back, or a dry run of it, has done all there was to do.</summary>
     public Task EndTakeBackAsync(Claim claim, bool isCheck, CancellationToken cancel) =>

@@ -139,7 +139,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
             cancel
         );
 
-    private async Task<IReadOnlyList<long>> StepAsync(
+    internal async Task<IReadOnlyList<long>> StepAsync(
         CaravanDb db,
         string batch,
         IReadOnlyCollection<long>? only,
@@ -151,7 +151,14 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
     {
         var now = Instant.FromDateTimeOffset(time.GetUtcNow());
         var changed = new List<long>();
-        await foreach (var row in Chosen(db, batch, only).Include(m => m.Legs).AsTracking().AsAsyncEnumerable().WithCancellation(cancel))
+        await foreach (
+            var row in Chosen(db, batch, only)
+                .Include(m => m.Legs)
+                .Include(m => m.Crossing)
+                .AsTracking()
+                .AsAsyncEnumerable()
+                .WithCancellation(cancel)
+        )
         {
             var before = MoveStates.StateOf(row);
             var after = step(before, now);
@@ -375,6 +382,6 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
         page.Reopened = true;
     }
 
-    private static IQueryable<MoveRow> Chosen(CaravanDb db, string batch, IReadOnlyCollection<long>? only) =>
+    public static IQueryable<MoveRow> Chosen(CaravanDb db, string batch, IReadOnlyCollection<long>? only) =>
         only is null ? db.Moves.Where(m => m.Batch == batch) : db.Moves.Where(m => m.Batch == batch && only.Contains(m.Id));
 }

@@ -123,6 +123,7 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
             await db.PassLegs.Where(l => ids.Contains(l.MoveId)).ExecuteDeleteAsync(cancel);
             await db.Passes.Where(p => ids.Contains(p.MoveId)).ExecuteDeleteAsync(cancel);
             await TakeBacks.RemoveAsync(db, ids, cancel);
+            await Crossings.RemoveAsync(db, ids, cancel);
             await db.MadePlaces.Where(p => ids.Contains(p.MoveId)).ExecuteDeleteAsync(cancel);
             await db.Comparisons.Where(c => ids.Contains(c.MoveId)).ExecuteDeleteAsync(cancel);
             await db.Decisions.Where(c => c.Scope == DecisionScope.Move && places.Contains(c.Place)).ExecuteDeleteAsync(cancel);
@@ -136,8 +137,10 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
             != (person.Name, person.ToAccount, person.Note, person.ToUnder, person.ToRoot, person.Language, person.Notify)
         || !StaysLogin(row.FromLogin, row.FromLoginBefore, person.FromLogin)
         || !StaysLogin(row.ToLogin, row.ToLoginBefore, person.ToLogin)
-        || (row.FromSecretReference, row.ToSecretReference)
-            != (person.FromSecretReference?.ToString(), person.ToSecretReference?.ToString())
+        || (row.Stage is not Stage.Done && SecretsDiffer(row, person));
+
+    private bool SecretsDiffer(MoveRow row, RosterPerson person) =>
+        (row.FromSecretReference, row.ToSecretReference) != (person.FromSecretReference?.ToString(), person.ToSecretReference?.ToString())
         || !StaysSecret(row.FromSecret, row.FromSecretBefore, person.FromSecret)
         || !StaysSecret(row.ToSecret, row.ToSecretBefore, person.ToSecret);
 
@@ -169,8 +172,11 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
             (row.FromLogin, row.FromLoginBefore) = (person.FromLogin, null);
         if (!StaysLogin(row.ToLogin, row.ToLoginBefore, person.ToLogin))
             (row.ToLogin, row.ToLoginBefore) = (person.ToLogin, null);
-        (row.FromSecretReference, row.ToSecretReference) = (person.FromSecretReference?.ToString(), person.ToSecretReference?.ToString());
         (row.ToUnder, row.ToRoot) = (person.ToUnder, person.ToRoot);
+        // What was forgotten when the move was done stays forgotten, also where the roster still has it.
+        if (row.Stage is Stage.Done)
+            return row;
+        (row.FromSecretReference, row.ToSecretReference) = (person.FromSecretReference?.ToString(), person.ToSecretReference?.ToString());
         if (!StaysSecret(row.FromSecret, row.FromSecretBefore, person.FromSecret))
             (row.FromSecret, row.FromSecretBefore) = (secrets.Seal(person.FromSecret!), null);
         if (!StaysSecret(row.ToSecret, row.ToSecretBefore, person.ToSecret))

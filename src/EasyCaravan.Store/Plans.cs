@@ -177,6 +177,7 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
                 var rows = await db
                     .Moves.AsTracking()
                     .Include(m => m.Legs)
+                    .Include(m => m.Crossing)
                     .Where(m => m.Batch == batch.Name && m.Condition != ConditionKind.Running && m.Condition != ConditionKind.Held)
                     .ToListAsync(cancel);
                 foreach (var row in rows)
@@ -203,7 +204,12 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
             var routeBefore = before?.Batches.FirstOrDefault(b => b.Name == batch.Name)?.Route;
             if (before?.Routes.FirstOrDefault(r => r.Name == routeBefore) is not { } old || old.Carry.SequenceEqual(carry))
                 continue;
-            var rows = await db.Moves.AsTracking().Include(m => m.Legs).Where(m => m.Batch == batch.Name).ToListAsync(cancel);
+            var rows = await db
+                .Moves.AsTracking()
+                .Include(m => m.Legs)
+                .Include(m => m.Crossing)
+                .Where(m => m.Batch == batch.Name)
+                .ToListAsync(cancel);
             foreach (var row in rows)
                 MoveStates.Apply(row, MoveStates.StateOf(row).Carry(carry, batch.Timetable, now), now);
             await db.SaveChangesAsync(cancel);

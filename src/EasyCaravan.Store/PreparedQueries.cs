@@ -111,6 +111,6 @@ internal sealed class PreparedQueries
     public Func<CaravanDb, long, CancellationToken, Task<MoveRow?>> Row { get; } =
         EF.CompileAsyncQuery(
             (CaravanDb db, long move, CancellationToken cancel) =>
-                db.Moves.AsTracking().Include(m => m.Legs).FirstOrDefault(m => m.Id == move)
+                db.Moves.AsTracking().Include(m => m.Legs).Include(m => m.Crossing).FirstOrDefault(m => m.Id == move)
         );
 }

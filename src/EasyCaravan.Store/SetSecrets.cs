@@ -38,6 +38,7 @@ public sealed class SetSecrets(Database database, Journal journal, ISecrets secr
                     var row = await db
                         .Moves.AsTracking()
                         .Include(m => m.Legs)
+                        .Include(m => m.Crossing)
                         .FirstAsync(m => m.Id == one.Move && m.Batch == batch, cancel);
                     Put(row, isFrom, one);
                     journal.Add(db, who, batch, new MoveRowName(row.Id, row.FromAccount), WordsOf(isFrom, one, row));

@@ -19,7 +19,13 @@ public sealed class CyrusServer : IAsyncDisposable
     private Process? _process;
 
     private CyrusServer(string folder) =>
-        (_folder, Port, DavPort, SievePort) = (folder, DovecotServer.FreePort(), DovecotServer.FreePort(), DovecotServer.FreePort());
+        (_folder, Port, DavPort, SievePort, LmtpPort) = (
+            folder,
+            DovecotServer.FreePort(),
+            DovecotServer.FreePort(),
+            DovecotServer.FreePort(),
+            DovecotServer.FreePort()
+        );
 
     private string Root => Path.Combine(_folder, "root");
 
@@ -32,6 +38,9 @@ public sealed class CyrusServer : IAsyncDisposable
     /// <summary>Mail rules over ManageSieve, without TLS.</summary>
     public int SievePort { get; }
 
+    /// <summary>Where mail is delivered, without a sign-in.</summary>
+    public int LmtpPort { get; }
+
     public static bool IsInstalled => File.Exists(Path.Combine(s_unpacked, "usr/lib/cyrus/bin/imapd"));
 
     public static bool HasDav => File.Exists(Path.Combine(s_unpacked, "usr/lib/cyrus/bin/httpd"));
@@ -40,7 +49,7 @@ public sealed class CyrusServer : IAsyncDisposable
     private int SmtpPort { get; init; }
 
     /// <param name="users">Logins and passwords.</param>
-    /// <param name="smtpPort">Of the server that takes what its calendars send; 0: none.</param>
+    /// <param name="smtpPort">Of the server that takes what its calendars and its rules send; 0: none.</param>
     public static async Task<CyrusServer> StartAsync(IEnumerable<(string Login, string Password)> users, int smtpPort = 0)
     {
         if (!IsInstalled)
@@ -170,6 +179,7 @@ public sealed class CyrusServer : IAsyncDisposable
               imap cmd="{{Root}}/usr/lib/cyrus/bin/imapd -C {{_folder}}/imapd.conf" listen="127.0.0.1:{{Port}}" prefork=1
               http cmd="{{Root}}/usr/lib/cyrus/bin/httpd -C {{_folder}}/imapd.conf" listen="127.0.0.1:{{DavPort}}" prefork=1
               sieve cmd="{{Root}}/usr/lib/cyrus/bin/timsieved -C {{_folder}}/imapd.conf" listen="127.0.0.1:{{SievePort}}" prefork=0
+              lmtp cmd="{{Root}}/usr/lib/cyrus/bin/lmtpd -C {{_folder}}/imapd.conf -a" listen="127.0.0.1:{{LmtpPort}}" prefork=0
             }
             EVENTS {
             }

@@ -31,6 +31,9 @@ public sealed record DovecotManners(
     /// </summary>
     public string Storage { get; init; } = "sdbox";
 
+    /// <summary>The port of the mail server by which rules send on; it takes mail over LMTP then. Null: no mail comes or goes.</summary>
+    public int? Relay { get; init; }
+
     /// <summary>Where it asks whether a bearer token is good (RFC 7662); null: it takes passwords alone.</summary>
     public Uri? Introspection { get; init; }
 }
@@ -76,7 +79,11 @@ public sealed class DovecotServer : IAsyncDisposable
         SievePort = FreePort();
         Pop3Port = FreePort();
         Pop3TlsPort = FreePort();
+        LmtpPort = FreePort();
     }
+
+    /// <summary>Where mail is delivered, of a server with a relay.</summary>
+    public int LmtpPort { get; }
 
     /// <summary>POP3 without TLS at first; offers STLS.</summary>
     public int Pop3Port { get; }
@@ -353,6 +360,25 @@ public sealed class DovecotServer : IAsyncDisposable
                 }
                 """;
         }
+        if (manners.Relay is { } relay)
+        {
+            plugins += $$"""
+
+                submission_host = 127.0.0.1:{{relay}}
+                postmaster_address = postmaster@saltmarsh.example
+                service lmtp {
+                  inet_listener lmtp {
+                    port = {{LmtpPort}}
+                  }
+                }
+                protocol lmtp {
+                  mail_plugins = {{string.Join(' ', [.. mailPlugins, "sieve"])}}
+                }
+                plugin {
+                  sieve_redirect_envelope_from = recipient
+                }
+                """;
+        }
         if (manners.Pop3)
         {
             plugins += $$"""
@@ -409,7 +435,7 @@ public sealed class DovecotServer : IAsyncDisposable
             base_dir = {{_folder}}/run
             state_dir = {{_folder}}/state
             log_path = {{_folder}}/log
-            protocols = imap {{(manners.Sieve ? "sieve" : "")}} {{(manners.Pop3 ? "pop3" : "")}}
+            protocols = imap {{(manners.Relay is null ? "" : "lmtp")}} {{(manners.Sieve ? "sieve" : "")}} {{(manners.Pop3 ? "pop3" : "")}}
             listen = 127.0.0.1
             ssl = yes
             ssl_cert = <{{_folder}}/cert.pem
@@ -445,6 +471,9 @@ public sealed class DovecotServer : IAsyncDisposable
               mailbox {{(Separator == '/' ? "Sent" : "\"Sent Items\"")}} {
                 special_use = \Sent
                 auto = create
+              }
+              mailbox Junk {
+                special_use = \Junk
               }
               mailbox {{(Separator == '/' ? "Trash" : "\"Deleted Items\"")}} {
                 special_use = \Trash

@@ -29,6 +29,12 @@ public sealed record PassEnd(IReadOnlyList<LegEnd> Legs, bool Stopped, Fault? Fa
     /// <summary>A survey or comparison progressed before its fault.</summary>
     public bool Progressed { get; init; }
 
+    /// <summary>How far the crossing came, where the pass did its steps.</summary>
+    public Crossing.CrossingState? Crossing { get; init; }
+
+    /// <summary>It did steps of a crossing, and ran no legs.</summary>
+    public bool IsOfCrossing => Crossing is not null;
+
     /// <summary>A defect of ours behind the fault of a survey or comparison, for the log; null for any other.</summary>
     public Exception? Unexpected { get; init; }
 

@@ -48,15 +48,15 @@ public sealed record LegState(
     /// <summary>It is to run at this time. What was wrong counts as mended.</summary>
     public LegState Want(Instant at) => this with { Due = at, Wait = null, Fault = null };
 
-    public LegState Complete(Timetable? timetable, Instant now) =>
-        (new LegState(Kind, Stage.InStep) { EndedAt = now, InStepSince = InStepSince ?? now }).Rest(timetable, now);
+    /// <param name="next">When it runs again; null: when it is asked to.</param>
+    public LegState Complete(Instant? next, Instant now) =>
+        (new LegState(Kind, Stage.InStep) { EndedAt = now, InStepSince = InStepSince ?? now }).Rest(next);
 
     /// <summary>It ran and was stopped: others that wait go first.</summary>
     public LegState Yield(Instant now) => IsDue(now) ? this with { Due = now } : this;
 
-    /// <summary>Nothing to do now; the timetable says when the next catch-up comes.</summary>
-    public LegState Rest(Timetable? timetable, Instant now) =>
-        Stage is Stage.InStep && Fault is null ? this with { Due = timetable?.NextCatchUp(now, InStepSince ?? now) } : this;
+    /// <summary>Nothing to do before this.</summary>
+    public LegState Rest(Instant? until) => Stage is Stage.InStep && Fault is null ? this with { Due = until } : this;
 
     /// <param name="progressed">It settled something first, so that failures are not in a row.</param>
     /// <param name="resumes">

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using EasyCaravan.Core.Crossing;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using NodaTime;
@@ -56,18 +57,30 @@ public enum PassKind
 
     /// <summary>Looks what taking back would do.</summary>
     TakeBackCheck,
+
+    /// <summary>Does the next steps of a crossing.</summary>
+    Crossing,
+
+    /// <summary>Carries what came to the old side before forwarding was on.</summary>
+    Closing,
+
+    /// <summary>Carries what came to the old side after the crossing all the same.</summary>
+    Straggler,
 }
 
 /// <summary>What runs of each kind have in common.</summary>
 public static class PassKinds
 {
     /// <summary>It carries, leg by leg; the others are asked for by a person, and are done as a whole.</summary>
-    public static bool RunsLegs(this PassKind kind) => kind is PassKind.First or PassKind.CatchUp;
+    public static bool RunsLegs(this PassKind kind) => kind is PassKind.First or PassKind.CatchUp or PassKind.Closing or PassKind.Straggler;
 
     public static bool TakesBack(this PassKind kind) => kind is PassKind.TakeBack or PassKind.TakeBackCheck;
 
-    /// <summary>A survey is no pass, and what is in the wrong account does not wait for the evening.</summary>
-    public static bool RunsAtAnyHour(this PassKind kind) => kind is PassKind.Survey || kind.TakesBack();
+    /// <summary>
+    /// A survey is no pass, what is in the wrong account does not wait for the evening, and who crosses does so when a person said.
+    /// </summary>
+    public static bool RunsAtAnyHour(this PassKind kind) =>
+        kind is PassKind.Survey or PassKind.Crossing or PassKind.Closing || kind.TakesBack();
 }
 
 /// <param name="Until">When a waiting move goes on, or an idle one, or one that needs somebody, has its next pass.</param>
@@ -94,10 +107,15 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     public static MoveState New(params IEnumerable<Kind> kinds) =>
         new(Stage.Listed, Condition.Idle, null, 0, [.. kinds.Select(k => new LegState(k, Stage.Listed))]);
 
+    /// <summary>Null: nobody has asked for it yet.</summary>
+    public CrossingState? Crossing { get; init; }
+
     public bool IsOver => Stage is Stage.Done or Stage.Withdrawn;
 
     /// <summary>A survey, a comparison, or to take it back.</summary>
-    private bool WantsLook => Wanted?.RunsLegs() == false;
+    private bool WantsLook => Wanted is { } wanted && !wanted.RunsLegs() && wanted is not PassKind.Crossing;
+
+    private bool IsClosing => Crossing is { Step: CrossingStep.Close };
 
     /// <summary>From when on a worker may take it up; null when there is nothing to do.</summary>
     public Instant? DueAt =>
@@ -109,11 +127,11 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
         };
 
     /// <summary>Since when what it is to do has been due; null where nothing is, or only a look.</summary>
-    public Instant? Since => WantsLook ? null : Legs.Min(l => l.Due);
+    public Instant? Since => WantsLook ? null : Earlier(Crossing?.Due, Legs.Min(l => l.Due));
 
     public bool Equals(MoveState? other) =>
         other is not null
-        && (Stage, Condition, Wanted, Attempts) == (other.Stage, other.Condition, other.Wanted, other.Attempts)
+        && (Stage, Condition, Wanted, Attempts, Crossing) == (other.Stage, other.Condition, other.Wanted, other.Attempts, other.Crossing)
         && Legs.SequenceEqual(other.Legs);
 
     public override int GetHashCode() => HashCode.Combine(Stage, Condition, Wanted, Attempts, Legs.Length);
@@ -172,7 +190,7 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     /// asks for it holds it first.
     /// </summary>
     public MoveState TakeBack(bool isCheck) =>
-        Stage is not (Stage.Listed or Stage.Surveyed) && Condition.Kind is not ConditionKind.Running
+        Stage is not (Stage.Listed or Stage.Surveyed) && Condition.Kind is not ConditionKind.Running && Crossing?.HasBegun != true
             ? this with
             {
                 Attempts = 0,
@@ -187,24 +205,30 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
     public MoveState Resume(Timetable? timetable, Instant now) =>
         Condition.Kind is not ConditionKind.Held ? this
         : WantsLook ? Want(Wanted!.Value, timetable, now)
-        : (this with { Legs = Each(l => l.Fault is null ? l : l.Want(now) with { Attempts = 0 }) }).Settle(timetable, now);
+        : Mended(now).Settle(timetable, now);
 
     /// <summary>Tries again now what needs a person or waits for its retry.</summary>
     public MoveState Retry(Timetable? timetable, Instant now)
     {
         if (Condition is not ({ Kind: ConditionKind.NeedsYou } or { Kind: ConditionKind.Waiting, Wait: Wait.Retry or Wait.Service }))
             return this;
-        return WantsLook
-            ? (this with { Attempts = 0 }).Want(Wanted!.Value, timetable, now)
-            : (this with { Legs = Each(l => l.Fault is null ? l : l.Want(now) with { Attempts = 0 }) }).Settle(timetable, now);
+        return WantsLook ? (this with { Attempts = 0 }).Want(Wanted!.Value, timetable, now) : Mended(now).Settle(timetable, now);
     }
+
+    private MoveState Mended(Instant now) =>
+        this with
+        {
+            Legs = Each(l => l.Fault is null ? l : l.Want(now) with { Attempts = 0 }),
+            Crossing = Crossing is { Fault: not null } ? Crossing.Want(now) with { Attempts = 0 } : Crossing,
+        };
 
     /// <summary>Left-behind items are to be tried again: a catch-up, or another try of what cannot go on.</summary>
     public MoveState RetryItems(Timetable? timetable, Instant now) =>
         CatchUp(timetable, now) is var caught && caught != this ? caught : Retry(timetable, now);
 
+    /// <summary>Not while forwarding of ours is on: the crossing is undone first.</summary>
     public MoveState Withdraw() =>
-        Stage is Stage.Done
+        Stage is Stage.Done || Crossing?.HasBegun == true
             ? this
             : this with
             {
@@ -212,8 +236,66 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
                 Condition = Condition.Idle,
                 Wanted = null,
                 Attempts = 0,
-                Legs = Each(l => l with { Due = null, Wait = null, Fault = null, Attempts = 0 }),
+                Legs = AtRest(),
+                Crossing = null,
             };
+
+    private ImmutableArray<LegState> AtRest() => Each(l => l with { Due = null, Wait = null, Fault = null, Attempts = 0 });
+
+    /// <summary>
+    /// The gates are to be looked at; who crosses goes on from there. Not before it has begun to copy, and not where it has crossed. One
+    /// that stopped begins with the gates again, unless something was changed already: then it goes on where it was.
+    /// </summary>
+    /// <param name="isCheck">Only to look.</param>
+    public MoveState Cross(bool isCheck, Timetable? timetable, Instant now)
+    {
+        if (Stage is not (Stage.Copying or Stage.InStep or Stage.Crossing) || WantsLook || (isCheck && Crossing?.HasBegun == true))
+            return this;
+        if (Crossing is { HasBegun: true, Goal: CrossingGoal.Cross })
+            return Crossing.Fault is null ? this : Retry(timetable, now);
+        if (Crossing is { HasBegun: true } || (!isCheck && Crossing is { Goal: CrossingGoal.Cross, Fault: null, Due: not null }))
+            return this;
+        var goal = isCheck ? CrossingGoal.Check : CrossingGoal.Cross;
+        return (this with { Crossing = new CrossingState(goal, CrossingStep.Gates, now) }).Redirect(timetable, now);
+    }
+
+    /// <summary>Everything is to be as before the crossing. A crossing that runs stops for it.</summary>
+    public MoveState Undo(Timetable? timetable, Instant now) =>
+        Stage is not Stage.Done && Crossing is { Goal: not CrossingGoal.Undo } and ({ HasBegun: true } or { Goal: CrossingGoal.Cross })
+            ? (this with { Crossing = new CrossingState(CrossingGoal.Undo, CrossingStep.Undo, now) }).Redirect(timetable, now)
+            : this;
+
+    /// <summary>Nothing more is to be done for it.</summary>
+    public MoveState Finish(Timetable? timetable, Instant now) =>
+        Stage is Stage.Settling && Crossing is not { Goal: CrossingGoal.End, Fault: null }
+            ? (this with { Crossing = new CrossingState(CrossingGoal.End, CrossingStep.End, now) }).Redirect(timetable, now)
+            : this;
+
+    /// <summary>
+    /// What runs now stops, because a person wants something else: its worker sees that the condition changed. What is held stays held.
+    /// </summary>
+    private MoveState Redirect(Timetable? timetable, Instant now) =>
+        Condition.Kind is ConditionKind.Held or ConditionKind.Running && Crossing is { Goal: CrossingGoal.Check } ? this
+        : Condition.Kind is ConditionKind.Held ? this
+        : Settle(timetable, now);
+
+    /// <summary>The crossing came to another step while its pass goes on.</summary>
+    public MoveState AtStep(CrossingState reached) =>
+        Crossing?.Goal != reached.Goal ? this : this with { Crossing = reached, Stage = StageAt(reached) };
+
+    private Stage StageAt(CrossingState crossing) =>
+        crossing.Step switch
+        {
+            CrossingStep.Settle => Stage.Settling,
+            CrossingStep.End => crossing.Due is null && crossing.Fault is null ? Stage.Done : Stage.Settling,
+            CrossingStep.Gates when Stage is Stage.Crossing or Stage.Settling => Legs.All(l => l.Stage is Stage.InStep)
+                ? Stage.InStep
+                : Stage.Copying,
+            CrossingStep.Gates => Stage,
+            // Whoever had crossed is settling until that is undone.
+            CrossingStep.Undo => Stage,
+            _ => Stage.Crossing,
+        };
 
     /// <summary>A worker took it up. Whatever was due by then runs.</summary>
     public MoveState Run(Instant now) =>
@@ -221,8 +303,9 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
         {
             Wanted =
                 WantsLook ? Wanted
+                : Crossing?.IsDue(now) == true ? PassKind.Crossing
                 : Legs.Any(l => l.IsDue(now) && l.Stage is not Stage.InStep) ? PassKind.First
-                : PassKind.CatchUp,
+                : LaterPass,
             Condition = new Condition(ConditionKind.Running),
         };
 
@@ -237,11 +320,61 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
             return this;
         if (WantsLook)
             return Condition.Kind is ConditionKind.Running ? EndLook(end, resumes, chance, timetable, now) : this;
+        if (end.IsOfCrossing)
+            return EndCrossing(end, resumes, chance, timetable, now);
         var ended = end.Legs.Aggregate(this, (state, leg) => state.EndLeg(leg, resumes, chance, timetable, now)).WithStageOfLegs();
         var after = end.Stopped ? ended with { Legs = ended.Each(l => l.Yield(now)) } : ended;
+        after = after.Closed(now);
         // A person may have held the move meanwhile: what its legs reached stands all the same.
         return Condition.Kind is ConditionKind.Running ? after.Settle(timetable, now) : after;
     }
+
+    /// <summary>Some steps of the crossing were done. A person may have asked for something else meanwhile: then that counts.</summary>
+    private MoveState EndCrossing(PassEnd end, Func<Fault, Instant?> resumes, double chance, Timetable? timetable, Instant now)
+    {
+        var after = this;
+        if (end.Crossing is { } reached && Crossing?.Goal == reached.Goal)
+        {
+            reached =
+                end.Fault is { } fault ? reached.Fail(fault, resumes(fault), chance, now)
+                : end.Stopped ? reached.Want(now)
+                : reached;
+            after = this with { Crossing = reached, Stage = StageAt(reached) };
+            if (after.Stage is Stage.Done)
+                after = after with { Legs = AtRest() };
+            // Each leg anew, also one that waited for somebody: who crosses has asked for it.
+            else if (reached is { Step: CrossingStep.Close, ClosingSince: null, Fault: null })
+                after = after with { Crossing = reached with { ClosingSince = now, Due = null }, Legs = Each(l => l.Want(now)) };
+            else if (after.Stage != Stage)
+                after = after with { Legs = Each(l => l.IsDue(now) ? l : l.Rest(after.Next(timetable, l, now))) };
+        }
+        return Condition.Kind is not ConditionKind.Running ? after : after.Settle(timetable, now);
+    }
+
+    /// <summary>Every leg ended well since the closing pass was asked for: the crossing goes on.</summary>
+    private MoveState Closed(Instant now) =>
+        Crossing is { Step: CrossingStep.Close, ClosingSince: { } since } && Legs.All(l => l.Fault is null && l.EndedAt >= since)
+            ? this with
+            {
+                Crossing = Crossing.Reach(CrossingStep.Compare, now),
+            }
+            : this;
+
+    /// <summary>When a leg that ended well at this time runs again.</summary>
+    private Instant? Next(Timetable? timetable, LegState leg, Instant ended) =>
+        Stage is Stage.Settling ? Timetable.NextStraggler(timetable, ended)
+        : IsClosing ? null
+        : timetable?.NextCatchUp(ended, leg.InStepSince ?? ended);
+
+    private PassKind LaterPass =>
+        IsClosing ? PassKind.Closing
+        : Stage is Stage.Settling ? PassKind.Straggler
+        : PassKind.CatchUp;
+
+    private static Instant? Earlier(Instant? one, Instant? other) =>
+        one is null ? other
+        : other is null ? one
+        : Instant.Min(one.Value, other.Value);
 
     /// <summary>One leg came to its end. Others of the pass may still have to run.</summary>
     public MoveState EndLeg(LegEnd end, Func<Fault, Instant?> resumes, double chance, Timetable? timetable, Instant now) =>
@@ -252,7 +385,7 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
                 Legs = Each(leg =>
                     leg.Kind != end.Kind ? leg
                     : end.Fault is { } fault ? leg.Fail(fault, end.Progressed, resumes(fault), chance, now)
-                    : leg.Complete(timetable, now)
+                    : leg.Complete(Next(timetable, leg, now), now)
                 ),
             };
 
@@ -300,6 +433,7 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
             Stage = Stage.Listed,
             Condition = new Condition(ConditionKind.Held),
             Legs = Each(l => new LegState(l.Kind, Stage.Listed)),
+            Crossing = null,
         };
     }
 
@@ -323,8 +457,13 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
                 : this;
         if (Stage is Stage.Listed or Stage.Surveyed)
             return this;
-        var isNewRhythm = (before?.CatchUpEvery, before?.KeepInStepFor) != (timetable?.CatchUpEvery, timetable?.KeepInStepFor);
-        return (isNewRhythm ? this with { Legs = Each(l => l.IsDue(now) ? l : l.Rest(timetable, now)) } : this).Settle(timetable, now);
+        var isNewRhythm =
+            (before?.CatchUpEvery, before?.KeepInStepFor, before?.Aftercare)
+            != (timetable?.CatchUpEvery, timetable?.KeepInStepFor, timetable?.Aftercare);
+        return (isNewRhythm ? this with { Legs = Each(l => l.IsDue(now) ? l : l.Rest(Next(timetable, l, now))) } : this).Settle(
+            timetable,
+            now
+        );
     }
 
     /// <summary>
@@ -367,29 +506,39 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
         {
             Stage = Stage is Stage.Listed or Stage.Surveyed && Legs.Any(l => l.Stage is Stage.Copying) ? Stage.Copying : Stage,
         };
+        if (Crossing?.IsDue(now) == true)
+            return state with { Wanted = PassKind.Crossing, Condition = new Condition(ConditionKind.Queued) };
         var due = Legs.Where(l => l.Due is not null).MinBy(l => l.Due);
         var isDue = due?.IsDue(now) == true;
         var at = isDue ? now : due?.Due;
         // Null also where the timetable never opens again: then it waits until somebody changes it.
-        var opens = at is { } then ? Opening(timetable, then) : null;
-        var unfinished = Legs.Any(l => l.Stage is Stage.Copying) ? PassKind.First : PassKind.CatchUp;
+        var opens =
+            at is not { } then ? null
+            : IsClosing ? then
+            : Opening(timetable, then);
+        var unfinished = Legs.Any(l => l.Stage is Stage.Copying) ? PassKind.First : LaterPass;
         if (isDue && opens <= now)
             return state with { Wanted = unfinished, Condition = new Condition(ConditionKind.Queued) };
+        var next = Earlier(Crossing?.Due, opens);
+        if (Crossing is { NeedsSomebody: true })
+            return state with { Wanted = unfinished, Condition = new Condition(ConditionKind.NeedsYou, null, next, Crossing.Fault) };
         if (Legs.FirstOrDefault(l => l.NeedsSomebody) is { } needs)
             return state with
             {
                 Wanted = unfinished,
-                Condition = new Condition(ConditionKind.NeedsYou, null, opens, needs.Fault, needs.Kind),
+                Condition = new Condition(ConditionKind.NeedsYou, null, next, needs.Fault, needs.Kind),
             };
+        if (Crossing is { Wait: { } wait } && !(opens < Crossing.Due))
+            return state with { Wanted = unfinished, Condition = new Condition(ConditionKind.Waiting, wait, Crossing.Due, Crossing.Fault) };
         if (isDue)
-            return state with { Wanted = unfinished, Condition = new Condition(ConditionKind.Waiting, Wait.Window, opens) };
+            return state with { Wanted = unfinished, Condition = new Condition(ConditionKind.Waiting, Wait.Window, next) };
         if (Legs.Where(l => l.Wait is not null).MinBy(l => l.Due) is { } waiting)
             return state with
             {
                 Wanted = unfinished,
-                Condition = new Condition(ConditionKind.Waiting, waiting.Wait, opens, waiting.Fault, waiting.Kind),
+                Condition = new Condition(ConditionKind.Waiting, waiting.Wait, next, waiting.Fault, waiting.Kind),
             };
-        return state with { Wanted = null, Condition = new Condition(ConditionKind.Idle, Until: opens) };
+        return state with { Wanted = null, Condition = new Condition(ConditionKind.Idle, Until: next) };
     }
 
     private MoveState Want(PassKind pass, Timetable? timetable, Instant now)

@@ -78,6 +78,30 @@ public enum Cause
 
     /// <summary>The service confirmed a change of mail rules and did not make it.</summary>
     RulesNotKept,
+
+    /// <summary>A gate is shut, so that somebody does not cross yet.</summary>
+    GateShut,
+
+    /// <summary>Forwarding has to be set, or switched off, by a person.</summary>
+    ForwardingByHand,
+
+    /// <summary>The old side wants the new address confirmed, and nobody has done so.</summary>
+    ForwardingUnconfirmed,
+
+    /// <summary>A message to the old address did not come to the new one.</summary>
+    ProbeMissing,
+
+    /// <summary>It came into a folder for junk.</summary>
+    ProbeInJunk,
+
+    /// <summary>It came with another text than it was sent with.</summary>
+    ProbeAltered,
+
+    /// <summary>It came more than once.</summary>
+    ProbeDoubled,
+
+    /// <summary>What the waybill of a move leaves open keeps it from being done.</summary>
+    WaybillOpen,
 }
 
 /// <summary>What is to be done after a fault.</summary>
@@ -189,7 +213,15 @@ public static class FaultRules
             or Cause.CollectionRefused
             or Cause.RulesRefused
             or Cause.RulesChanged
-            or Cause.RulesNotKept => FaultAction.AskPerson,
+            or Cause.RulesNotKept
+            or Cause.GateShut
+            or Cause.ForwardingByHand
+            or Cause.ForwardingUnconfirmed
+            or Cause.ProbeMissing
+            or Cause.ProbeInJunk
+            or Cause.ProbeAltered
+            or Cause.ProbeDoubled
+            or Cause.WaybillOpen => FaultAction.AskPerson,
             Cause.MessageTooLarge
             or Cause.MessageRefused
             or Cause.MessageUnreadable
@@ -250,6 +282,18 @@ public static class FaultRules
             Cause.RulesRefused => "Have forwarding set by hand on the old side, or have the account's rules mended there; then retry",
             Cause.RulesChanged => "Look at the account's rules with its owner, then retry: they are looked at anew",
             Cause.RulesNotKept => "Look at the account's rules on the old side; if they are not kept there, have forwarding set by hand",
+            Cause.GateShut => "Look at the gates (caravan crossing BATCH --check), mend or accept them, then retry",
+            Cause.ForwardingByHand => "Set it at the old service by hand, and say so: caravan crossing BATCH --forwarding-is on --move WHO",
+            Cause.ForwardingUnconfirmed =>
+                "Give the code back at the old service, or follow the link, and say so: caravan crossing BATCH --confirmed --move WHO",
+            Cause.ProbeMissing =>
+                "Look at the forwarding on the old side and at the logs of both mail servers, then retry: another probe is sent",
+            Cause.ProbeInJunk =>
+                "Have the new side take mail that the old side forwards for wanted, then retry; or accept it as the gate probe",
+            Cause.ProbeAltered => "Look what rewrites mail on its way, then retry; or accept it as the gate probe",
+            Cause.ProbeDoubled =>
+                "Look for a second rule that forwards too, or an alias to both addresses; then retry, or accept it as the gate probe",
+            Cause.WaybillOpen => "Decide on what is left behind and on the differences, then retry",
             Cause.ProtocolBroken =>
                 "It is tried again a few times; if it stays so, have the service's operator look at its answers, then retry",
             Cause.StoreFull => "Make room on the disk that holds the service's data folder; passes go on by themselves",

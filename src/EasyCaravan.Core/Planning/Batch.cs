@@ -10,6 +10,8 @@ public sealed record Batch(string Name, string Route, string RosterFile, Immutab
     /// <summary>1 (first) to 9, among batches that wait for the same services or workers.</summary>
     public int Priority { get; init; } = UsualPriority;
 
+    public CrossingPlan Crossing { get; init; } = CrossingPlan.Usual;
+
     public BatchNotices Notices { get; init; } = BatchNotices.AsPlanned;
 }
 

@@ -41,6 +41,9 @@ public sealed record Service(string Name, MailConnection? Mail, SignIn SignIn, T
     /// <summary>Where its forwarding rules are kept; null: nobody can look.</summary>
     public RulesConnection? Rules { get; init; }
 
+    /// <summary>How it asks for the confirmation of an address to which it shall forward; null: it does not.</summary>
+    public ForwardingConfirmation? Confirmation { get; init; }
+
     /// <summary>What it is known to refuse as names of folders.</summary>
     public FolderNames Names { get; init; } = FolderNames.Any;
 

@@ -75,5 +75,13 @@ public sealed record Timetable(DateTimeZone Zone, ImmutableArray<Window> Windows
     public Instant? NextCatchUp(Instant ended, Instant inStepSince) =>
         CatchUpEvery is { } every && !(ended + every > inStepSince + KeepInStepFor) ? ended + every : null;
 
+    /// <summary>How often the old side is looked at after the crossing, where the plan does not say.</summary>
+    private static readonly Duration s_stragglersEvery = Duration.FromDays(1);
+
+    /// <summary>When the next straggler pass is due after one ended, until the move is done. Windows are not in it.</summary>
+    /// <param name="timetable">Null: the batch has none, and yet nothing may be lost.</param>
+    public static Instant NextStraggler(Timetable? timetable, Instant ended) =>
+        ended + (timetable?.Aftercare?.StragglersEvery ?? s_stragglersEvery);
+
     public OpenHours Hours(Instant from, Duration length) => OpenHours.Of(this, from, from + length);
 }

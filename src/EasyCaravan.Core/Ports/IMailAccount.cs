@@ -184,6 +184,17 @@ public interface IMailAccount : IAsyncDisposable
     Task ReadHeadersAsync(FolderPath path, NumberSet numbers, Action<ItemHeader> take, CancellationToken cancel) =>
         ReadHeadersAsync([(path, numbers)], (_, header) => take(header), cancel);
 
+    /// <summary>
+    /// Which messages of these folders have this Message-ID (RFC 5322 §3.6.4), by folder; folders without any are left out. Empty where the
+    /// service cannot be asked.
+    /// </summary>
+    /// <param name="messageId">Without angle brackets.</param>
+    Task<IReadOnlyList<(FolderPath Path, NumberSet Numbers)>> FindAsync(
+        IReadOnlyList<FolderPath> folders,
+        string messageId,
+        CancellationToken cancel
+    );
+
     /// <summary>The service's own names of messages, where <see cref="AccountTraits.NamesMessages"/>.</summary>
     Task ReadNamesAsync(FolderPath path, NumberSet numbers, Action<uint, string> take, CancellationToken cancel);
 

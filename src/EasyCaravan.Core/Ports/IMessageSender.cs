@@ -33,6 +33,9 @@ public interface IMessageSender : IAsyncDisposable
     /// Called right before the letter itself is handed over. Where it says false nothing is handed over: somebody else has the letter.
     /// </param>
     Task<LetterEnd> SendAsync(OutgoingLetter letter, Func<CancellationToken, Task<bool>> beforeData, CancellationToken cancel);
+
+    /// <summary>Sends a message as it is (RFC 5322), octet for octet.</summary>
+    Task<LetterEnd> SendOctetsAsync(string from, string to, ReadOnlyMemory<byte> message, CancellationToken cancel);
 }
 
 /// <summary>Opens sessions for sending.</summary>
@@ -41,4 +44,8 @@ public interface IMessageSenders
     /// <param name="secret">With which the sender signs in; null where no sign-in is asked for.</param>
     /// <exception cref="FaultException">It could not be had.</exception>
     Task<IMessageSender> OpenAsync(Notices notices, string? secret, CancellationToken cancel);
+
+    /// <summary>As somebody of a service that says where its people send.</summary>
+    /// <exception cref="FaultException">It could not be had.</exception>
+    Task<IMessageSender> OpenAsync(Service service, Credentials who, CancellationToken cancel);
 }

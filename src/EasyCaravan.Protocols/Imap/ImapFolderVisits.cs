@@ -1,4 +1,5 @@
 using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Imap.Verbs;
 using EasyCaravan.Protocols.Imap.Wire;
@@ -46,6 +47,38 @@ internal sealed class ImapFolderVisits(ImapConnection connection, ImapTraits tra
             }
         }
         return seen;
+    }
+
+    /// <summary>Messages with one Message-ID, folder by folder. A folder that does not open holds none that could be reached.</summary>
+    public async Task<IReadOnlyList<(FolderPath Path, NumberSet Numbers)>> FindAsync(
+        IReadOnlyList<FolderPath> paths,
+        string messageId,
+        CancellationToken cancel
+    )
+    {
+        var found = new List<(FolderPath, NumberSet)>();
+        var command = SearchVerb.ByMessageId(ImapSyntax.Quote(messageId, connection.Wire.Whom));
+        foreach (var path in paths)
+        {
+            try
+            {
+                await folders.OpenAsync(path, writable: false, anew: true, cancel);
+            }
+            catch (FaultException e) when (e.Verdict is Verdict.Keep && e.Fault.Action is not FaultAction.RetryLater)
+            {
+                continue;
+            }
+            var search = new SearchAnswer(await connection.PutAsync(command, cancel));
+            var result = await connection.AnswerAsync(search.Tag, r => search.Take(r), cancel);
+            if (!result.IsOk)
+                throw new FaultException(
+                    ImapCauses.Refused(result, connection.Wire, $"'{path}' cannot be searched", Cause.NotPermitted),
+                    Verdict.Keep
+                );
+            if (search.Uids is { Count: > 0 } numbers)
+                found.Add((path, numbers));
+        }
+        return found;
     }
 
     /// <summary>

@@ -217,6 +217,12 @@ public sealed class ImapMailAccount : IMailAccount
         return again;
     }
 
+    public Task<IReadOnlyList<(FolderPath Path, NumberSet Numbers)>> FindAsync(
+        IReadOnlyList<FolderPath> folders,
+        string messageId,
+        CancellationToken cancel
+    ) => _visits.FindAsync(folders, messageId, cancel);
+
     public Task ReadNamesAsync(FolderPath path, NumberSet numbers, Action<uint, string> take, CancellationToken cancel) =>
         FetchAsync(
             path,

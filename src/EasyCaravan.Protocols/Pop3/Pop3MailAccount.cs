@@ -135,6 +135,13 @@ public sealed class Pop3MailAccount : IMailAccount
                 take(folder, new ItemHeader(number, size, header));
     }
 
+    /// <summary>POP3 has no search, and to read every header for one message would take too long.</summary>
+    public Task<IReadOnlyList<(FolderPath Path, NumberSet Numbers)>> FindAsync(
+        IReadOnlyList<FolderPath> folders,
+        string messageId,
+        CancellationToken cancel
+    ) => Task.FromResult<IReadOnlyList<(FolderPath, NumberSet)>>([]);
+
     public Task ReadNamesAsync(FolderPath path, NumberSet numbers, Action<uint, string> take, CancellationToken cancel) =>
         Task.CompletedTask;
 

@@ -1,7 +1,9 @@
+using System.Net;
 using System.Net.Sockets;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.SignIn;
 using MailKit;
 using MailKit.Net.Smtp;
 using MailKit.Security;
@@ -22,18 +24,79 @@ public sealed class SmtpSender : IMessageSender
     private SmtpSender(SmtpClient client, HandoverStream stream, string host) => (_client, _stream, _host) = (client, stream, host);
 
     /// <exception cref="FaultException">It could not be had.</exception>
-    public static async Task<IMessageSender> OpenAsync(Notices notices, string? secret, CancellationToken cancel)
+    public static Task<IMessageSender> OpenAsync(Notices notices, string? secret, CancellationToken cancel) =>
+        OpenAsync(
+            notices.Sending!,
+            notices.Trust,
+            (client, c) => notices.Login is { } login ? client.AuthenticateAsync(login.Login, secret!, c) : Task.CompletedTask,
+            cancel
+        );
+
+    /// <summary>As somebody of a service, at the server by which its people send (RFC 6409).</summary>
+    /// <exception cref="FaultException">It could not be had.</exception>
+    public static Task<IMessageSender> OpenAsync(Service service, Credentials who, AccessTokens tokens, CancellationToken cancel) =>
+        OpenAsync(
+            service.Sending!,
+            service.Trust,
+            async (client, c) =>
+            {
+                // A relay that takes mail from this machine without asking who sends it.
+                if (client.AuthenticationMechanisms.Count == 0)
+                    return;
+                if (await MechanismAsync(service, who, tokens, client.AuthenticationMechanisms, c) is { } mechanism)
+                    await client.AuthenticateAsync(mechanism, c);
+                else
+                    throw new NotSupportedException("no known mechanism");
+            },
+            cancel
+        );
+
+    private static async Task<SaslMechanism?> MechanismAsync(
+        Service service,
+        Credentials who,
+        AccessTokens tokens,
+        IReadOnlySet<string> offered,
+        CancellationToken cancel
+    ) =>
+        service.SignIn switch
+        {
+            Core.Planning.SignIn.OAuth => await TokenMechanismAsync(service, who, tokens, offered, cancel),
+            // RFC 4616 §2: the administrator signs in and acts for the account.
+            Core.Planning.SignIn.OnBehalf { LoginPattern: null } onBehalf => new SaslMechanismPlain(onBehalf.Admin, who.Secret)
+            {
+                AuthorizationId = who.Login,
+            },
+            Core.Planning.SignIn.OnBehalf onBehalf => PasswordMechanism.Strongest(offered, onBehalf.LoginFor(who.Login), who.Secret),
+            _ => PasswordMechanism.Strongest(offered, who.Login, who.Secret),
+        };
+
+    private static async Task<SaslMechanism> TokenMechanismAsync(
+        Service service,
+        Credentials who,
+        AccessTokens tokens,
+        IReadOnlySet<string> offered,
+        CancellationToken cancel
+    )
     {
-        var sending = notices.Sending!;
-        var stream = new HandoverStream(await SmtpConnector.ConnectAsync(sending, notices.Trust, cancel));
+        var credential = new NetworkCredential(who.Login, (await tokens.GetAsync(service, who, null, cancel)).Value);
+        return offered.Contains("OAUTHBEARER") ? new SaslMechanismOAuthBearer(credential) : new SaslMechanismOAuth2(credential);
+    }
+
+    private static async Task<IMessageSender> OpenAsync(
+        SendingConnection sending,
+        Trust trust,
+        Func<SmtpClient, CancellationToken, Task> signInAsync,
+        CancellationToken cancel
+    )
+    {
+        var stream = new HandoverStream(await SmtpConnector.ConnectAsync(sending, trust, cancel));
         var client = new SmtpClient { Timeout = (int)s_patience.TotalMilliseconds };
         try
         {
             await client.ConnectAsync(stream, sending.Host, sending.Port, SecureSocketOptions.None, cancel);
             // Without BDAT (RFC 3030), which hands a letter over in a way that cannot be told from outside.
             client.Capabilities &= ~SmtpCapabilities.Chunking;
-            if (notices.Login is { } login)
-                await client.AuthenticateAsync(login.Login, secret!, cancel);
+            await signInAsync(client, cancel);
             return new SmtpSender(client, stream, sending.Host);
         }
         catch (Exception e) when (e is not OperationCanceledException || !cancel.IsCancellationRequested)
@@ -46,19 +109,42 @@ public sealed class SmtpSender : IMessageSender
 
     public async Task<LetterEnd> SendAsync(OutgoingLetter letter, Func<CancellationToken, Task<bool>> beforeData, CancellationToken cancel)
     {
+        using var message = MessageOf(letter);
+        return await SendAsync(letter.To, beforeData, c => _client.SendAsync(message, c), cancel);
+    }
+
+    public async Task<LetterEnd> SendOctetsAsync(string from, string to, ReadOnlyMemory<byte> message, CancellationToken cancel)
+    {
+        using var stream = new MemoryStream(message.ToArray(), writable: false);
+        using var letter = await MimeMessage.LoadAsync(stream, cancel);
+        MailboxAddress[] recipients = [MailboxAddress.Parse(to)];
+        return await SendAsync(
+            to,
+            _ => Task.FromResult(true),
+            c => _client.SendAsync(FormatOptions.Default, letter, MailboxAddress.Parse(from), recipients, c),
+            cancel
+        );
+    }
+
+    private async Task<LetterEnd> SendAsync(
+        string to,
+        Func<CancellationToken, Task<bool>> beforeData,
+        Func<CancellationToken, Task<string>> sendAsync,
+        CancellationToken cancel
+    )
+    {
         _stream.Reset();
         _stream.BeforeData = beforeData;
-        using var message = MessageOf(letter);
         try
         {
-            return new LetterEnd.Taken(await _client.SendAsync(message, cancel));
+            return new LetterEnd.Taken(await sendAsync(cancel));
         }
         catch (SmtpCommandException e)
         {
             // RFC 5321 §4.2.1: 5 is for good, 4 for now.
             var isForGood = (int)e.StatusCode >= 500;
             var fault = FaultOf(e, _host);
-            return isForGood ? new LetterEnd.Refused(fault with { Whom = letter.To }) : new LetterEnd.NotNow(fault);
+            return isForGood ? new LetterEnd.Refused(fault with { Whom = to }) : new LetterEnd.NotNow(fault);
         }
         catch (Exception e) when (e is not OperationCanceledException || _stream.HasBegun)
         {
@@ -129,8 +215,11 @@ public sealed class SmtpSender : IMessageSender
 }
 
 /// <inheritdoc/>
-public sealed class SmtpSenders : IMessageSenders
+public sealed class SmtpSenders(AccessTokens tokens) : IMessageSenders
 {
     public Task<IMessageSender> OpenAsync(Notices notices, string? secret, CancellationToken cancel) =>
         SmtpSender.OpenAsync(notices, secret, cancel);
+
+    public Task<IMessageSender> OpenAsync(Service service, Credentials who, CancellationToken cancel) =>
+        SmtpSender.OpenAsync(service, who, tokens, cancel);
 }

@@ -113,7 +113,10 @@ internal static class BatchApi
         var views = await board.LoadAsync(db, db.Moves.Where(m => m.Batch == batch && m.FromAccount == account), cancel);
         if (views.Count == 0)
             return Problems.NotFound($"Nobody in batch '{batch}' moves from '{account}'.", "See the batch's moves for its accounts");
-        var move = await db.Moves.Include(m => m.Legs).FirstAsync(m => m.Batch == batch && m.FromAccount == account, cancel);
+        var move = await db
+            .Moves.Include(m => m.Legs)
+            .Include(m => m.Crossing)
+            .FirstAsync(m => m.Batch == batch && m.FromAccount == account, cancel);
         var folders = (await FoldersAsync(db, [move.Id], cancel))[move.Id].ToList();
         var passes = await db
             .Passes.Include(p => p.Legs)

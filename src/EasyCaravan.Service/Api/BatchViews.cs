@@ -139,6 +139,7 @@ internal static class BatchViews
     {
         var moves = await db
             .Moves.Include(m => m.Legs)
+            .Include(m => m.Crossing)
             .Where(m => m.Condition == ConditionKind.Running && (only == null || m.Batch == only))
             .ToListAsync(cancel);
         var ids = moves.Select(m => m.Id).ToList();

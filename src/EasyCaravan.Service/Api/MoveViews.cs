@@ -20,7 +20,7 @@ internal static class MoveViews
         CancellationToken cancel
     )
     {
-        var rows = await query.Include(m => m.Legs).ToListAsync(cancel);
+        var rows = await query.Include(m => m.Legs).Include(m => m.Crossing).ToListAsync(cancel);
         var running = rows.Where(r => r.Condition is ConditionKind.Running).Select(r => r.Id).ToList();
         var passes =
             running.Count == 0
@@ -176,6 +176,9 @@ internal static class MoveViews
                 PassKind.Compare => "comparison running",
                 PassKind.TakeBack => "being taken back",
                 PassKind.TakeBackCheck => "dry run of a take-back running",
+                PassKind.Crossing => "crossing",
+                PassKind.Closing => "closing pass running",
+                PassKind.Straggler => "straggler pass running",
                 _ => "catch-up running",
             },
             ConditionKind.Waiting when row.WaitsFor is Wait.Service => $"waited for the service, goes on now: {fault?.What}",

@@ -104,7 +104,7 @@ internal static class TimetableApi
         // Put together by the database: thousands of people may have had four passes a day.
         var quarters = await db
             .Passes.Where(p =>
-                (p.Kind == PassKind.First || p.Kind == PassKind.CatchUp)
+                (p.Kind == PassKind.First || p.Kind == PassKind.CatchUp || p.Kind == PassKind.Closing || p.Kind == PassKind.Straggler)
                 && (p.EndedAt == null || p.EndedAt >= since)
                 && db.Moves.Any(m => m.Id == p.MoveId && m.Batch == batch)
             )

@@ -169,7 +169,15 @@ internal static class WaybillApi
         var carrying =
             from leg in db.PassLegs
             join pass in db.Passes on leg.PassId equals pass.Id
-            where moves.Contains(leg.MoveId) && leg.EndedAt != null && (pass.Kind == PassKind.First || pass.Kind == PassKind.CatchUp)
+            where
+                moves.Contains(leg.MoveId)
+                && leg.EndedAt != null
+                && (
+                    pass.Kind == PassKind.First
+                    || pass.Kind == PassKind.CatchUp
+                    || pass.Kind == PassKind.Closing
+                    || pass.Kind == PassKind.Straggler
+                )
             group leg by new { leg.MoveId, leg.Kind } into same
             select new
             {

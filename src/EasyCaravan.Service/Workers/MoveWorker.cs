@@ -164,6 +164,13 @@ internal sealed class MoveWorker(
                 CancellationToken.None
             );
             await WriteNotesAsync(pass);
+            if (claim.State.Wanted is PassKind.Crossing)
+            {
+                // What was done stands in the journal already, step by step.
+                if (end.Fault is { } stopped)
+                    await WriteAsync(person, $"the crossing stopped: {stopped}");
+                return;
+            }
             foreach (var tally in tallies)
                 await WriteAsync(
                     person,

@@ -20,7 +20,12 @@ internal sealed class PassReport(Database database)
             PassKind.Compare => "comparison",
             PassKind.TakeBack => "take-back",
             PassKind.TakeBackCheck => "dry run of a take-back",
-            PassKind.First or PassKind.CatchUp => throw new ArgumentOutOfRangeException(nameof(look), look, "It carries, leg by leg."),
+            PassKind.Crossing => "crossing",
+            PassKind.First or PassKind.CatchUp or PassKind.Closing or PassKind.Straggler => throw new ArgumentOutOfRangeException(
+                nameof(look),
+                look,
+                "It carries, leg by leg."
+            ),
         };
 
     /// <param name="end">Null: the pass was stopped before the leg came to its end.</param>
@@ -29,9 +34,14 @@ internal sealed class PassReport(Database database)
         var isFirst = claim.State.Legs.First(l => l.Kind == tally.Kind).Stage is not Stage.InStep;
         // With only one kind, the kind is not named.
         var of = claim.State.Legs.Length > 1 ? $"{KebabWord.Of(tally.Kind)}, " : "";
-        var sentence = Describe($"{of}{(isFirst ? "first" : "catch-up")} pass", tally, end?.Fault, end is null, "nothing new");
+        var sentence = Describe($"{of}{WordOf(claim, isFirst)} pass", tally, end?.Fault, end is null, "nothing new");
         return isFirst && end is { Fault: null } ? $"{sentence}; {await SumAsync(claim, tally.Kind)}" : sentence;
     }
+
+    private static string WordOf(Claim claim, bool isFirst) =>
+        isFirst ? "first"
+        : claim.State.Wanted is { } wanted and (PassKind.Closing or PassKind.Straggler) ? KebabWord.Of(wanted)
+        : "catch-up";
 
     /// <summary>A first pass that was broken off and went on tells what it carried in all, not just what was left to do.</summary>
     private async Task<string> SumAsync(Claim claim, Kind kind)

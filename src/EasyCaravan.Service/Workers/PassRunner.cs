@@ -1,8 +1,8 @@
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Crossing;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
-using EasyCaravan.Core.Proving;
 using EasyCaravan.Core.TakingBack;
 using EasyCaravan.Store;
 
@@ -14,6 +14,8 @@ namespace EasyCaravan.Service.Workers;
 internal sealed class PassRunner(
     IEnumerable<ILegRunner> legs,
     SurveyRunner surveys,
+    ComparisonRunner comparisons,
+    CrossingRunner crossings,
     MailOrders orders,
     CollectionOrders collectionOrders,
     MoveContexts contexts,
@@ -65,6 +67,7 @@ internal sealed class PassRunner(
     private async Task<PassEnd> LookAsync(RunningPass pass, CancellationToken cancel)
     {
         var (claim, tally) = (pass.Claim, pass.Tallies[0]);
+        CrossingState? crossing = null;
         async Task DoAsync(CancellationToken c)
         {
             if (claim.State.Wanted is PassKind.Survey)
@@ -73,20 +76,24 @@ internal sealed class PassRunner(
                     throw new FaultException(fault, Verdict.Keep);
                 return;
             }
+            if (claim.State.Wanted is PassKind.Compare)
+            {
+                await comparisons.RunAsync(pass, c);
+                return;
+            }
+            if (claim.State.Wanted is PassKind.Crossing)
+            {
+                crossing = claim.State.Crossing!;
+                crossing = await crossings.RunAsync(pass, reached => crossing = reached, c);
+                return;
+            }
             var context = await contexts.OfAsync(claim.Person, c);
             var kinds = claim.State.Legs.Select(l => l.Kind).ToList();
-            if (claim.State.Wanted is PassKind.Compare)
-                await new Comparison(
-                    store.LedgerOf(claim, kinds[0]),
-                    [.. kinds.Select(k => new ComparedKind(k, (p, t) => CompareAsync(pass, context, k, p, t)))],
-                    pass.Notes.Enqueue
-                ).RunAsync(c);
-            else
-                await new TakeBack(
-                    store.TakeBackOf(claim, kinds[0]),
-                    [.. kinds.Select(k => new TakenKind(k, (isCheck, t) => TakeBackAsync(pass, context, k, isCheck, t)))],
-                    (isCheck, t) => store.EndTakeBackAsync(claim, isCheck, t)
-                ).RunAsync(c);
+            await new TakeBack(
+                store.TakeBackOf(claim, kinds[0]),
+                [.. kinds.Select(k => new TakenKind(k, (isCheck, t) => TakeBackAsync(pass, context, k, isCheck, t)))],
+                (isCheck, t) => store.EndTakeBackAsync(claim, isCheck, t)
+            ).RunAsync(c);
         }
         // Run as a leg, so that what goes wrong is caught in one place.
         var end = await new Pass([new Leg(tally.Kind, tally, DoAsync)], claim.Person.FromAccount).RunAsync(cancel);
@@ -95,32 +102,8 @@ internal sealed class PassRunner(
         {
             Progressed = tally.Progressed || (claim.State.Wanted is not PassKind.Survey && tally.Looked > 0),
             Unexpected = looked?.Unexpected,
+            Crossing = crossing,
         };
-    }
-
-    private async Task<ComparisonProgress> CompareAsync(
-        RunningPass pass,
-        MoveContext context,
-        Kind kind,
-        ComparisonProgress progress,
-        CancellationToken cancel
-    )
-    {
-        var (claim, tally) = (pass.Claim, pass.Tallies[0]);
-        var ledger = store.LedgerOf(claim, kind);
-        if (kind is Kind.Mail)
-        {
-            var mail = await orders.MakeAsync(context, cancel);
-            return await new MailComparison(accounts, ledger, mail, tally, pass.Notes.Enqueue).CompareAsync(progress, cancel);
-        }
-        return await new CollectionComparison(
-            collections,
-            ledger,
-            store.CollectionsOf(claim, kind),
-            await collectionOrders.MakeAsync(context, kind, cancel),
-            tally,
-            pass.Notes.Enqueue
-        ).CompareAsync(progress, cancel);
     }
 
     private async Task TakeBackAsync(RunningPass pass, MoveContext context, Kind kind, bool isCheck, CancellationToken cancel)

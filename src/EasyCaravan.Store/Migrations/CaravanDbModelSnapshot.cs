@@ -16,6 +16,35 @@ namespace EasyCaravan.Store.Migrations
 #pragma warning disable 612, 618
             modelBuilder.HasAnnotation("ProductVersion", "10.0.15");
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.BatchCrossingRow", b =>
+                {
+                    b.Property<string>("Batch")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("AskedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("AskedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Because")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("CutoverAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("State")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Wave")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Batch");
+
+                    b.ToTable("batch_crossings", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.BatchHourRow", b =>
                 {
                     b.Property<string>("Batch")
@@ -264,6 +293,112 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("consents", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CrossingActRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Act")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("BegunAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("EndedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Outcome")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("What")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("MoveId", "Id");
+
+                    b.ToTable("crossing_acts", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CrossingGateRow", b =>
+                {
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Kind")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("AcceptedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("AcceptedBecause")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("AcceptedBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Colour")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Facts")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Remedy")
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("MoveId", "Kind");
+
+                    b.ToTable("crossing_gates", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CrossingRow", b =>
+                {
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Attempts")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("BegunAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("ClosingSince")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("Due")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Goal")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("LookedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("SettledAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Step")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("WaitsFor")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("Wave")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("MoveId");
+
+                    b.HasIndex("SettledAt");
+
+                    b.ToTable("crossings", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.DecisionRow", b =>
                 {
                     b.Property<long>("Id")
@@ -392,6 +527,52 @@ namespace EasyCaravan.Store.Migrations
                         .IsUnique();
 
                     b.ToTable("flag_sets", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ForwardingRow", b =>
+                {
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("ActiveBefore")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("Before")
+                        .HasColumnType("BLOB");
+
+                    b.Property<int?>("Confirmation")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("ConfirmationAskedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("ConfirmationCode")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("OnAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("Ours")
+                        .HasColumnType("BLOB");
+
+                    b.Property<bool>("PutBack")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("SaidOff")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("SaidOn")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("To")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Way")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("MoveId");
+
+                    b.ToTable("forwardings", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.ItemFileRow", b =>
@@ -1254,6 +1435,61 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("plans", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ProbeRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("ArrivedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("Digest")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Folder")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("KeptAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("MessageId")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("PlannedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("RemovedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Said")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Sender")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("SentAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("State")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Way")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("MoveId", "Id");
+
+                    b.ToTable("probes", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.ServiceSpeedRow", b =>
                 {
                     b.Property<string>("Service")
@@ -1484,11 +1720,99 @@ namespace EasyCaravan.Store.Migrations
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CrossingActRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithMany()
+                        .HasForeignKey("MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CrossingGateRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithMany()
+                        .HasForeignKey("MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CrossingRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithOne("Crossing")
+                        .HasForeignKey("EasyCaravan.Store.Rows.CrossingRow", "MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.OwnsOne("EasyCaravan.Store.Rows.StoredFault", "Fault", b1 =>
+                        {
+                            b1.Property<long>("CrossingRowMoveId")
+                                .HasColumnType("INTEGER");
+
+                            b1.Property<bool>("BeforeSignIn")
+                                .HasColumnType("INTEGER")
+                                .HasColumnName("FaultBeforeSignIn");
+
+                            b1.Property<int>("Cause")
+                                .HasColumnType("INTEGER")
+                                .HasColumnName("FaultCause");
+
+                            b1.Property<string>("Code")
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultCode");
+
+                            b1.Property<string>("Help")
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultHelp");
+
+                            b1.Property<long?>("NotBefore")
+                                .HasColumnType("INTEGER")
+                                .HasColumnName("FaultNotBefore");
+
+                            b1.Property<string>("Service")
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultService");
+
+                            b1.Property<string>("What")
+                                .IsRequired()
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultWhat");
+
+                            b1.Property<string>("Whom")
+                                .IsRequired()
+                                .HasColumnType("TEXT")
+                                .HasColumnName("FaultWhom");
+
+                            b1.HasKey("CrossingRowMoveId");
+
+                            b1.HasIndex("Cause")
+                                .HasFilter("\"FaultCause\" IS NOT NULL");
+
+                            b1.ToTable("crossings");
+
+                            b1.WithOwner()
+                                .HasForeignKey("CrossingRowMoveId");
+                        });
+
+                    b.Navigation("Fault");
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.DifferenceRow", b =>
                 {
                     b.HasOne("EasyCaravan.Store.Rows.LedgerFolderRow", null)
                         .WithMany()
                         .HasForeignKey("FolderId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ForwardingRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithOne()
+                        .HasForeignKey("EasyCaravan.Store.Rows.ForwardingRow", "MoveId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });
@@ -1693,6 +2017,15 @@ namespace EasyCaravan.Store.Migrations
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ProbeRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithMany()
+                        .HasForeignKey("MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.SurveyRow", b =>
                 {
                     b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
@@ -1740,6 +2073,8 @@ namespace EasyCaravan.Store.Migrations
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.MoveRow", b =>
                 {
+                    b.Navigation("Crossing");
+
                     b.Navigation("Legs");
                 });
 

@@ -72,6 +72,9 @@ public sealed class MoveRow
     /// <summary>One for each kind that it carries.</summary>
     public List<LegRow> Legs { get; } = [];
 
+    /// <summary>Null: nobody has asked for it.</summary>
+    public CrossingRow? Crossing { get; set; }
+
     // The sums of all kinds together; those of each are with its leg.
     public long Found { get; set; }
     public long Carried { get; set; }
@@ -95,6 +98,7 @@ internal sealed class MovesTable : IEntityTypeConfiguration<MoveRow>
         move.ToTable("moves");
         move.OwnsOne(m => m.Fault, StoredFault.Configure);
         move.HasMany(m => m.Legs).WithOne().HasForeignKey(l => l.MoveId);
+        move.HasOne(m => m.Crossing).WithOne().HasForeignKey<CrossingRow>(c => c.MoveId);
         move.HasIndex(m => new { m.Batch, m.FromAccount }).IsUnique();
         // Moves that have no place in line yet: the query looks for those that became due.
         move.HasIndex(m => m.DueAt).HasFilter("\"Turn\" IS NULL AND \"DueAt\" IS NOT NULL");

@@ -242,6 +242,29 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         return Task.CompletedTask;
     }
 
+    public Task<IReadOnlyList<(FolderPath Path, NumberSet Numbers)>> FindAsync(
+        IReadOnlyList<FolderPath> folders,
+        string messageId,
+        CancellationToken cancel
+    )
+    {
+        mail.Call("find");
+        var line = Encoding.ASCII.GetBytes($"<{messageId}>");
+        return Task.FromResult<IReadOnlyList<(FolderPath, NumberSet)>>([
+            .. folders
+                .Where(mail.Folders.ContainsKey)
+                .Select(f =>
+                    (
+                        f,
+                        new NumberSet(
+                            mail.Folders[f].Messages.Where(m => HeaderOf(m.Octets).AsSpan().IndexOf(line) >= 0).Select(m => m.Number)
+                        )
+                    )
+                )
+                .Where(f => f.Item2.Count > 0),
+        ]);
+    }
+
     public Task ReadNamesAsync(FolderPath path, NumberSet numbers, Action<uint, string> take, CancellationToken cancel)
     {
         mail.Call("names");

@@ -2,7 +2,7 @@ using System.Diagnostics;
 
 namespace EasyCaravan.Peers.Dav;
 
-/// <summary>A Postfix of our own on loopback, which passes all mail on to one port. It runs as root alone.</summary>
+/// <summary>A Postfix of our own on loopback, which passes mail on to other servers here. It runs as root alone.</summary>
 public sealed class PostfixServer : IAsyncDisposable
 {
     private const string Programs = "/usr/lib/postfix/sbin";
@@ -19,6 +19,7 @@ public sealed class PostfixServer : IAsyncDisposable
         "trace unix - - n - 0 bounce",
         "proxymap unix - - n - - proxymap",
         "smtp unix - - n - - smtp",
+        "lmtp unix - - n - - lmtp",
         "error unix - - n - - error",
         "retry unix - - n - - error",
         "anvil unix - - n - 1 anvil",
@@ -29,7 +30,7 @@ public sealed class PostfixServer : IAsyncDisposable
     private readonly string _folder = Directory.CreateTempSubdirectory("pf").FullName;
     private Process _process = null!;
 
-    public int Port { get; } = DovecotServer.FreePort();
+    public int Port { get; private init; } = DovecotServer.FreePort();
 
     public static bool CanRun => Environment.IsPrivilegedProcess && File.Exists("/usr/sbin/postfix");
 
@@ -39,18 +40,46 @@ public sealed class PostfixServer : IAsyncDisposable
     public int Accepted => File.Exists(Log) ? File.ReadLines(Log).Count(l => l.Contains(": client=", StringComparison.Ordinal)) : 0;
 
     /// <param name="next">The port to which it passes everything on.</param>
-    public static async Task<PostfixServer> StartAsync(int next)
+    public static Task<PostfixServer> StartAsync(int next) =>
+        StartAsync($"default_transport = smtp:[127.0.0.1]:{next}", DovecotServer.FreePort());
+
+    /// <param name="mailboxes">Where mail to each domain is delivered over LMTP; mail to any other domain comes back.</param>
+    /// <param name="port">Where it takes mail: the others have to know before it is there.</param>
+    public static Task<PostfixServer> StartAsync(IEnumerable<(string Domain, int LmtpPort)> mailboxes, int port) =>
+        StartAsync(
+            $"""
+            transport_maps = inline:{"{"}{string.Join(", ", mailboxes.Select(m => $"{m.Domain}=lmtp:[127.0.0.1]:{m.LmtpPort}"))}{"}"}
+            default_transport = error:no such domain here
+            minimal_backoff_time = 2s
+            maximal_backoff_time = 5s
+            queue_run_delay = 2s
+            lmtp_destination_concurrency_limit = 5
+            """,
+            port
+        );
+
+    private static async Task<PostfixServer> StartAsync(string settings, int port)
     {
-        var server = new PostfixServer();
-        var conf = server.WriteConfiguration(next);
-        using (var check = PeerProcess.Start("/usr/sbin/postfix", ["-c", conf, "check"]))
-            await check.WaitForExitAsync();
-        server._process = PeerProcess.Start($"{Programs}/master", ["-c", conf, "-d"], ("MAIL_CONFIG", conf));
-        await PeerProcess.UntilListeningAsync(server._process, server.Port);
+        var server = new PostfixServer { Port = port };
+        var conf = server.WriteConfiguration(settings);
+        await server.StartAsync(conf);
         return server;
     }
 
-    private string WriteConfiguration(int next)
+    private async Task StartAsync(string conf)
+    {
+        using (var check = PeerProcess.Start("/usr/sbin/postfix", ["-c", conf, "check"]))
+            await check.WaitForExitAsync();
+        _process = PeerProcess.Start($"{Programs}/master", ["-c", conf, "-d"], ("MAIL_CONFIG", conf));
+        await PeerProcess.UntilListeningAsync(_process, Port);
+    }
+
+    /// <summary>As after a power cut; what it has taken stays in its queue.</summary>
+    public Task StopAsync() => PeerProcess.EndAsync(_process);
+
+    public Task StartAgainAsync() => StartAsync(Path.Combine(_folder, "conf"));
+
+    private string WriteConfiguration(string settings)
     {
         // Its processes run as a user of their own and have to get in.
         const UnixFileMode entered = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
@@ -78,7 +107,7 @@ public sealed class PostfixServer : IAsyncDisposable
             local_recipient_maps =
             alias_maps =
             alias_database =
-            default_transport = smtp:[127.0.0.1]:{next}
+            {settings}
             smtp_dns_support_level = disabled
             smtp_host_lookup = native
             smtpd_relay_restrictions = permit_mynetworks, reject

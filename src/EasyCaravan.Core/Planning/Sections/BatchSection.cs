@@ -26,6 +26,7 @@ internal static class BatchSection
         return new Batch(name, route, roster, people, timetable)
         {
             Priority = node.Number("priority") ?? Batch.UsualPriority,
+            Crossing = CrossingSection.Read(node),
             Notices = NoticesSection.ReadBatch(node, errors),
         };
     }

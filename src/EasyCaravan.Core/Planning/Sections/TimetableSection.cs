@@ -122,7 +122,7 @@ internal sealed class TimetableSection
         return null;
     }
 
-    private static Duration? LengthOf(YamlMappingNode node, string key)
+    public static Duration? LengthOf(YamlMappingNode node, string key)
     {
         if (node.Text(key) is not { } text)
             return null;

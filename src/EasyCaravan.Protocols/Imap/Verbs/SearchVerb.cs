@@ -5,12 +5,16 @@ using MailKit.Net.Imap;
 
 namespace EasyCaravan.Protocols.Imap.Verbs;
 
-/// <summary>UID SEARCH: the UIDs of all messages in the open folder.</summary>
+/// <summary>UID SEARCH (RFC 9051 §6.4.4): the UIDs of messages in the open folder.</summary>
 internal static class SearchVerb
 {
     /// <summary>With ESEARCH (RFC 4731) the answer is in ranges: a few octets for a full folder.</summary>
     public static ImapCommand All(ImapTraits traits) =>
         new(ImapVerbs.Search, traits.Can(ImapCapabilities.ESearch) ? "RETURN (ALL) ALL" : "ALL");
+
+    /// <summary>Those with this Message-ID.</summary>
+    /// <param name="quoted">The number without its angle brackets, as an IMAP string.</param>
+    public static ImapCommand ByMessageId(string quoted) => new(ImapVerbs.Search, $"HEADER Message-ID {quoted}");
 }
 
 /// <summary>The answer to one UID SEARCH for all messages: UIDs one by one (RFC 9051 §7.3.4), or ranges (RFC 4731).</summary>

@@ -1,0 +1,156 @@
+using EasyCaravan.Core.Crossing;
+using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
+using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.ManageSieve;
+using EasyCaravan.Protocols.SignIn;
+using EasyCaravan.Service.Access;
+using EasyCaravan.Store;
+using EasyCaravan.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using MimeKit;
+using NodaTime;
+
+namespace EasyCaravan.Service.Workers;
+
+/// <summary>Does the next steps of the crossing of a claimed move.</summary>
+internal sealed class CrossingRunner(
+    Database database,
+    MoveStore store,
+    MoveContexts contexts,
+    AccountAccess access,
+    IMailAccounts accounts,
+    ComparisonRunner comparisons,
+    IMessageSenders senders,
+    SecretPlaces secrets,
+    AccessTokens tokens,
+    CurrentPlan current,
+    TimeProvider time
+)
+{
+    /// <exception cref="FaultException">The step that was reached last could not be done.</exception>
+    public async Task<CrossingState> RunAsync(RunningPass pass, Action<CrossingState> reached, CancellationToken cancel)
+    {
+        var context = await contexts.OfAsync(pass.Claim.Person, cancel);
+        var record = store.CrossingOf(pass.Claim, context.From.Name, context.To.Name);
+        var order = await OrderAsync(pass, context, cancel);
+        var probes = new ProbeWatch(record, accounts, order, pass.Notes.Enqueue, time);
+        return await new CrossingRun(record, accounts, order, probes, pass.Notes.Enqueue, time).RunAsync(
+            pass.Claim.State.Crossing!,
+            reached,
+            cancel
+        );
+    }
+
+    private async Task<CrossingOrder> OrderAsync(RunningPass pass, MoveContext context, CancellationToken cancel)
+    {
+        var (person, from, to) = (pass.Claim.Person, context.From, context.To);
+        var plan = (await current.GetAsync(cancel)).Plan!;
+        var batch = plan.Batches.First(b => b.Name == person.Batch);
+        await using var db = database.Read();
+        var row = await db.Moves.FirstAsync(m => m.Id == person.Id, cancel);
+        Task<Credentials> SignInFromAsync(CancellationToken c) => access.FromAsync(person, from, Kind.Mail, c);
+        Task<Credentials> SignInToAsync(CancellationToken c) => access.ToAsync(person, to, context.Rules.Root, c);
+        return new CrossingOrder(
+            new CrossingSide(from, person.FromAccount, SignInFromAsync),
+            new CrossingSide(to, person.ToAccount, SignInToAsync),
+            HasMail: pass.Claim.State.Legs.Any(l => l.Kind is Kind.Mail),
+            from.Rules is null ? null : c => OpenRulesAsync(from, SignInFromAsync, c),
+            to.Rules is null ? null : c => OpenRulesAsync(to, SignInToAsync, c),
+            await SendersAsync(db, plan, from, row, cancel),
+            from.Confirmation,
+            batch.Crossing,
+            new GateRecord(
+                pass.Claim.State.Legs,
+                row.Found,
+                row.OpenLeftBehind,
+                row.Undecided,
+                plan.RouteOf(batch).Tolerance,
+                batch.Timetable?.CatchUpEvery,
+                await ToldAtAsync(db, row, cancel)
+            ),
+            batch.Timetable is { Aftercare.ForwardingUntil: { } until } timetable ? timetable.Zone.AtStartOfDay(until).ToInstant() : null,
+            c => comparisons.RunAsync(pass, c),
+            c => GiveUpTokensAsync(context, c)
+        );
+    }
+
+    private async Task<IForwardingRules> OpenRulesAsync(
+        Core.Planning.Service service,
+        Func<CancellationToken, Task<Credentials>> signInAsync,
+        CancellationToken cancel
+    )
+    {
+        try
+        {
+            return await ManageSieveAccount.OpenAsync(service, await signInAsync(cancel), tokens, null, cancel);
+        }
+        catch (FaultException e) when (e.Fault.Service is null)
+        {
+            throw new FaultException(e.Fault.Advised(service.Help) with { Service = service.Name }, e.Verdict, e);
+        }
+    }
+
+    /// <summary>Ways by which probes can be sent: as the plan's notices are, and as a colleague who moves in the same batch.</summary>
+    private async Task<IReadOnlyList<ProbeSender>> SendersAsync(
+        CaravanDb db,
+        Plan plan,
+        Core.Planning.Service from,
+        MoveRow row,
+        CancellationToken cancel
+    )
+    {
+        var ways = new List<ProbeSender>();
+        if (plan.Notices is { Sending: not null, From: { } sender } notices && MailboxAddress.TryParse(sender, out var address))
+            ways.Add(
+                new ProbeSender(ProbeWay.Outside, address.Address, c =>
+                    senders.OpenAsync(notices, notices.Login is { } login ? secrets.Read(login.Secret) : null, c)
+                )
+            );
+        if (from.Sending is not null && await ColleagueAsync(db, from, row, cancel) is { } colleague)
+            ways.Add(new ProbeSender(ProbeWay.Colleague, colleague.Account, c => senders.OpenAsync(from, colleague, c)));
+        return ways;
+    }
+
+    /// <summary>The next of the batch whose way in is known; null: nobody's is.</summary>
+    private async Task<Credentials?> ColleagueAsync(CaravanDb db, Core.Planning.Service from, MoveRow row, CancellationToken cancel)
+    {
+        const int Tries = 5;
+        var others = db.Moves.Where(m => m.Batch == row.Batch && m.Id != row.Id && m.FromAccount.Contains('@'));
+        var next = await others.Where(m => m.Id > row.Id).OrderBy(m => m.Id).Take(Tries).ToListAsync(cancel);
+        next.AddRange(await others.Where(m => m.Id < row.Id).OrderBy(m => m.Id).Take(Tries).ToListAsync(cancel));
+        foreach (var other in next)
+        {
+            try
+            {
+                return await access.FromAsync(MoveStates.PersonOf(other), from, Kind.Mail, cancel);
+            }
+            catch (FaultException)
+            {
+                // Their way in is not known, or was forgotten: another's may be.
+            }
+        }
+        return null;
+    }
+
+    private static async Task<Instant?> ToldAtAsync(CaravanDb db, MoveRow row, CancellationToken cancel) =>
+        MoveStates.ToInstant(
+            await db
+                .Notices.Where(n =>
+                    n.About == NoticeEvent.Crosses
+                    && n.Way == NoticeWay.Mail
+                    && n.Batch == row.Batch
+                    && n.Account == row.FromAccount
+                    && n.State == NoticeState.Sent
+                )
+                .OrderByDescending(n => n.Id)
+                .Select(n => (long?)n.MadeAt)
+                .FirstOrDefaultAsync(cancel)
+        );
+
+    private static Task<string> GiveUpTokensAsync(MoveContext context, CancellationToken cancel)
+    {
+        cancel.ThrowIfCancellationRequested();
+        return Task.FromResult($"the credentials of {context.Person.FromAccount} are forgotten");
+    }
+}
