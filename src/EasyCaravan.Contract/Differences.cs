@@ -11,6 +11,7 @@ public enum DifferenceWord
     Altered,
     Moved,
     Flags,
+    Removed,
 }
 
 /// <summary>What was decided about a difference.</summary>

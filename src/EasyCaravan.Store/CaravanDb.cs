@@ -17,6 +17,8 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<LedgerItemRow> LedgerItems => Set<LedgerItemRow>();
     public DbSet<ItemKeyRow> ItemKeys => Set<ItemKeyRow>();
     public DbSet<UnclaimedMessageRow> UnclaimedMessages => Set<UnclaimedMessageRow>();
+    public DbSet<ArrivalRow> Arrivals => Set<ArrivalRow>();
+    public DbSet<ArrivalLookRow> ArrivalLooks => Set<ArrivalLookRow>();
     public DbSet<FlagSetRow> FlagSets => Set<FlagSetRow>();
     public DbSet<LeftBehindRow> LeftBehind => Set<LeftBehindRow>();
     public DbSet<DifferenceRow> Differences => Set<DifferenceRow>();

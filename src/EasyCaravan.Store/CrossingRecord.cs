@@ -1,5 +1,7 @@
 using System.Buffers.Binary;
+using System.Text.Json;
 using EasyCaravan.Core.Crossing;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -90,6 +92,7 @@ internal sealed class CrossingRecord(Database database, MoveStore store, TimePro
         new(row.Way, row.Ours is null ? null : new ForwardingRecord(row.To!, row.ActiveBefore, row.Before!, row.Ours))
         {
             OnAt = MoveStates.ToInstant(row.OnAt),
+            Before = ReadNumbers(row.NumbersBefore),
             SaidOn = row.SaidOn,
             SaidOff = row.SaidOff,
             PutBack = row.PutBack,
@@ -97,6 +100,18 @@ internal sealed class CrossingRecord(Database database, MoveStore store, TimePro
                 ? new Confirmation(state, MoveStates.ToInstant(row.ConfirmationAskedAt)!.Value, row.ConfirmationCode)
                 : null,
         };
+
+    private static string WriteNumbers(IReadOnlyDictionary<FolderPath, ItemKey> numbers) =>
+        JsonSerializer.Serialize(numbers.Select(n => new FolderNumber(n.Key.ToString(), n.Value.Epoch, n.Value.Number)));
+
+    /// <summary>As <see cref="ForwardingRow.NumbersBefore"/> has them.</summary>
+    public static IReadOnlyDictionary<FolderPath, ItemKey> ReadNumbers(string? written) =>
+        (written is null ? [] : JsonSerializer.Deserialize<List<FolderNumber>>(written)!).ToDictionary(
+            n => FolderPath.Parse(n.Folder),
+            n => new ItemKey(n.Epoch, n.Next)
+        );
+
+    private sealed record FolderNumber(string Folder, uint Epoch, uint Next);
 
     public Task KeepForwardingAsync(ForwardingNote? note, CancellationToken cancel) =>
         WriteAsync(
@@ -114,6 +129,7 @@ internal sealed class CrossingRecord(Database database, MoveStore store, TimePro
                 (row.ActiveBefore, row.Before) = (note.Rules?.ActiveBefore, note.Rules?.Before.ToArray());
                 (row.OnAt, row.SaidOn, row.SaidOff) = (note.OnAt?.ToUnixTimeMilliseconds(), note.SaidOn, note.SaidOff);
                 row.PutBack = note.PutBack;
+                row.NumbersBefore = WriteNumbers(note.Before);
                 (row.Confirmation, row.ConfirmationCode) = (note.Confirmation?.State, note.Confirmation?.Code);
                 row.ConfirmationAskedAt = note.Confirmation?.AskedAt.ToUnixTimeMilliseconds();
                 await db.SaveChangesAsync(cancel);

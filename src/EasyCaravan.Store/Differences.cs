@@ -44,7 +44,12 @@ internal static class Differences
             .Differences.AsTracking()
             .Where(d =>
                 d.FolderId == look.Folder
-                && (d.Kind == DifferenceKind.Missing || d.Kind == DifferenceKind.Twice || d.Kind == DifferenceKind.Moved)
+                && (
+                    d.Kind == DifferenceKind.Missing
+                    || d.Kind == DifferenceKind.Twice
+                    || d.Kind == DifferenceKind.Moved
+                    || d.Kind == DifferenceKind.Removed
+                )
             )
             .ToListAsync(cancel);
         var found = look.Found.Select(KeyOf).ToHashSet();

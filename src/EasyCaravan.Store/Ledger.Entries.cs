@@ -82,23 +82,25 @@ internal sealed partial class Ledger
         WriteAsync(
             async db =>
             {
-                await InsertAsync(db, pages, cancel);
-                // An item that was left behind earlier and is settled now needs no decision any more.
-                var left = await database.Queries.FoldersLeft(db, Move).ToListAsync(cancel);
-                foreach (var page in pages.Where(p => left.Contains(p.Folder)))
-                {
-                    foreach (
-                        var some in page
-                            .Entries.Where(e => e.Outcome is not Outcome.LeftBehind)
-                            .Select(e => (long)e.Number)
-                            .Chunk(KeysPerQuery)
-                    )
-                        await db.LeftBehind.Where(i => i.FolderId == page.Folder && some.Contains(i.Number)).ExecuteDeleteAsync(cancel);
-                }
+                await RecordAsync(db, pages, cancel);
                 return true;
             },
             cancel
         );
+
+    private async Task RecordAsync(CaravanDb db, IReadOnlyList<PageEntries> pages, CancellationToken cancel)
+    {
+        await InsertAsync(db, pages, cancel);
+        // An item that was left behind earlier and is settled now needs no decision any more.
+        var left = await database.Queries.FoldersLeft(db, Move).ToListAsync(cancel);
+        foreach (var page in pages.Where(p => left.Contains(p.Folder)))
+        {
+            foreach (
+                var some in page.Entries.Where(e => e.Outcome is not Outcome.LeftBehind).Select(e => (long)e.Number).Chunk(KeysPerQuery)
+            )
+                await db.LeftBehind.Where(i => i.FolderId == page.Folder && some.Contains(i.Number)).ExecuteDeleteAsync(cancel);
+        }
+    }
 
     public async Task MarkGoneAsync(long folder, NumberSet numbers, CancellationToken cancel)
     {

@@ -1,4 +1,5 @@
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Scheduling;
@@ -362,6 +363,15 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             },
             cancel
         );
+
+    /// <summary>Since when the old address of a move forwards, and from which numbers on; null: it does not.</summary>
+    public async Task<ForwardedMail?> ForwardedAsync(long move, CancellationToken cancel)
+    {
+        await using var db = database.Read();
+        return await db.Forwardings.FirstOrDefaultAsync(f => f.MoveId == move && f.OnAt != null, cancel) is { } row
+            ? new ForwardedMail(CrossingRecord.ReadNumbers(row.NumbersBefore))
+            : null;
+    }
 
     /// <param name="from">The service of the from side, of which what is known of the person is forgotten in the end.</param>
     public ICrossingRecord CrossingOf(Claim claim, string from, string to) => new CrossingRecord(database, this, time, claim, from, to);

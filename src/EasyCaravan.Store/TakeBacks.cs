@@ -11,6 +11,8 @@ internal static class TakeBacks
         var pages = db.LedgerFolders.Where(f => f.MoveId == move).Select(f => f.Id);
         await db.LedgerItems.Where(i => pages.Contains(i.FolderId)).ExecuteDeleteAsync(cancel);
         await db.ItemKeys.Where(i => pages.Contains(i.FolderId)).ExecuteDeleteAsync(cancel);
+        await db.Arrivals.Where(a => a.MoveId == move).ExecuteDeleteAsync(cancel);
+        await db.ArrivalLooks.Where(l => l.MoveId == move).ExecuteDeleteAsync(cancel);
         await db.UnclaimedMessages.Where(i => pages.Contains(i.FolderId)).ExecuteDeleteAsync(cancel);
         await db.LeftBehind.Where(i => pages.Contains(i.FolderId)).ExecuteDeleteAsync(cancel);
         await db.Differences.Where(i => pages.Contains(i.FolderId)).ExecuteDeleteAsync(cancel);

@@ -15,6 +15,7 @@ const KINDS: Record<Difference["kind"], string> = {
   twice: "Twice",
   altered: "Altered",
   moved: "Moved",
+  removed: "Removed by its owner",
   flags: "Flags",
 };
 

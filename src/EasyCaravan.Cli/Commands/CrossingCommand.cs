@@ -287,7 +287,8 @@ internal static class CrossingCommand
         var view = detail.Crossing;
         if (view.Step is { } step)
             writer.Line(
-                $"{Words.Safe(view.Name)} → {Words.Safe(view.ToAccount)}: {StepWords(view, step, writer)}, {Words.Condition(view.Condition)}"
+                $"{Words.Safe(view.Name)} → {Words.Safe(view.ToAccount)}: {StepWords(view, step, writer)}, "
+                    + Words.Condition(view.Condition)
             );
         if (view.What is not null)
             writer.Line($"[red]{Words.Safe(view.What)}.[/] {Words.Safe(view.Remedy)}.");

@@ -16,6 +16,9 @@ public sealed record Leg(Kind Kind, Tally Tally, Func<CancellationToken, Task> R
 /// <param name="Progressed">It settled something first, so that failures are not in a row.</param>
 public sealed record LegEnd(Kind Kind, Fault? Fault = null, bool Progressed = false)
 {
+    /// <summary>When it is to run again for messages that may still come by themselves; null: there are none.</summary>
+    public TimeSpan? Again { get; init; }
+
     /// <summary>A defect of ours behind the fault, for the log; null for any other.</summary>
     public Exception? Unexpected { get; init; }
 }

@@ -385,7 +385,10 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
                 Legs = Each(leg =>
                     leg.Kind != end.Kind ? leg
                     : end.Fault is { } fault ? leg.Fail(fault, end.Progressed, resumes(fault), chance, now)
-                    : leg.Complete(Next(timetable, leg, now), now)
+                    : leg.Complete(
+                        Earlier(Next(timetable, leg, now), end.Again is { } again ? now + Duration.FromTimeSpan(again) : null),
+                        now
+                    )
                 ),
             };
 

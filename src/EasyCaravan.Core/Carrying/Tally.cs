@@ -18,7 +18,8 @@ public sealed class Tally(Kind kind = Kind.Mail)
         _removed,
         _differences;
     private long _looked,
-        _updated;
+        _updated,
+        _waiting;
     private volatile string? _folder;
 
     /// <summary>Messages that the pass will have to settle, as far as known.</summary>
@@ -56,6 +57,9 @@ public sealed class Tally(Kind kind = Kind.Mail)
     /// <summary>Messages that a survey has looked at.</summary>
     public long Looked => Interlocked.Read(ref _looked);
 
+    /// <summary>Messages that are left to a later pass, because they may still come by themselves.</summary>
+    public long Waiting => Interlocked.Read(ref _waiting);
+
     /// <summary>Something got on: messages that were only left behind do not count.</summary>
     public bool Progressed => Settled > LeftBehind || Updated > 0;
 
@@ -77,6 +81,8 @@ public sealed class Tally(Kind kind = Kind.Mail)
         Interlocked.Add(ref _carried, messages);
         Interlocked.Add(ref _octets, size.Count);
     }
+
+    public void Wait(long messages) => Interlocked.Add(ref _waiting, messages);
 
     public void Update(long items) => Interlocked.Add(ref _updated, items);
 

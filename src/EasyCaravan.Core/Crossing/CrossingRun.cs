@@ -168,6 +168,11 @@ public sealed class CrossingRun(
     private async Task<CrossingState> ForwardAsync(CrossingState state, Action<CrossingState> reached, CancellationToken cancel)
     {
         var note = await record.ForwardingAsync(cancel) ?? throw Fault(Cause.RulesRefused, "nothing is known of the forwarding");
+        if (note.OnAt is null && (note.Rules is not null || note.SaidOn))
+        {
+            note = note with { Before = await NumbersAsync(cancel) };
+            await record.KeepForwardingAsync(note, cancel);
+        }
         if (note.Rules is { } rules)
         {
             var act = await record.IntendAsync(CrossingAct.SwitchOn, $"forwarding to {rules.To} is switched on by a mail rule", cancel);
@@ -208,6 +213,16 @@ public sealed class CrossingRun(
             cancel
         );
         return state.Reach(asks ? CrossingStep.Confirm : CrossingStep.Probe, Now);
+    }
+
+    /// <summary>What comes to the old mailbox below these numbers came before forwarding was on.</summary>
+    private async Task<IReadOnlyDictionary<FolderPath, ItemKey>> NumbersAsync(CancellationToken cancel)
+    {
+        await using var from = await order.From.OpenAsync(accounts, cancel);
+        return (await from.ListFoldersAsync(cancel))
+            .Where(f => f.Cursor is not null)
+            .DistinctBy(f => f.Path)
+            .ToDictionary(f => f.Path, f => new ItemKey(f.Cursor!.Epoch, f.Cursor.Next));
     }
 
     private async Task<CrossingState> ConfirmAsync(CrossingState state, CancellationToken cancel)
@@ -351,6 +366,11 @@ public sealed class CrossingRun(
     {
         if (await record.ForwardingAsync(cancel) is not { } note)
             return;
+        if (note.OnAt is null && (note.Rules is not null || note.SaidOn))
+        {
+            note = note with { Before = await NumbersAsync(cancel) };
+            await record.KeepForwardingAsync(note, cancel);
+        }
         if (note.Rules is { } rules)
         {
             var act = await record.IntendAsync(CrossingAct.SwitchOff, "our rule is removed, and what was there is put back", cancel);

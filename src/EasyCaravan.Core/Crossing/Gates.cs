@@ -143,7 +143,8 @@ public static class Gates
             return Gate.Amber(
                 GateKind.Forwarding,
                 $"mail rules cannot forward: {fault.What}",
-                "Mend the rules and look again, or accept this: then a person sets the forwarding by hand, and the probe shows whether it works"
+                "Mend the rules and look again, or accept this: then a person sets the forwarding by hand, and the probe shows "
+                    + "whether it works"
             );
         return sight.Forwarding.ByRules is not null
             ? Gate.Green(GateKind.Forwarding, $"a mail rule can forward to {to}; {copy}")

@@ -1,6 +1,8 @@
+using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
 using EasyCaravan.Core.Carrying.Mail;
+using EasyCaravan.Core.Planning;
 using NodaTime;
 
 namespace EasyCaravan.Core.Crossing;
@@ -77,6 +79,9 @@ public sealed record Probe(long Id, ProbeWay Way, string MessageId, string Sende
 
     public bool HasCome => State is ProbeState.Arrived or ProbeState.InJunk or ProbeState.Altered or ProbeState.Twice;
 
+    /// <summary>What servers on the way add to it is not much.</summary>
+    public static readonly ByteCount LargestOnArrival = new(32_000);
+
     /// <summary>A number that nobody can guess, under the sender's domain.</summary>
     public static string NewMessageId(string sender) =>
         $"probe.{Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16))}@{sender[(sender.LastIndexOf('@') + 1)..]}";
@@ -89,9 +94,7 @@ public sealed record Probe(long Id, ProbeWay Way, string MessageId, string Sende
         var text = new StringBuilder()
             .Append($"From: Easy Caravan <{sender}>\r\n")
             .Append($"To: <{to}>\r\n")
-            .Append(
-                $"Date: {at.ToDateTimeUtc().ToString("ddd, dd MMM yyyy HH:mm:ss", System.Globalization.CultureInfo.InvariantCulture)} +0000\r\n"
-            )
+            .Append($"Date: {at.ToDateTimeUtc().ToString("ddd, dd MMM yyyy HH:mm:ss", CultureInfo.InvariantCulture)} +0000\r\n")
             .Append($"Message-ID: <{messageId}>\r\n")
             .Append($"Subject: Does mail to {to} arrive? ({messageId[6..14]})\r\n")
             // RFC 3834 §5: no machine shall answer it.

@@ -19,6 +19,9 @@ public enum DifferenceKind
 
     /// <summary>Its owner changed its flags or keywords on the to side.</summary>
     Flags,
+
+    /// <summary>It was on the to side, and its owner, who works there already, deleted or moved it since.</summary>
+    Removed,
 }
 
 /// <summary>What a person decided about a difference.</summary>

@@ -1,4 +1,5 @@
 using EasyCaravan.Core.Crossing;
+using EasyCaravan.Core.Planning;
 using NodaTime;
 
 namespace EasyCaravan.Core.Ports;
@@ -19,6 +20,9 @@ public sealed record ForwardingNote(ForwardingWay Way, ForwardingRecord? Rules)
 {
     /// <summary>Since when it is on, as somebody saw, or a person said; null: it is not.</summary>
     public Instant? OnAt { get; init; }
+
+    /// <summary>The next number of each folder of the from side, right before it was switched on.</summary>
+    public IReadOnlyDictionary<FolderPath, ItemKey> Before { get; init; } = new Dictionary<FolderPath, ItemKey>();
 
     /// <summary>A person says that it was set by hand, or switched off by hand.</summary>
     public bool SaidOn { get; init; }

@@ -148,7 +148,7 @@ public sealed record FolderCounts(long Found, long Carried, long Paired, long Ex
 /// Which item on the from side became which item on the to side, for one move. Bound to the lease under which the move runs: once that
 /// is lost, every write throws <see cref="LeaseLostException"/> and changes nothing.
 /// </summary>
-public interface ILedger
+public interface ILedger : IArrivals
 {
     Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel);
 

@@ -184,6 +184,9 @@ public interface IMailAccount : IAsyncDisposable
     Task ReadHeadersAsync(FolderPath path, NumberSet numbers, Action<ItemHeader> take, CancellationToken cancel) =>
         ReadHeadersAsync([(path, numbers)], (_, header) => take(header), cancel);
 
+    /// <summary>Which numbers the folder holds of messages that were received on this day or later.</summary>
+    Task<NumberSet> ListNumbersSinceAsync(FolderPath path, DateTimeOffset since, CancellationToken cancel);
+
     /// <summary>
     /// Which messages of these folders have this Message-ID (RFC 5322 §3.6.4), by folder; folders without any are left out. Empty where the
     /// service cannot be asked.

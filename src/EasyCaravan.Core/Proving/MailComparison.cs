@@ -32,7 +32,8 @@ public sealed class MailComparison(IMailAccounts accounts, ILedger ledger, MailL
         await using var to = await accounts.OpenAsync(order.To.Service, order.To.Credentials, cancel);
         var toFolders = await to.ListFoldersAsync(cancel);
         var pages = (await ledger.FoldersAsync(cancel)).OrderBy(p => p.Id).ToList();
-        await new DestinationCheck(from, to, ledger, false, tally, journal).CheckAsync(Complete(pages), toFolders, cancel);
+        var check = new DestinationCheck(from, to, ledger, false, tally, journal) { IsForwarded = order.IsForwarded };
+        await check.CheckAsync(Complete(pages), toFolders, cancel);
         tally.Expect(pages.Sum(p => p.Counts.Carried + p.Counts.Paired));
         var here = (await from.ListFoldersAsync(cancel)).Select(f => f.Path).ToHashSet();
         var standing = toFolders.Select(f => (f.Path, f.Cursor?.Epoch)).ToHashSet();

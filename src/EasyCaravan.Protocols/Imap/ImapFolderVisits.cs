@@ -68,17 +68,28 @@ internal sealed class ImapFolderVisits(ImapConnection connection, ImapTraits tra
             {
                 continue;
             }
-            var search = new SearchAnswer(await connection.PutAsync(command, cancel));
-            var result = await connection.AnswerAsync(search.Tag, r => search.Take(r), cancel);
-            if (!result.IsOk)
-                throw new FaultException(
-                    ImapCauses.Refused(result, connection.Wire, $"'{path}' cannot be searched", Cause.NotPermitted),
-                    Verdict.Keep
-                );
-            if (search.Uids is { Count: > 0 } numbers)
+            if (await SearchAsync(command, path, cancel) is { Count: > 0 } numbers)
                 found.Add((path, numbers));
         }
         return found;
+    }
+
+    public async Task<NumberSet> ListSinceAsync(FolderPath path, DateTimeOffset since, CancellationToken cancel)
+    {
+        await folders.OpenAsync(path, writable: false, anew: true, cancel);
+        return await SearchAsync(SearchVerb.Since(since), path, cancel);
+    }
+
+    private async Task<NumberSet> SearchAsync(ImapCommand command, FolderPath path, CancellationToken cancel)
+    {
+        var search = new SearchAnswer(await connection.PutAsync(command, cancel));
+        var result = await connection.AnswerAsync(search.Tag, r => search.Take(r), cancel);
+        return result.IsOk
+            ? search.Uids ?? new NumberSet()
+            : throw new FaultException(
+                ImapCauses.Refused(result, connection.Wire, $"'{path}' cannot be searched", Cause.NotPermitted),
+                Verdict.Keep
+            );
     }
 
     /// <summary>

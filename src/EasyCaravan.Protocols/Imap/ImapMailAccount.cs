@@ -217,6 +217,9 @@ public sealed class ImapMailAccount : IMailAccount
         return again;
     }
 
+    public Task<NumberSet> ListNumbersSinceAsync(FolderPath path, DateTimeOffset since, CancellationToken cancel) =>
+        _visits.ListSinceAsync(path, since, cancel);
+
     public Task<IReadOnlyList<(FolderPath Path, NumberSet Numbers)>> FindAsync(
         IReadOnlyList<FolderPath> folders,
         string messageId,

@@ -135,6 +135,9 @@ public sealed class Pop3MailAccount : IMailAccount
                 take(folder, new ItemHeader(number, size, header));
     }
 
+    public Task<NumberSet> ListNumbersSinceAsync(FolderPath path, DateTimeOffset since, CancellationToken cancel) =>
+        throw new NotSupportedException("POP3 is a from side only.");
+
     /// <summary>POP3 has no search, and to read every header for one message would take too long.</summary>
     public Task<IReadOnlyList<(FolderPath Path, NumberSet Numbers)>> FindAsync(
         IReadOnlyList<FolderPath> folders,

@@ -219,8 +219,11 @@ internal static class CrossingViews
         if (from.Confirmation is not null)
             yield return $"Watch {row.ToAccount} for the message by which {from.Name} wants the address confirmed";
         if (forwarding is not null)
-            yield return $"Send probes to {row.FromAccount}, await them at {row.ToAccount} for {(int)batch.Crossing.ProbeWithin.TotalMinutes} "
-                + "minutes at most, and remove them from both sides";
+        {
+            var minutes = (int)batch.Crossing.ProbeWithin.TotalMinutes;
+            yield return $"Send probes to {row.FromAccount}, await them at {row.ToAccount} for {minutes} minutes at most, and remove them "
+                + "from both sides";
+        }
         yield return "Run the closing pass, whatever the windows say";
         yield return batch.Crossing.Compares < 1
             ? $"Compare {batch.Crossing.Compares:0.##%} of the items on both sides"

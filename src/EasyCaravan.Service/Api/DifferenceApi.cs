@@ -57,6 +57,7 @@ internal static class DifferenceApi
                         difference.State != DifferenceState.Accepted
                         && difference.Kind != DifferenceKind.Moved
                         && difference.Kind != DifferenceKind.Flags
+                        && difference.Kind != DifferenceKind.Removed
                     )
                 )
             select new
@@ -108,6 +109,7 @@ internal static class DifferenceApi
             DifferenceKind.Altered => one ? "is not the same on the new side" : "are not the same on the new side",
             DifferenceKind.Moved => "moved by the owner on the new side",
             DifferenceKind.Flags => "with flags that the owner changed on the new side",
+            DifferenceKind.Removed => "deleted or moved by the owner on the new side",
         };
 
     public static string RemedyFor(DifferenceKind kind) =>
@@ -116,7 +118,7 @@ internal static class DifferenceApi
             DifferenceKind.Missing => "Carry it again, or accept that it is not on the new side",
             DifferenceKind.Twice => "Remove the second copy, or accept that it stays",
             DifferenceKind.Altered => "Look at it on the new side, and accept it if its owner can live with it",
-            DifferenceKind.Moved or DifferenceKind.Flags => "Nothing to do: its owner wanted it so",
+            DifferenceKind.Moved or DifferenceKind.Flags or DifferenceKind.Removed => "Nothing to do: its owner wanted it so",
         };
 
     private static async Task<Results<Ok<Page<DifferenceView>>, ProblemHttpResult>> ListAsync(

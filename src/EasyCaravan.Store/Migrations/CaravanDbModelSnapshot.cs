@@ -16,6 +16,72 @@ namespace EasyCaravan.Store.Migrations
 #pragma warning disable 612, 618
             modelBuilder.HasAnnotation("ProductVersion", "10.0.15");
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ArrivalLookRow", b =>
+                {
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Place")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Count")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Epoch")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Next")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("MoveId", "Place");
+
+                    b.ToTable("arrival_looks", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ArrivalRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("Certain")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Epoch")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("Gone")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("High")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Low")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("Matched")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Place")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Size")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("MoveId");
+
+                    b.ToTable("arrivals", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.BatchCrossingRow", b =>
                 {
                     b.Property<string>("Batch")
@@ -547,6 +613,9 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER");
 
                     b.Property<string>("ConfirmationCode")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("NumbersBefore")
                         .HasColumnType("TEXT");
 
                     b.Property<long?>("OnAt")
@@ -1691,6 +1760,24 @@ namespace EasyCaravan.Store.Migrations
                     b.HasKey("FolderId", "Number");
 
                     b.ToTable("unclaimed_messages", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ArrivalLookRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithMany()
+                        .HasForeignKey("MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ArrivalRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithMany()
+                        .HasForeignKey("MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.CollectionItemRow", b =>

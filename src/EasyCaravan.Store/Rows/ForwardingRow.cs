@@ -18,6 +18,11 @@ public sealed class ForwardingRow
     public string? ActiveBefore { get; set; }
     public byte[]? Before { get; set; }
     public long? OnAt { get; set; }
+
+    /// <summary>
+    /// The next number of each folder of the from side right before forwarding was switched on, in JSON.
+    /// </summary>
+    public string? NumbersBefore { get; set; }
     public bool SaidOn { get; set; }
     public bool SaidOff { get; set; }
     public bool PutBack { get; set; }

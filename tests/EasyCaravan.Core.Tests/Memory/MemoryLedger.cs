@@ -22,6 +22,40 @@ internal sealed class MemoryLedger : ILedger
 
     public List<KnownDifference> Differences { get; } = [];
 
+    private readonly Dictionary<FolderPath, Membership> _looked = [];
+
+    public List<Arrival> Arrived { get; } = [];
+
+    public Task<IReadOnlyDictionary<FolderPath, Membership>> LookedAsync(CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyDictionary<FolderPath, Membership>>(_looked);
+
+    public Task<IReadOnlyList<Arrival>> ArrivalsAsync(CancellationToken cancel) => Task.FromResult<IReadOnlyList<Arrival>>([.. Arrived]);
+
+    public Task RecordArrivalsAsync(
+        IReadOnlyCollection<Arrival> arrivals,
+        IReadOnlyDictionary<FolderPath, Membership> looked,
+        CancellationToken cancel
+    )
+    {
+        ProveLease();
+        foreach (var arrival in arrivals)
+        {
+            Arrived.RemoveAll(a => arrival.Id > 0 && a.Id == arrival.Id);
+            Arrived.Add(arrival.Id > 0 ? arrival : arrival with { Id = Arrived.Select(a => a.Id).DefaultIfEmpty().Max() + 1 });
+        }
+        foreach (var (path, holds) in looked)
+            _looked[path] = holds;
+        return Task.CompletedTask;
+    }
+
+    public async Task RecordMatchesAsync(IReadOnlyList<PageEntries> pages, IReadOnlyCollection<long> arrivals, CancellationToken cancel)
+    {
+        await RecordAsync(pages, cancel);
+        for (var i = 0; i < Arrived.Count; i++)
+            if (arrivals.Contains(Arrived[i].Id))
+                Arrived[i] = Arrived[i] with { IsMatched = true };
+    }
+
     public Task<IReadOnlyList<LedgerFolder>> FoldersAsync(CancellationToken cancel) =>
         Task.FromResult<IReadOnlyList<LedgerFolder>>([.. _pages.Values]);
 

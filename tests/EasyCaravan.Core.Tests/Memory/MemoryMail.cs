@@ -242,6 +242,16 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
         return Task.CompletedTask;
     }
 
+    public Task<NumberSet> ListNumbersSinceAsync(FolderPath path, DateTimeOffset since, CancellationToken cancel)
+    {
+        mail.Call("since");
+        return Task.FromResult(
+            new NumberSet(
+                mail.Folders[path].Messages.Where(m => m.Received.UtcDateTime.Date >= since.UtcDateTime.Date).Select(m => m.Number)
+            )
+        );
+    }
+
     public Task<IReadOnlyList<(FolderPath Path, NumberSet Numbers)>> FindAsync(
         IReadOnlyList<FolderPath> folders,
         string messageId,

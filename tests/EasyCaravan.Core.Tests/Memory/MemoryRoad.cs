@@ -26,6 +26,17 @@ internal sealed class MemoryRoad : IMailAccounts
 
     private bool _firstEnded;
 
+    /// <summary>When its first pass began.</summary>
+    public static readonly DateTimeOffset Began = new(2026, 3, 2, 9, 0, 0, TimeSpan.Zero);
+
+    /// <summary>Mail is forwarded to the new account.</summary>
+    public bool IsForwarded { get; set; }
+
+    public Microsoft.Extensions.Time.Testing.FakeTimeProvider Clock { get; } = new(Began.AddHours(6));
+
+    /// <summary>Message-IDs of probes.</summary>
+    public HashSet<string> Probes { get; } = [];
+
     public List<string> Journal { get; } = [];
 
     public int Lanes { get; set; } = 1;
@@ -61,7 +72,14 @@ internal sealed class MemoryRoad : IMailAccounts
     {
         var from = new Side(s_somewhere, new Credentials("a", "a", "s"));
         var to = new Side(s_somewhere with { Name = "to" }, new Credentials("b", "b", "s"));
-        return new MailLegOrder(isFirst, from, to, Rules, Lanes) { PoisonMessages = PoisonMessages };
+        return new MailLegOrder(isFirst, from, to, Rules, Lanes)
+        {
+            PoisonMessages = PoisonMessages,
+            Began = Began,
+            Forwarded = IsForwarded ? new ForwardedMail(new Dictionary<FolderPath, ItemKey>()) : null,
+            Time = Clock,
+            Probes = Probes,
+        };
     }
 
     public Waybill Waybill() => Proving.Waybill.Draw(Ledger.FoldersAsync(CancellationToken.None).GetAwaiter().GetResult());

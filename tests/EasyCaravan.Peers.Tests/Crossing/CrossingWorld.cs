@@ -113,7 +113,8 @@ public sealed class CrossingWorld : IAsyncDisposable
 
     public static byte[] Message(string from, string to, string id, string subject, string body) =>
         Encoding.ASCII.GetBytes(
-            $"From: {from}\r\nTo: {to}\r\nSubject: {subject}\r\nDate: Sat, 30 Mar 2019 23:59:58 +0000\r\nMessage-ID: <{id}>\r\n\r\n{body}\r\n"
+            $"From: {from}\r\nTo: {to}\r\nSubject: {subject}\r\nDate: Sat, 30 Mar 2019 23:59:58 +0000\r\n"
+                + $"Message-ID: <{id}>\r\n\r\n{body}\r\n"
         );
 
     /// <summary>As mail from outside comes.</summary>

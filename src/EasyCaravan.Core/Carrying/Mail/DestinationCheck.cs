@@ -17,6 +17,11 @@ internal sealed class DestinationCheck(
     Action<string> journal
 )
 {
+    /// <summary>
+    /// Its owner works on the new side already: what was seen there and is no longer was deleted or moved by them, and is not lost.
+    /// </summary>
+    public bool IsForwarded { get; init; }
+
     /// <summary>A folder of the to side, the pages that land in it, and what it holds.</summary>
     private sealed record Place(FolderPath Path, IReadOnlyList<LedgerFolder> Pages, Membership Seen, NumberSet Numbers)
     {
@@ -395,17 +400,26 @@ internal sealed class DestinationCheck(
 
     private async Task RecordAsync(List<Place> places, List<Original> originals, CancellationToken cancel)
     {
-        foreach (var original in originals)
-            original.Place.Found.Add(
-                Describe(
-                    original,
-                    DifferenceKind.Missing,
-                    $"it is no longer in '{original.Place.Path}' on the new side: somebody there deleted or moved it"
-                )
-            );
         var known = (await ledger.DifferencesAsync(cancel))
             .Select(d => (d.Difference.Folder, d.Difference.Kind, d.Difference.Number, d.Difference.Landed))
             .ToHashSet();
+        foreach (var original in originals)
+        {
+            var entry = original.Entry;
+            var wasSeen =
+                IsForwarded
+                && !known.Contains((entry.Folder, DifferenceKind.Missing, entry.Number, entry.Landed))
+                && original.Place.Pages.All(p => p.Seen is not null);
+            original.Place.Found.Add(
+                Describe(
+                    original,
+                    wasSeen ? DifferenceKind.Removed : DifferenceKind.Missing,
+                    wasSeen
+                        ? $"it was in '{original.Place.Path}' on the new side, and its owner deleted or moved it since"
+                        : $"it is no longer in '{original.Place.Path}' on the new side: somebody there deleted or moved it"
+                )
+            );
+        }
         foreach (var place in places)
         {
             // Somebody else's: remembered, so that the next look need not read it again.

@@ -79,7 +79,16 @@ internal sealed class FolderJob(FolderWork work, FolderCursor cursor)
     /// <summary>Fresh ones that were deleted on the from side before they could be carried.</summary>
     public long Gone { get; set; }
 
-    public PageEnd End => new(Page.Id, cursor.Mark is null ? cursor with { Mark = _digest } : cursor, _found - Gone, HoldsThere());
+    /// <summary>Fresh ones that are left to a later pass: they may be on their way to the new address.</summary>
+    public NumberSet Waiting { get; } = new();
+
+    public PageEnd End => new(Page.Id, EndCursor, _found - Gone - Waiting.Count, HoldsThere());
+
+    /// <summary>What waits is fresh again in the next pass.</summary>
+    private FolderCursor EndCursor =>
+        Waiting.Count > 0 ? cursor with { Next = Waiting.Ranges[0].First }
+        : cursor.Mark is null ? cursor with { Mark = _digest }
+        : cursor;
 
     /// <summary>
     /// What the folder on the to side holds now, by what was listed and what was added: the next pass's listing shows whether that is so,

@@ -13,6 +13,7 @@ internal sealed class FreshMessages(
     ILedger ledger,
     MailLegOrder order,
     MultiFolderMessages? multiFolder,
+    Arrivals? arrivals,
     MessageCopier copier,
     Tally tally
 )
@@ -25,7 +26,15 @@ internal sealed class FreshMessages(
     {
         var fresh = folders.Where(f => f.To is not null && f.Fresh.Count > 0).ToList();
         foreach (var folder in fresh)
-            folder.Pairing = await Pairing.OpenAsync(folder.Page, ledger, order.Rules.Doubles, folder.NumbersThere, folder.Claimed, cancel);
+            folder.Pairing = await Pairing.OpenAsync(
+                folder.Page,
+                ledger,
+                order.Rules.Doubles,
+                folder.NumbersThere,
+                folder.Claimed,
+                cancel,
+                provesBodies: order.IsForwarded
+            );
         if (fresh is [var only])
             foreach (var slice in only.Fresh.Slices(IndexAtATime))
                 await SettleSliceAsync([(only, slice)], cancel);
@@ -41,10 +50,15 @@ internal sealed class FreshMessages(
         foreach (var (folder, numbers) in some)
             parts.Add(await ReadIndexAsync(folder, numbers, cancel));
         await ExcludeAsync(parts, cancel);
+        await ExcludeProbesAsync(parts, cancel);
         if (multiFolder is not null)
             foreach (var ((folder, _), part) in some.Zip(parts))
                 await multiFolder.SettleAsync(part.Page, part.Items, from, to, MultiFolderMessages.IsView(folder.From), cancel);
         await PairAsync([.. some.Zip(parts, (s, part) => (s.Folder.Pairing!, part.Page, part.Items))], cancel);
+        if (arrivals is not null)
+            await arrivals.MatchAsync(parts, from, to, cancel);
+        foreach (var ((folder, _), part) in some.Zip(parts))
+            LeaveToLaterPass(folder, part);
         var held = false;
         foreach (var part in parts)
         {
@@ -123,6 +137,60 @@ internal sealed class FreshMessages(
         foreach (var entry in page.Entries)
             part.Items.Remove(entry.Number);
         tally.Exclude(excluded.Sum(e => e.Entries.Count));
+    }
+
+    /// <summary>
+    /// What may be on its way to the new address, or was moved there by its owner at this moment, is not carried beside it.
+    /// </summary>
+    private void LeaveToLaterPass(FolderJob folder, CopyPart part)
+    {
+        if (order.Forwarded is not { } forwarded)
+            return;
+        var now = order.Time.GetUtcNow();
+        var waiting = part
+            .Items.Values.Where(i => forwarded.MayBeOnItsWay(part.Page, i, now) || part.Unsure.Contains(i.Number))
+            .Select(i => i.Number)
+            .Order()
+            .ToList();
+        foreach (var number in waiting)
+        {
+            part.Items.Remove(number);
+            folder.Waiting.Add(number, number);
+        }
+        tally.Wait(waiting.Count);
+    }
+
+    /// <summary>A probe that was not removed yet is no mail of the person.</summary>
+    private async Task ExcludeProbesAsync(IReadOnlyList<CopyPart> parts, CancellationToken cancel)
+    {
+        if (order.Probes.Count == 0)
+            return;
+        foreach (var part in parts)
+        {
+            var small = part.Items.Values.Where(i => i.Size <= Crossing.Probe.LargestOnArrival).Select(i => i.Number).ToList();
+            var probes = new List<uint>();
+            if (small.Count > 0)
+                await from.ReadHeadersAsync(
+                    part.Page.From,
+                    new NumberSet(small),
+                    h =>
+                    {
+                        if (Identity.MessageIdOf(h.Header) is { } id && order.Probes.Contains(id))
+                            probes.Add(h.Number);
+                    },
+                    cancel
+                );
+            if (probes.Count == 0)
+                continue;
+            await ledger.RecordAsync(
+                part.Page.Id,
+                [.. probes.Select(n => new LedgerEntry(n, null, Outcome.Excluded, part.Items[n].Flags) { Size = part.Items[n].Size })],
+                cancel
+            );
+            foreach (var number in probes)
+                part.Items.Remove(number);
+            tally.Exclude(probes.Count);
+        }
     }
 
     private async Task PairAsync(

@@ -21,6 +21,16 @@ public readonly record struct Identity(UInt128 Print, bool Certain)
         return new Identity(PrintOf(prints), prints[0] != 0);
     }
 
+    /// <summary>Without its angle brackets; null where there is none.</summary>
+    public static string? MessageIdOf(ReadOnlySpan<byte> header)
+    {
+        var fields = new HeaderFields(header);
+        while (fields.TryNext(out var name, out var value))
+            if (System.Text.Ascii.EqualsIgnoreCase(name, MessageId))
+                return System.Text.Encoding.Latin1.GetString(value).Trim().TrimStart('<').TrimEnd('>');
+        return null;
+    }
+
     /// <summary>
     /// What the identity would be if one of the fields were not there. Octets that a server's storage left before a message make its first
     /// field unreadable.

@@ -9,12 +9,14 @@ namespace EasyCaravan.Core.Carrying.Mail;
 /// share the round trips and transactions that would cost more than their mail.
 /// </summary>
 /// <param name="multiFolder">Knows what stands in other folders of the from side too; null where that does not matter.</param>
+/// <param name="arrivals">What came to the new address by itself; null where nobody looked.</param>
 internal sealed class MailCarrier(
     IMailAccount from,
     IMailAccount to,
     ILedger ledger,
     MailLegOrder order,
     MultiFolderMessages? multiFolder,
+    Arrivals? arrivals,
     ReadBackSample sample,
     Tally tally,
     Action<string> journal
@@ -28,6 +30,7 @@ internal sealed class MailCarrier(
         ledger,
         order,
         multiFolder,
+        arrivals,
         new MessageCopier(from, to, ledger, order, sample, tally, journal),
         tally
     );

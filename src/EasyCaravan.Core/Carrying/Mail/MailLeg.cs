@@ -25,6 +25,9 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
     private readonly ReadBackSample _sample = new();
     private readonly List<(LedgerFolder Page, NumberSet Settled)> _earlierTry = [];
 
+    /// <summary>Null in a first pass: nothing can have come by itself that it has to know.</summary>
+    private Arrivals? _arrivals;
+
     /// <summary>Folders are copied for the first time, or anew.</summary>
     private bool _isFirstLook;
 
@@ -34,7 +37,10 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
     {
         await using var from = await accounts.OpenAsync(order.From.Service, order.From.Credentials, cancel);
         await using var to = await accounts.OpenAsync(order.To.Service, order.To.Credentials, cancel);
-        var check = new DestinationCheck(from, to, ledger, order.Rules.OldSide is OldSide.DeleteAfterProof, tally, journal);
+        var check = new DestinationCheck(from, to, ledger, order.Rules.OldSide is OldSide.DeleteAfterProof, tally, journal)
+        {
+            IsForwarded = order.IsForwarded,
+        };
         var (work, multiFolder) = await ListAsync(from, to, check, cancel);
         var isChanged = !work.IsEmpty;
         if (isChanged)
@@ -173,6 +179,12 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
         var pages = all.ToDictionary(p => (p.From, p.To));
         await check.RemoveAskedAsync([.. pages.Values], cancel);
         await FindEarlierTryAsync(pages.Values, fromFolders, toFolders, cancel);
+        // Before the check, which takes what nobody claims for accounted for.
+        if (order is { IsFirst: false, Began: not null })
+        {
+            _arrivals = new Arrivals(ledger, order, tally);
+            await _arrivals.LookAsync(to, toFolders, pages.Values, cancel);
+        }
         await check.CheckAsync(CompleteOf(pages.Values), toFolders, cancel);
         // A folder that an earlier pass carried to two places, as rules changed, is known by the newer one.
         var known = pages
@@ -300,7 +312,7 @@ public sealed class MailLeg(IMailAccounts accounts, ILedger ledger, MailLegOrder
     {
         try
         {
-            var carrier = new MailCarrier(from, to, ledger, order, multiFolder, _sample, tally, journal);
+            var carrier = new MailCarrier(from, to, ledger, order, multiFolder, _arrivals, _sample, tally, journal);
             while (work.TryDequeue(out var next))
             {
                 stop.Token.ThrowIfCancellationRequested();

@@ -24,6 +24,19 @@ public sealed record MailLegOrder(bool IsFirst, Side From, Side To, CarryRules R
     /// </summary>
     public PoisonMessages? PoisonMessages { get; init; }
 
+    /// <summary>When the first pass of the move began; null: it has not.</summary>
+    public DateTimeOffset? Began { get; init; }
+
+    /// <summary>Mail is forwarded to the new account, and its owner works there; null: it is not.</summary>
+    public ForwardedMail? Forwarded { get; init; }
+
+    public bool IsForwarded => Forwarded is not null;
+
+    public TimeProvider Time { get; init; } = TimeProvider.System;
+
+    /// <summary>Probes that may still stand in the old mailbox: they are no mail of the person.</summary>
+    public IReadOnlySet<string> Probes { get; init; } = new HashSet<string>();
+
     /// <summary>Of a message's flags, those that the rules of the move carry.</summary>
     internal FlagSet CarriedFlags(FlagSet flags) => Rules.Mail.DropKeywords ? flags.WithoutKeywords() : flags;
 }

@@ -23,6 +23,9 @@ internal sealed class CopyPart(LedgerFolder page, Dictionary<uint, ItemInfo> ite
     /// <summary>Messages that the server took without telling their UIDs.</summary>
     public Dictionary<uint, ItemInfo> Unconfirmed { get; } = [];
 
+    /// <summary>Messages of which one with the same head came to the new address, and was not found again to be compared.</summary>
+    public HashSet<uint> Unsure { get; } = [];
+
     /// <summary>What is tried without its keywords.</summary>
     public HashSet<uint> Bare { get; } = [];
 }

@@ -20,6 +20,7 @@ public sealed class Pairing
     public static readonly ByteCount SizeSlack = new(4096);
 
     private readonly LedgerFolder _page;
+    private bool _provesBodies;
     private readonly Dictionary<Identity, List<UnclaimedMessage>> _candidates = [];
 
     /// <summary>What the ledger knows already.</summary>
@@ -45,20 +46,24 @@ public sealed class Pairing
 
     /// <param name="there">The numbers that the folder on the to side holds.</param>
     /// <param name="claimed">Those that pages of this move claim.</param>
+    /// <param name="provesBodies">
+    /// Equal heads are never enough: of two messages with one Message-ID a server may have forwarded only one.
+    /// </param>
     public static async Task<Pairing> OpenAsync(
         LedgerFolder page,
         ILedger ledger,
         Doubles doubles,
         NumberSet there,
         Claimed claimed,
-        CancellationToken cancel
+        CancellationToken cancel,
+        bool provesBodies = false
     )
     {
         var unknown = there.Except(claimed.Live).Except(claimed.Gone);
         // Keeping both copies is for what was there before us. Our own unclear appends are looked for in any case.
         if (doubles is Doubles.KeepBoth)
             unknown = unknown.From(page.ToBaseNext);
-        return new Pairing(page, page.IsNew ? [] : await ledger.UnclaimedAsync(page.Id, cancel), unknown);
+        return new Pairing(page, page.IsNew ? [] : await ledger.UnclaimedAsync(page.Id, cancel), unknown) { _provesBodies = provesBodies };
     }
 
     /// <summary>Looks at what the ledger does not know on the to side. What an earlier pass has seen of it is not read again.</summary>
@@ -168,7 +173,8 @@ public sealed class Pairing
         {
             var here = same.ToList();
             var there = _candidates[same.Key];
-            if (same.Key.Certain && here.Count == 1 && there.Count == 1 && here[0].Size.DistanceTo(there[0].Size) <= SizeSlack)
+            var isOne = same.Key.Certain && here.Count == 1 && there.Count == 1;
+            if (!_provesBodies && isOne && here[0].Size.DistanceTo(there[0].Size) <= SizeSlack)
                 Take(items[here[0].Number], there[0], pairs);
             else
                 doubtful.AddRange(here);
@@ -204,7 +210,9 @@ public sealed class Pairing
 
     private void Take(ItemInfo item, UnclaimedMessage there, List<Pair> pairs)
     {
-        pairs.Add(new Pair(item, there.Number, Ours: there.Number >= _page.ToBaseNext));
+        // A forwarded copy has got longer on its way; what we appended ourselves has not.
+        var isOurs = there.Number >= _page.ToBaseNext && !(_provesBodies && there.Size != item.Size);
+        pairs.Add(new Pair(item, there.Number, isOurs));
         var left = _candidates[there.Print];
         left.Remove(there);
         if (left.Count == 0)

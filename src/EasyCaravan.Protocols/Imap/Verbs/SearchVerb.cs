@@ -12,6 +12,10 @@ internal static class SearchVerb
     public static ImapCommand All(ImapTraits traits) =>
         new(ImapVerbs.Search, traits.Can(ImapCapabilities.ESearch) ? "RETURN (ALL) ALL" : "ALL");
 
+    /// <summary>Those received on this day, as the server's zone has it, or later.</summary>
+    public static ImapCommand Since(DateTimeOffset day) =>
+        new(ImapVerbs.Search, $"SINCE {day.UtcDateTime.ToString("d-MMM-yyyy", System.Globalization.CultureInfo.InvariantCulture)}");
+
     /// <summary>Those with this Message-ID.</summary>
     /// <param name="quoted">The number without its angle brackets, as an IMAP string.</param>
     public static ImapCommand ByMessageId(string quoted) => new(ImapVerbs.Search, $"HEADER Message-ID {quoted}");

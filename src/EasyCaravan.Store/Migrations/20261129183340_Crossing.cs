@@ -11,6 +11,55 @@ namespace EasyCaravan.Store.Migrations
         protected override void Up(MigrationBuilder migrationBuilder)
         {
             migrationBuilder.CreateTable(
+                name: "arrival_looks",
+                columns: table => new
+                {
+                    MoveId = table.Column<long>(type: "INTEGER", nullable: false),
+                    Place = table.Column<string>(type: "TEXT", nullable: false),
+                    Epoch = table.Column<long>(type: "INTEGER", nullable: false),
+                    Next = table.Column<long>(type: "INTEGER", nullable: false),
+                    Count = table.Column<long>(type: "INTEGER", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_arrival_looks", x => new { x.MoveId, x.Place });
+                    table.ForeignKey(
+                        name: "FK_arrival_looks_moves_MoveId",
+                        column: x => x.MoveId,
+                        principalTable: "moves",
+                        principalColumn: "Id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "arrivals",
+                columns: table => new
+                {
+                    Id = table.Column<long>(type: "INTEGER", nullable: false)
+                        .Annotation("Sqlite:Autoincrement", true),
+                    MoveId = table.Column<long>(type: "INTEGER", nullable: false),
+                    Place = table.Column<string>(type: "TEXT", nullable: false),
+                    Epoch = table.Column<long>(type: "INTEGER", nullable: false),
+                    Number = table.Column<long>(type: "INTEGER", nullable: false),
+                    Size = table.Column<long>(type: "INTEGER", nullable: false),
+                    Low = table.Column<long>(type: "INTEGER", nullable: false),
+                    High = table.Column<long>(type: "INTEGER", nullable: false),
+                    Certain = table.Column<bool>(type: "INTEGER", nullable: false),
+                    Gone = table.Column<bool>(type: "INTEGER", nullable: false),
+                    Matched = table.Column<bool>(type: "INTEGER", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_arrivals", x => x.Id);
+                    table.ForeignKey(
+                        name: "FK_arrivals_moves_MoveId",
+                        column: x => x.MoveId,
+                        principalTable: "moves",
+                        principalColumn: "Id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "batch_crossings",
                 columns: table => new
                 {
@@ -121,6 +170,7 @@ namespace EasyCaravan.Store.Migrations
                     ActiveBefore = table.Column<string>(type: "TEXT", nullable: true),
                     Before = table.Column<byte[]>(type: "BLOB", nullable: true),
                     OnAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    NumbersBefore = table.Column<string>(type: "TEXT", nullable: true),
                     SaidOn = table.Column<bool>(type: "INTEGER", nullable: false),
                     SaidOff = table.Column<bool>(type: "INTEGER", nullable: false),
                     PutBack = table.Column<bool>(type: "INTEGER", nullable: false),
@@ -171,6 +221,11 @@ namespace EasyCaravan.Store.Migrations
                 });
 
             migrationBuilder.CreateIndex(
+                name: "IX_arrivals_MoveId",
+                table: "arrivals",
+                column: "MoveId");
+
+            migrationBuilder.CreateIndex(
                 name: "IX_crossing_acts_MoveId_Id",
                 table: "crossing_acts",
                 columns: new[] { "MoveId", "Id" });
@@ -195,6 +250,12 @@ namespace EasyCaravan.Store.Migrations
         /// <inheritdoc />
         protected override void Down(MigrationBuilder migrationBuilder)
         {
+            migrationBuilder.DropTable(
+                name: "arrival_looks");
+
+            migrationBuilder.DropTable(
+                name: "arrivals");
+
             migrationBuilder.DropTable(
                 name: "batch_crossings");
 
