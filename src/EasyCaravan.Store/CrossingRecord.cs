@@ -93,6 +93,7 @@ internal sealed class CrossingRecord(Database database, MoveStore store, TimePro
         {
             OnAt = MoveStates.ToInstant(row.OnAt),
             Before = ReadNumbers(row.NumbersBefore),
+            After = ReadNumbers(row.NumbersAfter),
             SaidOn = row.SaidOn,
             SaidOff = row.SaidOff,
             PutBack = row.PutBack,
@@ -129,7 +130,7 @@ internal sealed class CrossingRecord(Database database, MoveStore store, TimePro
                 (row.ActiveBefore, row.Before) = (note.Rules?.ActiveBefore, note.Rules?.Before.ToArray());
                 (row.OnAt, row.SaidOn, row.SaidOff) = (note.OnAt?.ToUnixTimeMilliseconds(), note.SaidOn, note.SaidOff);
                 row.PutBack = note.PutBack;
-                row.NumbersBefore = WriteNumbers(note.Before);
+                (row.NumbersBefore, row.NumbersAfter) = (WriteNumbers(note.Before), WriteNumbers(note.After));
                 (row.Confirmation, row.ConfirmationCode) = (note.Confirmation?.State, note.Confirmation?.Code);
                 row.ConfirmationAskedAt = note.Confirmation?.AskedAt.ToUnixTimeMilliseconds();
                 await db.SaveChangesAsync(cancel);

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Crossing;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
@@ -346,19 +347,27 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
             else if (reached is { Step: CrossingStep.Close, ClosingSince: null, Fault: null })
                 after = after with { Crossing = reached with { ClosingSince = now, Due = null }, Legs = Each(l => l.Want(now)) };
             else if (after.Stage != Stage)
-                after = after with { Legs = Each(l => l.IsDue(now) ? l : l.Rest(after.Next(timetable, l, now))) };
+                after = after with { Legs = Each(l => l.IsDue(now) ? l : l.Rest(Earlier(l.Due, after.Next(timetable, l, now)))) };
         }
         return Condition.Kind is not ConditionKind.Running ? after : after.Settle(timetable, now);
     }
 
     /// <summary>Every leg ended well since the closing pass was asked for: the crossing goes on.</summary>
     private MoveState Closed(Instant now) =>
-        Crossing is { Step: CrossingStep.Close, ClosingSince: { } since } && Legs.All(l => l.Fault is null && l.EndedAt >= since)
+        Crossing is { Step: CrossingStep.Close, ClosingSince: { } since }
+        && Legs.All(l => l.Fault is null && l.EndedAt >= since && l.Due is null)
             ? this with
             {
                 Crossing = Crossing.Reach(CrossingStep.Compare, now),
             }
             : this;
+
+    /// <summary>
+    /// A closing pass is followed by another one only for messages that came while forwarding was being switched on: whatever came later
+    /// was forwarded, and stragglers are looked for afterwards.
+    /// </summary>
+    private Instant? AgainAt(LegEnd end, Instant now) =>
+        end.Again is { } again && !(IsClosing && again > ForwardedMail.Doubtful) ? now + Duration.FromTimeSpan(again) : null;
 
     /// <summary>When a leg that ended well at this time runs again.</summary>
     private Instant? Next(Timetable? timetable, LegState leg, Instant ended) =>
@@ -385,10 +394,7 @@ public sealed record MoveState(Stage Stage, Condition Condition, PassKind? Wante
                 Legs = Each(leg =>
                     leg.Kind != end.Kind ? leg
                     : end.Fault is { } fault ? leg.Fail(fault, end.Progressed, resumes(fault), chance, now)
-                    : leg.Complete(
-                        Earlier(Next(timetable, leg, now), end.Again is { } again ? now + Duration.FromTimeSpan(again) : null),
-                        now
-                    )
+                    : leg.Complete(Earlier(Next(timetable, leg, now), AgainAt(end, now)), now)
                 ),
             };
 

@@ -21,7 +21,7 @@ public sealed class Pass(IReadOnlyList<Leg> legs, string account, Func<LegEnd, T
             {
                 cancel.ThrowIfCancellationRequested();
                 await leg.RunAsync(cancel);
-                end = new LegEnd(leg.Kind) { Again = leg.Tally.Waiting > 0 ? Mail.ForwardedMail.Longest : null };
+                end = new LegEnd(leg.Kind) { Again = leg.Tally.Again };
             }
             catch (OperationCanceledException)
             {

@@ -19,7 +19,7 @@ public sealed class Tally(Kind kind = Kind.Mail)
         _differences;
     private long _looked,
         _updated,
-        _waiting;
+        _again = long.MaxValue;
     private volatile string? _folder;
 
     /// <summary>Messages that the pass will have to settle, as far as known.</summary>
@@ -57,8 +57,8 @@ public sealed class Tally(Kind kind = Kind.Mail)
     /// <summary>Messages that a survey has looked at.</summary>
     public long Looked => Interlocked.Read(ref _looked);
 
-    /// <summary>Messages that are left to a later pass, because they may still come by themselves.</summary>
-    public long Waiting => Interlocked.Read(ref _waiting);
+    /// <summary>How long messages may take to come by themselves that are left to a later pass; null: there are none.</summary>
+    public TimeSpan? Again => Interlocked.Read(ref _again) is < long.MaxValue and var ticks ? TimeSpan.FromTicks(ticks) : null;
 
     /// <summary>Something got on: messages that were only left behind do not count.</summary>
     public bool Progressed => Settled > LeftBehind || Updated > 0;
@@ -82,7 +82,13 @@ public sealed class Tally(Kind kind = Kind.Mail)
         Interlocked.Add(ref _octets, size.Count);
     }
 
-    public void Wait(long messages) => Interlocked.Add(ref _waiting, messages);
+    /// <summary>A message is left to a later pass. The one that may take the shortest time decides when that is.</summary>
+    public void Wait(TimeSpan left)
+    {
+        long before;
+        do before = Interlocked.Read(ref _again);
+        while (left.Ticks < before && Interlocked.CompareExchange(ref _again, left.Ticks, before) != before);
+    }
 
     public void Update(long items) => Interlocked.Add(ref _updated, items);
 

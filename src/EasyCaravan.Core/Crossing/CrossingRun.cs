@@ -168,7 +168,15 @@ public sealed class CrossingRun(
     private async Task<CrossingState> ForwardAsync(CrossingState state, Action<CrossingState> reached, CancellationToken cancel)
     {
         var note = await record.ForwardingAsync(cancel) ?? throw Fault(Cause.RulesRefused, "nothing is known of the forwarding");
-        if (note.OnAt is null && (note.Rules is not null || note.SaidOn))
+        // Killed after it was switched on, the numbers of before are still those that count.
+        if (
+            note.OnAt is null
+            && (
+                note.Rules is { } mine
+                    ? await VisitOldAsync(f => f.StateAsync(mine, cancel), cancel) is not ForwardingState.On
+                    : note.SaidOn
+            )
+        )
         {
             note = note with { Before = await NumbersAsync(cancel) };
             await record.KeepForwardingAsync(note, cancel);
@@ -203,6 +211,8 @@ public sealed class CrossingRun(
             throw ByHand($"forwarding of {order.From.Account} to {order.To.Account} has to be set by hand at {order.From.Service.Name}");
         else
             journal($"a person says that forwarding to {order.To.Account} is on; the probe shows whether it is");
+        if (note.OnAt is null)
+            note = note with { After = await NumbersAsync(cancel) };
         var asks = order.Confirmation is not null;
         await record.KeepForwardingAsync(
             note with
@@ -366,7 +376,15 @@ public sealed class CrossingRun(
     {
         if (await record.ForwardingAsync(cancel) is not { } note)
             return;
-        if (note.OnAt is null && (note.Rules is not null || note.SaidOn))
+        // Killed after it was switched on, the numbers of before are still those that count.
+        if (
+            note.OnAt is null
+            && (
+                note.Rules is { } mine
+                    ? await VisitOldAsync(f => f.StateAsync(mine, cancel), cancel) is not ForwardingState.On
+                    : note.SaidOn
+            )
+        )
         {
             note = note with { Before = await NumbersAsync(cancel) };
             await record.KeepForwardingAsync(note, cancel);

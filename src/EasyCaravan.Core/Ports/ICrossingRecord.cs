@@ -24,6 +24,9 @@ public sealed record ForwardingNote(ForwardingWay Way, ForwardingRecord? Rules)
     /// <summary>The next number of each folder of the from side, right before it was switched on.</summary>
     public IReadOnlyDictionary<FolderPath, ItemKey> Before { get; init; } = new Dictionary<FolderPath, ItemKey>();
 
+    /// <summary>The same once it was seen to be on.</summary>
+    public IReadOnlyDictionary<FolderPath, ItemKey> After { get; init; } = new Dictionary<FolderPath, ItemKey>();
+
     /// <summary>A person says that it was set by hand, or switched off by hand.</summary>
     public bool SaidOn { get; init; }
 

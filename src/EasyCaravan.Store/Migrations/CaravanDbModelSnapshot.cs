@@ -615,6 +615,9 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<string>("ConfirmationCode")
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("NumbersAfter")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("NumbersBefore")
                         .HasColumnType("TEXT");
 

@@ -23,6 +23,9 @@ public sealed class ForwardingRow
     /// The next number of each folder of the from side right before forwarding was switched on, in JSON.
     /// </summary>
     public string? NumbersBefore { get; set; }
+
+    /// <summary>The same once it was seen to be on.</summary>
+    public string? NumbersAfter { get; set; }
     public bool SaidOn { get; set; }
     public bool SaidOff { get; set; }
     public bool PutBack { get; set; }

@@ -76,7 +76,9 @@ internal sealed class MemoryRoad : IMailAccounts
         {
             PoisonMessages = PoisonMessages,
             Began = Began,
-            Forwarded = IsForwarded ? new ForwardedMail(new Dictionary<FolderPath, ItemKey>()) : null,
+            Forwarded = IsForwarded
+                ? new ForwardedMail(new Dictionary<FolderPath, ItemKey>(), new Dictionary<FolderPath, ItemKey>())
+                : null,
             Time = Clock,
             Probes = Probes,
         };

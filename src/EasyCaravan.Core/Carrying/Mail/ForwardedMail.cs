@@ -10,12 +10,24 @@ namespace EasyCaravan.Core.Carrying.Mail;
 /// <param name="Before">
 /// The next number of each folder of the from side, right before forwarding was switched on: what is below was not forwarded.
 /// </param>
-public sealed record ForwardedMail(IReadOnlyDictionary<FolderPath, ItemKey> Before)
+/// <param name="After">The same once it was seen to be on: what is not below was forwarded.</param>
+public sealed record ForwardedMail(IReadOnlyDictionary<FolderPath, ItemKey> Before, IReadOnlyDictionary<FolderPath, ItemKey> After)
 {
     /// <summary>How long a forwarded message may take. After that its copy in the old mailbox is carried, if it has not come.</summary>
     public static readonly TimeSpan Longest = TimeSpan.FromMinutes(30);
 
-    public bool MayBeOnItsWay(LedgerFolder page, ItemInfo item, DateTimeOffset now) =>
-        !(Before.TryGetValue(page.From, out var next) && next.Epoch == page.FromEpoch && item.Number < next.Number)
-        && now - item.Received < Longest;
+    /// <summary>The same for one that came while forwarding was being switched on: it may not have been forwarded at all.</summary>
+    public static readonly TimeSpan Doubtful = TimeSpan.FromSeconds(20);
+
+    /// <summary>How much longer a message may be on its way; null: it is not.</summary>
+    public TimeSpan? MayTake(LedgerFolder page, ItemInfo item, DateTimeOffset now)
+    {
+        if (IsBelow(Before, page, item))
+            return null;
+        var left = item.Received + (IsBelow(After, page, item) ? Doubtful : Longest) - now;
+        return left > TimeSpan.Zero ? left : null;
+    }
+
+    private static bool IsBelow(IReadOnlyDictionary<FolderPath, ItemKey> numbers, LedgerFolder page, ItemInfo item) =>
+        numbers.TryGetValue(page.From, out var next) && next.Epoch == page.FromEpoch && item.Number < next.Number;
 }

@@ -147,17 +147,15 @@ internal sealed class FreshMessages(
         if (order.Forwarded is not { } forwarded)
             return;
         var now = order.Time.GetUtcNow();
-        var waiting = part
-            .Items.Values.Where(i => forwarded.MayBeOnItsWay(part.Page, i, now) || part.Unsure.Contains(i.Number))
-            .Select(i => i.Number)
-            .Order()
-            .ToList();
-        foreach (var number in waiting)
+        foreach (var item in part.Items.Values.OrderBy(i => i.Number).ToList())
         {
-            part.Items.Remove(number);
-            folder.Waiting.Add(number, number);
+            var left = part.Unsure.Contains(item.Number) ? ForwardedMail.Doubtful : forwarded.MayTake(part.Page, item, now);
+            if (left is null)
+                continue;
+            part.Items.Remove(item.Number);
+            folder.Waiting.Add(item.Number, item.Number);
+            tally.Wait(left.Value);
         }
-        tally.Wait(waiting.Count);
     }
 
     /// <summary>A probe that was not removed yet is no mail of the person.</summary>

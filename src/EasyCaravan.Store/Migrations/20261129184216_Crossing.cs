@@ -171,6 +171,7 @@ namespace EasyCaravan.Store.Migrations
                     Before = table.Column<byte[]>(type: "BLOB", nullable: true),
                     OnAt = table.Column<long>(type: "INTEGER", nullable: true),
                     NumbersBefore = table.Column<string>(type: "TEXT", nullable: true),
+                    NumbersAfter = table.Column<string>(type: "TEXT", nullable: true),
                     SaidOn = table.Column<bool>(type: "INTEGER", nullable: false),
                     SaidOff = table.Column<bool>(type: "INTEGER", nullable: false),
                     PutBack = table.Column<bool>(type: "INTEGER", nullable: false),

@@ -10,7 +10,7 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace EasyCaravan.Store.Migrations
 {
     [DbContext(typeof(CaravanDb))]
-    [Migration("20261129183340_Crossing")]
+    [Migration("20261129184216_Crossing")]
     partial class Crossing
     {
         /// <inheritdoc />
@@ -616,6 +616,9 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("INTEGER");
 
                     b.Property<string>("ConfirmationCode")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("NumbersAfter")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("NumbersBefore")
