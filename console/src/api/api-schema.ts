@@ -784,6 +784,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/batches/{batch}/crossing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How the crossing of a batch stands: gates, steps and waves
+         * @description How the crossing of a batch stands: gates, steps and waves
+         */
+        get: operations["crossingGet"];
+        put?: never;
+        /**
+         * Looks at the gates, crosses, undoes or finishes; accepts a gate, or says what a person did; asking again changes nothing
+         * @description Looks at the gates, crosses, undoes or finishes; accepts a gate, or says what a person did; asking again changes nothing
+         */
+        post: operations["crossingAsk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/crossing/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How each person's crossing stands, page by page
+         * @description How each person's crossing stands, page by page
+         */
+        get: operations["crossingMoves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/crossing/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The crossing of one person: what is set, what would be done, every probe and every act
+         * @description The crossing of one person: what is set, what would be done, every probe and every act
+         */
+        get: operations["crossingMove"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/batches/{batch}/waybill": {
         parameters: {
             query?: never;
@@ -1245,6 +1309,48 @@ export interface components {
              */
             moves: number;
         };
+        /** @description How the crossing of a batch stands. */
+        BatchCrossingView: {
+            /** @description Its name in the plan. */
+            batch: string;
+            /** @description How its waves stand. */
+            state: components["schemas"]["WavesWord"];
+            /** @description Why no further wave begins. */
+            because: null | string;
+            /**
+             * Format: date-time
+             * @description When the timetable has it cross; null: when a person asks.
+             */
+            cutoverAt: null | string;
+            /**
+             * Format: int32
+             * @description How many people cross at a time; null: all.
+             */
+            waveSize: null | number;
+            /**
+             * Format: double
+             * @description The share of a wave that may go wrong, 0 to 1.
+             */
+            stopAt: number;
+            /**
+             * Format: int32
+             * @description All but those who were withdrawn.
+             */
+            people: number;
+            /**
+             * Format: int32
+             * @description Whose gates nobody has looked at.
+             */
+            notLooked: number;
+            /** @description How many people are at which step. */
+            steps: {
+                [key: string]: number;
+            };
+            /** @description In the order in which they are looked at. */
+            gates: components["schemas"]["GateSum"][];
+            /** @description Those that began. */
+            waves: components["schemas"]["WaveView"][];
+        };
         /** @description What the accounts of a batch hold, as their surveys found it. */
         BatchSurvey: {
             /** @description The batch's name in the plan. */
@@ -1563,6 +1669,8 @@ export interface components {
              */
             arrived: number;
         };
+        /** @enum {unknown} */
+        ConfirmationWord: "asked" | "code-seen" | "confirmed" | "expired" | null;
         /** @description A consent that was begun. */
         ConsentBegun: {
             /** @description To ask how it stands. */
@@ -1644,6 +1752,109 @@ export interface components {
              * @description Items that could not be carried.
              */
             leftBehind: number;
+        };
+        /** @description One thing done to cross. */
+        CrossingActView: {
+            /** @description Written down before it was done. */
+            what: string;
+            /**
+             * Format: date-time
+             * @description When that was.
+             */
+            begunAt: string;
+            /**
+             * Format: date-time
+             * @description Null: it is being done, or was broken off.
+             */
+            endedAt: null | string;
+            /** @description What came of it. */
+            outcome: null | string;
+        };
+        /**
+         * @description What can be asked of a crossing, or said of it.
+         * @enum {unknown}
+         */
+        CrossingAsk: "check" | "go" | "stop" | "undo" | "finish" | "accept" | "forwarding-on" | "forwarding-off" | "confirmed" | "forward-again";
+        /** @description All that is known of the crossing of one person. */
+        CrossingDetail: {
+            /** @description How it stands. */
+            crossing: components["schemas"]["CrossingView"];
+            forwarding: null | components["schemas"]["ForwardingView"];
+            /** @description What would be done, step by step, if it crossed now. */
+            wouldDo: string[];
+            /** @description Every probe, the newest first, 200 at most. */
+            probes: components["schemas"]["ProbeView"][];
+            /** @description What was done, the newest first, 500 at most. */
+            acts: components["schemas"]["CrossingActView"][];
+        };
+        /** @enum {unknown} */
+        CrossingGoalWord: "check" | "cross" | "undo" | "end" | null;
+        /** @description Asks something of the crossings of a batch, or says something of them. */
+        CrossingRequest: {
+            /** @description What. */
+            ask: components["schemas"]["CrossingAsk"];
+            /** @description Whose: from accounts, to accounts or names. Null: everybody of the batch. */
+            moves: null | string[];
+            gate?: null | components["schemas"]["GateWord"];
+            /** @description With accept: why it is well; with stop: why it is stopped, for the journal. */
+            because?: null | string;
+        };
+        /** @enum {unknown} */
+        CrossingStepWord: "gates" | "forward" | "confirm" | "probe" | "close" | "compare" | "settle" | "undo" | "end" | null;
+        /** @description How the crossing of one person stands. */
+        CrossingView: {
+            /** @description The from account, by which a move is known within its batch. */
+            account: string;
+            /** @description The person's name, as in the roster. */
+            name: string;
+            /** @description The account on the new side. */
+            toAccount: string;
+            /** @description How far the move is. */
+            stage: components["schemas"]["MoveStage"];
+            /** @description What is happening to it now. */
+            condition: components["schemas"]["MoveCondition"];
+            goal: null | components["schemas"]["CrossingGoalWord"];
+            step: null | components["schemas"]["CrossingStepWord"];
+            /**
+             * Format: int32
+             * @description The wave in which it crosses; null: by itself.
+             */
+            wave: null | number;
+            /**
+             * Format: date-time
+             * @description When it goes on by itself; null: not by itself.
+             */
+            nextAt: null | string;
+            /** @description What is wrong; null: nothing is. */
+            what: null | string;
+            /** @description What to do about it. */
+            remedy: null | string;
+            /**
+             * Format: date-time
+             * @description When the gates were last looked at.
+             */
+            lookedAt: null | string;
+            /**
+             * Format: date-time
+             * @description When the first change was made.
+             */
+            begunAt: null | string;
+            /**
+             * Format: date-time
+             * @description When it had crossed.
+             */
+            settledAt: null | string;
+            /** @description In the order in which they are looked at. */
+            gates: components["schemas"]["GateView"][];
+            /** @description The newest of each way. */
+            probes: components["schemas"]["ProbeView"][];
+            confirmation: null | components["schemas"]["ConfirmationWord"];
+            /** @description It can be asked to cross. */
+            mayGo: boolean;
+            /** @description It can be asked to be as before. */
+            mayUndo: boolean;
+            /** @description It can be asked to be done with. */
+            mayFinish: boolean;
         };
         /**
          * @description For whom a decision holds. The nearest to a person counts.
@@ -1752,7 +1963,7 @@ export interface components {
          * @description How a message differs between the sides.
          * @enum {unknown}
          */
-        DifferenceWord: "missing" | "twice" | "altered" | "moved" | "flags";
+        DifferenceWord: "missing" | "twice" | "altered" | "moved" | "flags" | "removed";
         /** @description What was decided about. */
         DifferencesDecided: {
             /**
@@ -2301,6 +2512,30 @@ export interface components {
             /** @description On the new side; null: it says nothing of it. */
             new: null | string;
         };
+        /** @description The forwarding of a move. */
+        ForwardingView: {
+            /** @description How it is set. */
+            way: components["schemas"]["ForwardingWayWord"];
+            /**
+             * Format: date-time
+             * @description Since when it is on; null: it is not.
+             */
+            onAt: null | string;
+            /** @description The mail rule of ours, in full; null where it is set by hand. */
+            script: null | string;
+            /** @description The name of the owner's script that was active before; null: none was. */
+            ownScript: null | string;
+            /** @description The text of that script. */
+            before: null | string;
+            confirmation: null | components["schemas"]["ConfirmationWord"];
+            /** @description The code or link of its message; null: it did not come yet. */
+            code: null | string;
+        };
+        /**
+         * @description How forwarding is set at the old side.
+         * @enum {unknown}
+         */
+        ForwardingWayWord: "rules" | "by-hand";
         /** @description A connection that was found for an address. */
         FoundSettingView: {
             /** @description imap, pop3, smtp, managesieve, carddav, caldav or jmap. */
@@ -2332,6 +2567,61 @@ export interface components {
             /** @description What verified settings look like in a plan; null when none was found. */
             plan: null | string;
         };
+        /**
+         * @description Whether somebody may cross as far as one gate is concerned.
+         * @enum {unknown}
+         */
+        GateColourWord: "green" | "amber" | "red";
+        /** @description How many people's gate is of which colour. */
+        GateSum: {
+            /** @description Which. */
+            gate: components["schemas"]["GateWord"];
+            /**
+             * Format: int32
+             * @description People.
+             */
+            green: number;
+            /**
+             * Format: int32
+             * @description Without those who were accepted.
+             */
+            amber: number;
+            /**
+             * Format: int32
+             * @description Amber, and a person said that it is well.
+             */
+            accepted: number;
+            /**
+             * Format: int32
+             * @description People.
+             */
+            red: number;
+        };
+        /** @description A gate as it was last seen. */
+        GateView: {
+            /** @description Which. */
+            gate: components["schemas"]["GateWord"];
+            /** @description Whether somebody may cross as far as it is concerned. */
+            colour: components["schemas"]["GateColourWord"];
+            /** @description What is so. */
+            facts: string;
+            /** @description What to do about it; null where nothing is to be done. */
+            remedy: null | string;
+            /** @description Who said that it is well all the same; null: nobody. */
+            acceptedBy: null | string;
+            /** @description Why. */
+            acceptedBecause: null | string;
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            acceptedAt: null | string;
+        };
+        /**
+         * @description What is looked at before somebody crosses.
+         * @enum {unknown}
+         */
+        GateWord: "in-step" | "left-behind" | "sign-in" | "room" | "forwarding" | "own-rules" | "probe" | "informed";
         /** @description A remedy of a service's definition. */
         HelpView: {
             /** @description Part of what the service says. */
@@ -3208,6 +3498,18 @@ export interface components {
             total: null | number;
         };
         /** @description One page of a longer list. */
+        PageOfCrossingView: {
+            /** @description What is on this page. */
+            items: components["schemas"]["CrossingView"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
         PageOfDifferenceView: {
             /** @description What is on this page. */
             items: components["schemas"]["DifferenceView"][];
@@ -3477,7 +3779,7 @@ export interface components {
          * @description What a run of a move does.
          * @enum {unknown}
          */
-        PassWord: "first" | "catch-up" | "survey" | "compare" | "take-back" | "take-back-check";
+        PassWord: "first" | "catch-up" | "survey" | "compare" | "take-back" | "take-back-check" | "crossing" | "closing" | "straggler";
         /** @description Time in which nothing runs, whatever the windows say. */
         PauseStretch: {
             /**
@@ -3632,6 +3934,54 @@ export interface components {
             /** @description From accounts, to accounts or names; null: everybody in the batch. */
             moves: null | string[];
         };
+        /** @description A message of ours to the old address, and what became of it. */
+        ProbeView: {
+            /** @description By which way it came. */
+            way: components["schemas"]["ProbeWayWord"];
+            /** @description Whose address it comes from. */
+            sender: string;
+            /** @description What became of it. */
+            state: components["schemas"]["ProbeWord"];
+            /**
+             * Format: date-time
+             * @description When it was written down that it will be sent.
+             */
+            plannedAt: string;
+            /**
+             * Format: date-time
+             * @description When it was sent.
+             */
+            sentAt: null | string;
+            /**
+             * Format: date-time
+             * @description When it was first seen at the new address.
+             */
+            arrivedAt: null | string;
+            /** @description Where it was seen there. */
+            folder: null | string;
+            /**
+             * Format: date-time
+             * @description When it was seen in the old mailbox, where a copy stays.
+             */
+            keptAt: null | string;
+            /**
+             * Format: date-time
+             * @description Since when it is gone from both sides.
+             */
+            removedAt: null | string;
+            /** @description What a server said of it. */
+            said: null | string;
+        };
+        /**
+         * @description By which way a probe comes to the old address.
+         * @enum {unknown}
+         */
+        ProbeWayWord: "outside" | "colleague";
+        /**
+         * @description What became of a probe.
+         * @enum {unknown}
+         */
+        ProbeWord: "planned" | "sent" | "late" | "arrived" | "in-junk" | "altered" | "twice" | "missing" | "refused";
         /** @description What happened, to whom, and what to do next. */
         Problem: {
             /** @description A stable word for programs. */
@@ -4210,6 +4560,34 @@ export interface components {
          * @enum {unknown}
          */
         VersionWord: "old" | "new" | "both";
+        /** @description One wave of a batch. */
+        WaveView: {
+            /**
+             * Format: int32
+             * @description From 1.
+             */
+            wave: number;
+            /**
+             * Format: int32
+             * @description Who began in it.
+             */
+            people: number;
+            /**
+             * Format: int32
+             * @description Settling or done.
+             */
+            crossed: number;
+            /**
+             * Format: int32
+             * @description They need somebody.
+             */
+            stopped: number;
+        };
+        /**
+         * @description How the crossing of a whole batch stands.
+         * @enum {unknown}
+         */
+        WavesWord: "not-asked" | "running" | "stopped" | "ended";
         /** @description One way to decide about a finding. */
         WayView: {
             /** @description A stable word. */
@@ -5932,6 +6310,156 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageOfTakeBackKept"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    crossingGet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchCrossingView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    crossingAsk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrossingRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveActionResult"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    crossingMoves: {
+        parameters: {
+            query?: {
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+                /** @description Only rows with this in what people read in them: names, accounts, notes, texts. Upper and lower case are the same. */
+                search?: string;
+                /** @description Only moves at this stage. Default: at any. */
+                stage?: components["schemas"]["MoveStage"];
+                /** @description Only moves in this condition. Default: in any. */
+                condition?: components["schemas"]["MoveCondition"];
+                /** @description Only moves that somebody has to see to. Default: false. */
+                needsYou?: boolean;
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOfCrossingView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    crossingMove: {
+        parameters: {
+            query: {
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move: string;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrossingDetail"];
                 };
             };
             /** @description It could not be done: what happened, and what to do. */

@@ -81,7 +81,7 @@ public sealed class CrossingRun(
                     : null,
                 cancel
             );
-        if (state.Goal is CrossingGoal.Check)
+        if (state.Goal is not CrossingGoal.Cross)
             return state.Rest(null);
         if (Gates.Shut(gates, await record.AcceptedAsync(cancel)) is { Count: > 0 } shut)
             throw Fault(Cause.GateShut, $"{Named(shut)}: {shut[0].Facts}");

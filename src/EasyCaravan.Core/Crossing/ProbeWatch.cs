@@ -32,6 +32,9 @@ public sealed class ProbeWatch(
         StringComparer.OrdinalIgnoreCase
     );
 
+    /// <summary>Servers give up what they cannot deliver after some days (RFC 5321 §4.5.4.1): later nothing comes any more.</summary>
+    private static readonly Duration s_longestOnItsWay = Duration.FromDays(7);
+
     private static readonly Duration s_betweenLooks = Duration.FromSeconds(10);
 
     private Instant Now => Instant.FromDateTimeOffset(time.GetUtcNow());
@@ -52,6 +55,13 @@ public sealed class ProbeWatch(
     public async Task<bool> RunAsync(Instant since, CancellationToken cancel)
     {
         var all = (await record.ProbesAsync(cancel)).ToList();
+        // Whoever was to send it was lost: it may have gone out or not. Another is sent, and this one is removed should it come.
+        for (var i = 0; i < all.Count; i++)
+            if (all[i].State is ProbeState.Planned)
+                await record.UpdateProbeAsync(
+                    all[i] = all[i] with { State = ProbeState.Missing, Said = "nobody knows whether it was sent" },
+                    cancel
+                );
         // One that was given up may have come meanwhile: then no other is sent.
         if (all.Exists(p => p.State is ProbeState.Missing && p.PlannedAt >= since))
             all = await AwaitAsync(all, p => p.State is ProbeState.Missing && p.PlannedAt >= since, Duration.Zero, cancel);
@@ -204,7 +214,8 @@ public sealed class ProbeWatch(
                 {
                     KeptAt = kept > 0 ? Now : null,
                     // A copy may still be on its way to the old mailbox, or to the new one.
-                    RemovedAt = probe.HasCome && (kept > 0 || !order.Plan.KeepsCopy) ? Now : null,
+                    RemovedAt =
+                        (probe.HasCome && (kept > 0 || !order.Plan.KeepsCopy)) || Now > probe.PlannedAt + s_longestOnItsWay ? Now : null,
                 },
                 cancel
             );

@@ -82,7 +82,7 @@ internal static class ApiDescription
         };
         document.Security = [new OpenApiSecurityRequirement { [new OpenApiSecuritySchemeReference(Bearer, document)] = [] }];
         // Met only where it may be null, which leaves its explanation out.
-        foreach (var optional in new[] { typeof(FolderUse), typeof(MendWord) })
+        foreach (var optional in new[] { typeof(FolderUse), typeof(MendWord), typeof(ConfirmationWord), typeof(CrossingGoalWord), typeof(CrossingStepWord) })
             if (document.Components.Schemas?.TryGetValue(optional.Name, out var words) == true)
                 words.Description ??= (await context.GetOrCreateSchemaAsync(optional, null, cancel)).Description;
         if (document.Components.Schemas?.TryGetValue(nameof(Stream), out var octets) == true)
