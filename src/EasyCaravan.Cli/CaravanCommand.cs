@@ -50,6 +50,7 @@ internal static class CaravanCommand
         root.Add(DifferencesCommand.Make(host));
         root.Add(CompareCommand.Make(host));
         root.Add(CrossingCommand.Make(host));
+        root.Add(AftercareCommand.Make(host));
         root.Add(TakeBackCommand.Make(host));
         root.Add(NoticesCommand.Make(host));
         root.Add(CollectionsCommand.Make(host));

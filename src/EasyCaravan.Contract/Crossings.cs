@@ -389,3 +389,49 @@ public sealed record BatchCrossingView(
     IReadOnlyList<GateSum> Gates,
     IReadOnlyList<WaveView> Waves
 );
+
+/// <summary>How one person stands after the crossing.</summary>
+/// <param name="Account">The from account, by which a move is known within its batch.</param>
+/// <param name="Name">The person's name, as in the roster.</param>
+/// <param name="ToAccount">The account on the new side.</param>
+/// <param name="SettledAt">When it had crossed.</param>
+/// <param name="ForwardingUntil">When forwarding ends by itself; null: it stays on for good.</param>
+/// <param name="LastProbe">The newest probe; null: none was sent.</param>
+/// <param name="NextPassAt">When the old mailbox is next looked at for stragglers.</param>
+/// <param name="Messages">That came to the old address in the days asked for, as far as passes have seen them.</param>
+/// <param name="Senders">From how many addresses.</param>
+/// <param name="LastAt">When the last of them came.</param>
+/// <param name="IfEnded">What it would mean to end forwarding now, as a sentence without a full stop.</param>
+/// <param name="What">What is wrong; null: nothing is.</param>
+/// <param name="Remedy">What to do about it.</param>
+public sealed record AftercareView(
+    string Account,
+    string Name,
+    string ToAccount,
+    DateTimeOffset? SettledAt,
+    DateTimeOffset? ForwardingUntil,
+    ProbeView? LastProbe,
+    DateTimeOffset? NextPassAt,
+    long Messages,
+    long Senders,
+    DateTimeOffset? LastAt,
+    string IfEnded,
+    string? What,
+    string? Remedy
+);
+
+/// <summary>Somebody who still writes to the old address of a person.</summary>
+/// <param name="Account">The old address.</param>
+/// <param name="Name">The person's name, as in the roster.</param>
+/// <param name="Sender">Who writes.</param>
+/// <param name="Messages">In the days asked for.</param>
+/// <param name="FirstAt">When the first of them came.</param>
+/// <param name="LastAt">When the last of them came.</param>
+public sealed record LateWriterView(
+    string Account,
+    string Name,
+    string Sender,
+    long Messages,
+    DateTimeOffset FirstAt,
+    DateTimeOffset LastAt
+);

@@ -209,6 +209,7 @@ public static class CaravanHost
         ComparisonApi.Map(api);
         TakeBackApi.Map(api);
         CrossingApi.Map(api);
+        AftercareApi.Map(api);
         WaybillApi.Map(api);
         JournalApi.Map(api);
         TodayApi.Map(api);

@@ -63,6 +63,9 @@ public sealed class StandInOAuth : IAsyncDisposable
         return token;
     }
 
+    /// <summary>Whether a refresh token of the person is good.</summary>
+    public bool IsConsented(string login) => _refresh.Values.Any(g => g.Login == login);
+
     /// <summary>The person takes every consent back; tokens that are out end at once.</summary>
     public void Revoke(string login)
     {
@@ -115,6 +118,11 @@ public sealed class StandInOAuth : IAsyncDisposable
                 break;
             case "/introspect":
                 await WriteAsync(context, Introspect(form.GetValueOrDefault("token", "")));
+                break;
+            case "/revoke":
+                // RFC 7009 §2.2: the answer is the same for a token that nobody knows.
+                _refresh.TryRemove(form.GetValueOrDefault("token", ""), out _);
+                await WriteAsync(context, (200, new { }));
                 break;
             case "/device":
                 await WriteAsync(context, BeginDevice(form));

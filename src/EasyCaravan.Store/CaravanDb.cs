@@ -19,6 +19,7 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<UnclaimedMessageRow> UnclaimedMessages => Set<UnclaimedMessageRow>();
     public DbSet<ArrivalRow> Arrivals => Set<ArrivalRow>();
     public DbSet<ArrivalLookRow> ArrivalLooks => Set<ArrivalLookRow>();
+    public DbSet<LateMailRow> LateMail => Set<LateMailRow>();
     public DbSet<FlagSetRow> FlagSets => Set<FlagSetRow>();
     public DbSet<LeftBehindRow> LeftBehind => Set<LeftBehindRow>();
     public DbSet<DifferenceRow> Differences => Set<DifferenceRow>();

@@ -247,7 +247,11 @@ internal sealed class CrossingRecord(Database database, MoveStore store, TimePro
             cancel
         );
 
-    public Task ForgetAsync(CancellationToken cancel) => WriteAsync(db => ForgottenSecrets.ForgetAsync(db, Move, from, to, cancel), cancel);
+    public async Task ForgetAsync(CancellationToken cancel)
+    {
+        await WriteAsync(db => ForgottenSecrets.ForgetAsync(db, Move, from, to, cancel), cancel);
+        database.MayHoldForgotten = true;
+    }
 
     private Task<T> WriteAsync<T>(Func<CaravanDb, Task<T>> work, CancellationToken cancel) =>
         database.WriteAsync(

@@ -93,8 +93,35 @@ public sealed class Database : IDisposable
         var db = new CaravanDb(_options);
         await db.Database.OpenConnectionAsync(cancel);
         if (db.Database.IsSqlite())
-            await db.Database.ExecuteSqlRawAsync("PRAGMA synchronous=NORMAL", cancel);
+            // What is deleted is overwritten with zeros: sealed secrets that are forgotten shall not be found in the file.
+            await db.Database.ExecuteSqlRawAsync("PRAGMA synchronous=NORMAL; PRAGMA secure_delete=ON", cancel);
         return db;
+    }
+
+    /// <summary>
+    /// The log may hold what was forgotten, until it is written back into the main file. Set at each start, in case the process ended in
+    /// between.
+    /// </summary>
+    internal bool MayHoldForgotten { get; set; } = true;
+
+    /// <summary>Writes the log back and empties it where that is wanted; where somebody reads at this moment, the next call does.</summary>
+    public async Task EmptyLogAsync(CancellationToken cancel)
+    {
+        if (!MayHoldForgotten)
+            return;
+        await _writing.WaitAsync(cancel);
+        try
+        {
+            await using var db = new CaravanDb(_options);
+            if (!db.Database.IsSqlite())
+                MayHoldForgotten = false;
+            else if ((await db.Database.SqlQueryRaw<long>("PRAGMA wal_checkpoint(TRUNCATE)").ToListAsync(cancel)) is [0])
+                MayHoldForgotten = false;
+        }
+        finally
+        {
+            _writing.Release();
+        }
     }
 
     /// <summary>

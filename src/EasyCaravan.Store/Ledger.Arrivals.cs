@@ -74,6 +74,24 @@ internal sealed partial class Ledger
             cancel
         );
 
+    public Task NoteLateMailAsync(IReadOnlyList<LateMail> mail, CancellationToken cancel) =>
+        WriteAsync(
+            async db =>
+            {
+                foreach (var one in mail)
+                    await db.Database.ExecuteSqlAsync(
+                        $"""
+                        INSERT INTO late_mail ("FolderId", "Number", "MoveId", "At", "Sender")
+                        VALUES ({one.Folder}, {(long)one.Number}, {Move}, {one.Received.ToUnixTimeMilliseconds()}, {one.Sender})
+                        ON CONFLICT ("FolderId", "Number") DO NOTHING
+                        """,
+                        cancel
+                    );
+                return true;
+            },
+            cancel
+        );
+
     public Task RecordMatchesAsync(IReadOnlyList<PageEntries> pages, IReadOnlyCollection<long> arrivals, CancellationToken cancel) =>
         WriteAsync(
             async db =>

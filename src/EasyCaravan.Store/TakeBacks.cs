@@ -12,6 +12,7 @@ internal static class TakeBacks
         await db.LedgerItems.Where(i => pages.Contains(i.FolderId)).ExecuteDeleteAsync(cancel);
         await db.ItemKeys.Where(i => pages.Contains(i.FolderId)).ExecuteDeleteAsync(cancel);
         await db.Arrivals.Where(a => a.MoveId == move).ExecuteDeleteAsync(cancel);
+        await db.LateMail.Where(m => m.MoveId == move).ExecuteDeleteAsync(cancel);
         await db.ArrivalLooks.Where(l => l.MoveId == move).ExecuteDeleteAsync(cancel);
         await db.UnclaimedMessages.Where(i => pages.Contains(i.FolderId)).ExecuteDeleteAsync(cancel);
         await db.LeftBehind.Where(i => pages.Contains(i.FolderId)).ExecuteDeleteAsync(cancel);

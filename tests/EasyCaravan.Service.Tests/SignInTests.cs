@@ -184,6 +184,26 @@ public sealed class SignInTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task When_a_move_is_done_its_consent_is_given_back_to_the_authorization_server()
+    {
+        _from.Manners = new StandInManners { Tokens = _tokens };
+        await ApplyAsync(OAuth("refresh-token", $", revoke-url: \"{_tokens.Address}revoke\""), _tokens.Consent(Aoife));
+        await _service.RunAsync("start", "crew", "--wait");
+        await _service.UntilInStepAsync("crew");
+        await _service.RunAsync("crossing", "crew", "--check");
+        foreach (var gate in new[] { "forwarding", "probe", "informed" })
+            await _service.RunAsync("crossing", "crew", "--accept", gate, "--because", "A trial");
+        Assert.Equal(3, (await _service.RunAsync("crossing", "crew", "--go", "--wait")).Code);
+        await _service.RunAsync("crossing", "crew", "--forwarding-is", "on", "--wait");
+        await TestService.UntilAsync(async () => (await _service.MovesAsync("crew"))[0].Stage is MoveStage.Settling);
+        Assert.True(_tokens.IsConsented(Aoife));
+        await _service.RunAsync("crossing", "crew", "--finish", "--wait");
+        await TestService.UntilAsync(async () => (await _service.MovesAsync("crew"))[0].Stage is MoveStage.Done);
+        Assert.False(_tokens.IsConsented(Aoife));
+        Assert.Contains("given back to lanternpost (RFC 7009)", (await _service.RunAsync("journal", "crew")).Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task A_consent_that_was_taken_back_needs_a_person_who_consents_again_on_another_device()
     {
         _from.Manners = new StandInManners { Tokens = _tokens };

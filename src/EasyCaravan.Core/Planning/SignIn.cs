@@ -46,7 +46,11 @@ public sealed record OAuthClient(
     string? KeyId,
     string? Issuer,
     string? Audience
-);
+)
+{
+    /// <summary>Where tokens are given up (RFC 7009); null: the server does not tell.</summary>
+    public Uri? RevokeUrl { get; init; }
+}
 
 /// <summary>How an access token is come by.</summary>
 public enum OAuthGrant

@@ -12,6 +12,11 @@ namespace EasyCaravan.Core.Ports;
 /// <param name="IsMatched">A message of the from side was found to be the same.</param>
 public sealed record Arrival(long Id, FolderPath Place, ItemKey Key, ByteCount Size, Identity Print, bool IsGone, bool IsMatched);
 
+/// <summary>A message to the old address after forwarding was on.</summary>
+/// <param name="Folder">The ledger's page.</param>
+/// <param name="Sender">The address from which it came.</param>
+public sealed record LateMail(long Folder, uint Number, DateTimeOffset Received, string Sender);
+
 /// <summary>What the new account got by itself, as far as passes have seen it.</summary>
 public interface IArrivals
 {
@@ -26,6 +31,9 @@ public interface IArrivals
         IReadOnlyDictionary<FolderPath, Membership> looked,
         CancellationToken cancel
     );
+
+    /// <summary>Notes who still writes to the old address; what is noted already stays as it is.</summary>
+    Task NoteLateMailAsync(IReadOnlyList<LateMail> mail, CancellationToken cancel);
 
     /// <summary>Records pairs together with the arrivals that they use up, all or none.</summary>
     Task RecordMatchesAsync(IReadOnlyList<PageEntries> pages, IReadOnlyCollection<long> arrivals, CancellationToken cancel);

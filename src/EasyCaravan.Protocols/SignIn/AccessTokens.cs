@@ -184,6 +184,33 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         );
     }
 
+    /// <summary>
+    /// Gives up a refresh token, and with it the access tokens that came of it, where the server says how (RFC 7009); what is kept of the
+    /// account here is let go.
+    /// </summary>
+    /// <returns>False: the server does not tell where, or does not do it.</returns>
+    /// <exception cref="FaultException">The server could not be asked.</exception>
+    public async Task<bool> GiveUpAsync(Service service, Credentials who, CancellationToken cancel)
+    {
+        _kept.TryRemove((service.Name, who.Login), out _);
+        if (service.SignIn is not Core.Planning.SignIn.OAuth { Client.RevokeUrl: { } url } signIn || who.Secret.Length == 0)
+            return false;
+        using var request = new TokenRevocationRequest
+        {
+            Address = url.ToString(),
+            ClientId = signIn.Client.ClientId,
+            ClientSecret = Open(signIn.Client.ClientSecret),
+            Token = who.Secret,
+            TokenTypeHint = "refresh_token",
+            ClientCredentialStyle = ClientCredentialStyle.PostBody,
+        };
+        var response = await ClientFor(service, url).RevokeTokenAsync(request, cancel);
+        // RFC 7009 §2.2: a token that the server does not know is as good as given up, and it answers so.
+        if (response.ErrorType is ResponseErrorType.Exception || response.HttpStatusCode is System.Net.HttpStatusCode.ServiceUnavailable)
+            throw Refused(service, who.Account, response, response.Error);
+        return !response.IsError;
+    }
+
     public void Dispose()
     {
         foreach (var client in _clients.Values)

@@ -25,6 +25,7 @@ internal static class ApiDescription
         ["code"] = "Only findings of this code, as the list of findings has it.",
         ["condition"] = "Only moves in this condition. Default: in any.",
         ["cursor"] = "'next' of the page before. Default: the first page.",
+        ["withinDays"] = "Days back from now, 1 to 3650. Default: 30.",
         ["days"] = "Days back from now, 1 to 400. Default: 60.",
         ["decided"] = "Also what somebody has decided about. Default: only what is undecided.",
         ["descending"] = "The largest, last or newest first. Default: false.",
@@ -82,7 +83,16 @@ internal static class ApiDescription
         };
         document.Security = [new OpenApiSecurityRequirement { [new OpenApiSecuritySchemeReference(Bearer, document)] = [] }];
         // Met only where it may be null, which leaves its explanation out.
-        foreach (var optional in new[] { typeof(FolderUse), typeof(MendWord), typeof(ConfirmationWord), typeof(CrossingGoalWord), typeof(CrossingStepWord) })
+        foreach (
+            var optional in new[]
+            {
+                typeof(FolderUse),
+                typeof(MendWord),
+                typeof(ConfirmationWord),
+                typeof(CrossingGoalWord),
+                typeof(CrossingStepWord),
+            }
+        )
             if (document.Components.Schemas?.TryGetValue(optional.Name, out var words) == true)
                 words.Description ??= (await context.GetOrCreateSchemaAsync(optional, null, cancel)).Description;
         if (document.Components.Schemas?.TryGetValue(nameof(Stream), out var octets) == true)

@@ -154,7 +154,7 @@ internal static class CrossingViews
         );
     }
 
-    private static ProbeView ViewOf(ProbeRow probe) =>
+    public static ProbeView ViewOf(ProbeRow probe) =>
         new(
             ContractWord.To<ProbeWayWord>(probe.Way),
             probe.Sender,

@@ -5,10 +5,11 @@ using NodaTime;
 
 namespace EasyCaravan.Service.Scheduling;
 
-/// <summary>Has batches cross at the time that their timetables say, and wave after wave.</summary>
+/// <summary>Has batches cross at the time that their timetables say, wave after wave, and clears away what was forgotten.</summary>
 internal sealed class CrossingWaves(
     CurrentPlan current,
     Crossings crossings,
+    Database database,
     WorkSignal signal,
     LiveHub live,
     TimeProvider time,
@@ -19,6 +20,7 @@ internal sealed class CrossingWaves(
 
     protected override async Task DoAsync(CancellationToken cancel)
     {
+        await database.EmptyLogAsync(cancel);
         var (plan, row) = await current.GetAsync(cancel);
         var now = Instant.FromDateTimeOffset(Time.GetUtcNow());
         foreach (var batch in plan?.Batches ?? [])

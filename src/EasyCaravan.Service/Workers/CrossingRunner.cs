@@ -148,9 +148,31 @@ internal sealed class CrossingRunner(
                 .FirstOrDefaultAsync(cancel)
         );
 
-    private static Task<string> GiveUpTokensAsync(MoveContext context, CancellationToken cancel)
+    /// <summary>Tokens of both sides are given up at their servers; a way in that is not known any more was forgotten before.</summary>
+    private async Task<string> GiveUpTokensAsync(MoveContext context, CancellationToken cancel)
     {
-        cancel.ThrowIfCancellationRequested();
-        return Task.FromResult($"the credentials of {context.Person.FromAccount} are forgotten");
+        var given = new List<string>();
+        foreach (
+            var (service, signIn) in new (Core.Planning.Service, Func<Task<Credentials>>)[]
+            {
+                (context.From, () => access.FromAsync(context.Person, context.From, Kind.Mail, cancel)),
+                (context.To, () => access.ToAsync(context.Person, context.To, context.Rules.Root, cancel)),
+            }
+        )
+        {
+            if (service.SignIn is not SignIn.OAuth { Grant: not (OAuthGrant.ClientCredentials or OAuthGrant.JwtBearer) })
+                continue;
+            try
+            {
+                if (await tokens.GiveUpAsync(service, await signIn(), cancel))
+                    given.Add(service.Name);
+            }
+            catch (FaultException e) when (FaultRules.IsOfSignIn(e.Fault.Cause))
+            {
+                // Nothing is known that could be given up.
+            }
+        }
+        var forgotten = $"the credentials of {context.Person.FromAccount} are forgotten";
+        return given.Count == 0 ? forgotten : $"{forgotten}, and the consent was given back to {string.Join(" and ", given)} (RFC 7009)";
     }
 }

@@ -804,6 +804,31 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("journal", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.LateMailRow", b =>
+                {
+                    b.Property<long>("FolderId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Sender")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("FolderId", "Number");
+
+                    b.HasIndex("MoveId", "At");
+
+                    b.ToTable("late_mail", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.LedgerFolderRow", b =>
                 {
                     b.Property<long>("Id")
@@ -1930,6 +1955,15 @@ namespace EasyCaravan.Store.Migrations
                     b.HasOne("EasyCaravan.Store.Rows.LedgerFolderRow", null)
                         .WithMany()
                         .HasForeignKey("FolderId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.LateMailRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithMany()
+                        .HasForeignKey("MoveId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

@@ -48,6 +48,15 @@ internal sealed class MemoryLedger : ILedger
         return Task.CompletedTask;
     }
 
+    public List<LateMail> Late { get; } = [];
+
+    public Task NoteLateMailAsync(IReadOnlyList<LateMail> mail, CancellationToken cancel)
+    {
+        ProveLease();
+        Late.AddRange(mail.Where(m => !Late.Exists(l => (l.Folder, l.Number) == (m.Folder, m.Number))));
+        return Task.CompletedTask;
+    }
+
     public async Task RecordMatchesAsync(IReadOnlyList<PageEntries> pages, IReadOnlyCollection<long> arrivals, CancellationToken cancel)
     {
         await RecordAsync(pages, cancel);

@@ -82,6 +82,14 @@ public sealed class CrossingTests
             ids.Order()
         );
 
+        // The old mailbox keeps a copy: it is paired, once it cannot be on its way any more, and counted as mail to the old address.
+        await service.RunAsync("catch-up", "crew", "--move", "aoife", "--wait");
+        await TestService.UntilAsync(async () =>
+            (await service.ListAsync<AftercareView>("batches/crew/aftercare")).Single() is { Messages: > 0 }
+        );
+        var writers = await service.RunAsync("aftercare", "crew", "--writers", "--output", "csv");
+        Assert.Contains("friend@outside.example,1,", writers.Out, StringComparison.Ordinal);
+
         var undone = await service.RunAsync("crossing", "crew", "--undo", "--wait", "--move", "aoife");
         Assert.True(undone.Code == 0, undone.Out + undone.Error);
         Assert.Equal("*mine", Assert.Single(await rules.ListAsync()));

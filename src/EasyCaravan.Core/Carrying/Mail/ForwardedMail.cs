@@ -19,6 +19,10 @@ public sealed record ForwardedMail(IReadOnlyDictionary<FolderPath, ItemKey> Befo
     /// <summary>The same for one that came while forwarding was being switched on: it may not have been forwarded at all.</summary>
     public static readonly TimeSpan Doubtful = TimeSpan.FromSeconds(20);
 
+    /// <summary>It came to the old address after forwarding was on.</summary>
+    public bool CameAfter(LedgerFolder page, uint number) =>
+        !(After.TryGetValue(page.From, out var next) && next.Epoch == page.FromEpoch && number < next.Number);
+
     /// <summary>How much longer a message may be on its way; null: it is not.</summary>
     public TimeSpan? MayTake(LedgerFolder page, ItemInfo item, DateTimeOffset now)
     {

@@ -51,6 +51,7 @@ internal sealed class FreshMessages(
             parts.Add(await ReadIndexAsync(folder, numbers, cancel));
         await ExcludeAsync(parts, cancel);
         await ExcludeProbesAsync(parts, cancel);
+        await NoteLateMailAsync(parts, cancel);
         if (multiFolder is not null)
             foreach (var ((folder, _), part) in some.Zip(parts))
                 await multiFolder.SettleAsync(part.Page, part.Items, from, to, MultiFolderMessages.IsView(folder.From), cancel);
@@ -156,6 +157,31 @@ internal sealed class FreshMessages(
             folder.Waiting.Add(item.Number, item.Number);
             tally.Wait(left.Value);
         }
+    }
+
+    /// <summary>Who still writes to the old address, so that somebody can tell them.</summary>
+    private async Task NoteLateMailAsync(IReadOnlyList<CopyPart> parts, CancellationToken cancel)
+    {
+        if (order.Forwarded is not { } forwarded)
+            return;
+        var late = new List<LateMail>();
+        foreach (var part in parts.Where(p => p.Page.From.IsInbox))
+        {
+            var numbers = new NumberSet(part.Items.Keys.Where(n => forwarded.CameAfter(part.Page, n)));
+            if (numbers.Count > 0)
+                await from.ReadHeadersAsync(
+                    part.Page.From,
+                    numbers,
+                    h =>
+                    {
+                        if (part.Items.TryGetValue(h.Number, out var item) && MessageLabel.AddressOf(h.Header) is { } sender)
+                            late.Add(new LateMail(part.Page.Id, h.Number, item.Received, sender));
+                    },
+                    cancel
+                );
+        }
+        if (late.Count > 0)
+            await ledger.NoteLateMailAsync(late, cancel);
     }
 
     /// <summary>A probe that was not removed yet is no mail of the person.</summary>

@@ -25,6 +25,15 @@ public static class MessageLabel
         return (subject, sender);
     }
 
+    /// <summary>The address in From, in lower case; null where there is none.</summary>
+    public static string? AddressOf(ReadOnlySpan<byte> header)
+    {
+        var sender = Read(header).Sender;
+        return MimeKit.InternetAddressList.TryParse(sender, out var list) && list.Mailboxes.FirstOrDefault() is { } mailbox
+            ? mailbox.Address.ToLowerInvariant()
+            : null;
+    }
+
     /// <summary>Encoded words (RFC 2047) are decoded; what is no text is left out.</summary>
     private static string Clean(ReadOnlySpan<byte> value)
     {

@@ -21,6 +21,7 @@ internal static class SignInSection
                 "token-url",
                 "authorize-url",
                 "device-url",
+                "revoke-url",
                 "client-id",
                 "client-secret",
                 "scopes",
@@ -96,7 +97,10 @@ internal static class SignInSection
             node.Text("key-id"),
             node.Text("issuer"),
             node.Text("audience")
-        );
+        )
+        {
+            RevokeUrl = Url("revoke-url"),
+        };
         return new SignIn.OAuth(
             grant,
             client,

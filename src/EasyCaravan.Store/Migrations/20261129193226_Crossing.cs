@@ -191,6 +191,27 @@ namespace EasyCaravan.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "late_mail",
+                columns: table => new
+                {
+                    FolderId = table.Column<long>(type: "INTEGER", nullable: false),
+                    Number = table.Column<long>(type: "INTEGER", nullable: false),
+                    MoveId = table.Column<long>(type: "INTEGER", nullable: false),
+                    At = table.Column<long>(type: "INTEGER", nullable: false),
+                    Sender = table.Column<string>(type: "TEXT", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_late_mail", x => new { x.FolderId, x.Number });
+                    table.ForeignKey(
+                        name: "FK_late_mail_moves_MoveId",
+                        column: x => x.MoveId,
+                        principalTable: "moves",
+                        principalColumn: "Id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "probes",
                 columns: table => new
                 {
@@ -243,6 +264,11 @@ namespace EasyCaravan.Store.Migrations
                 column: "SettledAt");
 
             migrationBuilder.CreateIndex(
+                name: "IX_late_mail_MoveId_At",
+                table: "late_mail",
+                columns: new[] { "MoveId", "At" });
+
+            migrationBuilder.CreateIndex(
                 name: "IX_probes_MoveId_Id",
                 table: "probes",
                 columns: new[] { "MoveId", "Id" });
@@ -271,6 +297,9 @@ namespace EasyCaravan.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "forwardings");
+
+            migrationBuilder.DropTable(
+                name: "late_mail");
 
             migrationBuilder.DropTable(
                 name: "probes");

@@ -10,7 +10,7 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace EasyCaravan.Store.Migrations
 {
     [DbContext(typeof(CaravanDb))]
-    [Migration("20261129184216_Crossing")]
+    [Migration("20261129193226_Crossing")]
     partial class Crossing
     {
         /// <inheritdoc />
@@ -805,6 +805,31 @@ namespace EasyCaravan.Store.Migrations
                     b.HasIndex("MoveId", "Id");
 
                     b.ToTable("journal", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.LateMailRow", b =>
+                {
+                    b.Property<long>("FolderId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Sender")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("FolderId", "Number");
+
+                    b.HasIndex("MoveId", "At");
+
+                    b.ToTable("late_mail", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.LedgerFolderRow", b =>
@@ -1933,6 +1958,15 @@ namespace EasyCaravan.Store.Migrations
                     b.HasOne("EasyCaravan.Store.Rows.LedgerFolderRow", null)
                         .WithMany()
                         .HasForeignKey("FolderId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.LateMailRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithMany()
+                        .HasForeignKey("MoveId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });
