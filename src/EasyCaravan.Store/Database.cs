@@ -113,15 +113,21 @@ public sealed class Database : IDisposable
         try
         {
             await using var db = new CaravanDb(_options);
-            if (!db.Database.IsSqlite())
-                MayHoldForgotten = false;
-            else if ((await db.Database.SqlQueryRaw<long>("PRAGMA wal_checkpoint(TRUNCATE)").ToListAsync(cancel)) is [0])
-                MayHoldForgotten = false;
+            MayHoldForgotten = db.Database.IsSqlite() && await CheckpointAsync(db, cancel) is not 0L;
         }
         finally
         {
             _writing.Release();
         }
+    }
+
+    /// <summary>0: the log was written back whole, and is empty.</summary>
+    private static async Task<object?> CheckpointAsync(CaravanDb db, CancellationToken cancel)
+    {
+        await db.Database.OpenConnectionAsync(cancel);
+        await using var command = db.Database.GetDbConnection().CreateCommand();
+        command.CommandText = "PRAGMA wal_checkpoint(TRUNCATE)";
+        return await command.ExecuteScalarAsync(cancel);
     }
 
     /// <summary>

@@ -369,7 +369,11 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     {
         await using var db = database.Read();
         return await db.Forwardings.FirstOrDefaultAsync(f => f.MoveId == move && f.OnAt != null, cancel) is { } row
-            ? new ForwardedMail(CrossingRecord.ReadNumbers(row.NumbersBefore), CrossingRecord.ReadNumbers(row.NumbersAfter))
+            ? new ForwardedMail(
+                DateTimeOffset.FromUnixTimeMilliseconds(row.OnAt!.Value),
+                CrossingRecord.ReadNumbers(row.NumbersBefore),
+                CrossingRecord.ReadNumbers(row.NumbersAfter)
+            )
             : null;
     }
 

@@ -77,7 +77,7 @@ internal sealed class MemoryRoad : IMailAccounts
             PoisonMessages = PoisonMessages,
             Began = Began,
             Forwarded = IsForwarded
-                ? new ForwardedMail(new Dictionary<FolderPath, ItemKey>(), new Dictionary<FolderPath, ItemKey>())
+                ? new ForwardedMail(Began, new Dictionary<FolderPath, ItemKey>(), new Dictionary<FolderPath, ItemKey>())
                 : null,
             Time = Clock,
             Probes = Probes,

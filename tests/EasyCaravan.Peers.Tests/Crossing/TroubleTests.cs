@@ -1,7 +1,10 @@
 using System.Text;
 using EasyCaravan.Contract;
 using EasyCaravan.Peers.Crossing;
+using EasyCaravan.Store;
 using EasyCaravan.Testing;
+using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.DependencyInjection;
 
 namespace EasyCaravan.Peers.Tests.Crossing;
 
@@ -93,16 +96,25 @@ public sealed class TroubleTests
         await service.RunAsync("crossing", "crew", "--check");
         await service.RunAsync("crossing", "crew", "--accept", "informed", "--because", "Told in person");
         Assert.Equal(0, (await service.RunAsync("crossing", "crew", "--go", "--wait")).Code);
+        var sealedSecrets = await SealedAsync(service);
+        Assert.Equal(4, sealedSecrets.Count);
         Assert.Equal(0, (await service.RunAsync("crossing", "crew", "--finish", "--wait")).Code);
         await TestService.UntilAsync(async () => (await service.MovesAsync("crew")).TrueForAll(m => m.Stage is MoveStage.Done));
         // The roster still has them: what was forgotten stays so.
         await service.RunAsync("plan", "apply", Path.Combine(service.Folder, "plan", "plan.yaml"));
         Directory.Delete(Path.Combine(service.Folder, "plan"), recursive: true);
-        await TestService.UntilAsync(() => Task.FromResult(FilesWith(service.Folder, "CfDJ8").Count == 0), 20);
+        await TestService.UntilAsync(() => Task.FromResult(sealedSecrets.TrueForAll(t => FilesWith(service.Folder, t).Count == 0)), 20);
         Assert.Empty(FilesWith(service.Folder, CrossingWorld.Password));
     }
 
-    /// <summary>Files of the data folder that hold a text. What data protection seals begins with CfDJ8.</summary>
+    private static async Task<List<string>> SealedAsync(TestService service)
+    {
+        await using var db = service.Services.GetRequiredService<Database>().Read();
+        var rows = await db.Moves.ToListAsync(Cancel);
+        return [.. rows.SelectMany(m => new[] { m.FromSecret, m.ToSecret }).OfType<string>()];
+    }
+
+    /// <summary>Files of the data folder that hold a text.</summary>
     private static List<string> FilesWith(string folder, string text)
     {
         var found = new List<string>();

@@ -11,7 +11,12 @@ namespace EasyCaravan.Core.Carrying.Mail;
 /// The next number of each folder of the from side, right before forwarding was switched on: what is below was not forwarded.
 /// </param>
 /// <param name="After">The same once it was seen to be on: what is not below was forwarded.</param>
-public sealed record ForwardedMail(IReadOnlyDictionary<FolderPath, ItemKey> Before, IReadOnlyDictionary<FolderPath, ItemKey> After)
+/// <param name="Since">When it was switched on.</param>
+public sealed record ForwardedMail(
+    DateTimeOffset Since,
+    IReadOnlyDictionary<FolderPath, ItemKey> Before,
+    IReadOnlyDictionary<FolderPath, ItemKey> After
+)
 {
     /// <summary>How long a forwarded message may take. After that its copy in the old mailbox is carried, if it has not come.</summary>
     public static readonly TimeSpan Longest = TimeSpan.FromMinutes(30);
@@ -20,8 +25,7 @@ public sealed record ForwardedMail(IReadOnlyDictionary<FolderPath, ItemKey> Befo
     public static readonly TimeSpan Doubtful = TimeSpan.FromSeconds(20);
 
     /// <summary>It came to the old address after forwarding was on.</summary>
-    public bool CameAfter(LedgerFolder page, uint number) =>
-        !(After.TryGetValue(page.From, out var next) && next.Epoch == page.FromEpoch && number < next.Number);
+    public bool CameAfter(LedgerFolder page, ItemInfo item) => item.Received >= Since && !IsBelow(After, page, item);
 
     /// <summary>How much longer a message may be on its way; null: it is not.</summary>
     public TimeSpan? MayTake(LedgerFolder page, ItemInfo item, DateTimeOffset now)

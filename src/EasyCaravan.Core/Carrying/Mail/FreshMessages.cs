@@ -51,7 +51,7 @@ internal sealed class FreshMessages(
             parts.Add(await ReadIndexAsync(folder, numbers, cancel));
         await ExcludeAsync(parts, cancel);
         await ExcludeProbesAsync(parts, cancel);
-        await NoteLateMailAsync(parts, cancel);
+        await NoteLateMailAsync([.. some.Zip(parts).Where(s => IsForIncoming(s.First.Folder.From)).Select(s => s.Second)], cancel);
         if (multiFolder is not null)
             foreach (var ((folder, _), part) in some.Zip(parts))
                 await multiFolder.SettleAsync(part.Page, part.Items, from, to, MultiFolderMessages.IsView(folder.From), cancel);
@@ -159,15 +159,19 @@ internal sealed class FreshMessages(
         }
     }
 
+    /// <summary>Rules may sort what comes into any folder; what is junk or deleted is nobody's to be told.</summary>
+    private static bool IsForIncoming(FolderState folder) =>
+        folder.Use is not (SpecialUse.Sent or SpecialUse.Drafts or SpecialUse.Trash or SpecialUse.Junk or SpecialUse.All);
+
     /// <summary>Who still writes to the old address, so that somebody can tell them.</summary>
     private async Task NoteLateMailAsync(IReadOnlyList<CopyPart> parts, CancellationToken cancel)
     {
         if (order.Forwarded is not { } forwarded)
             return;
         var late = new List<LateMail>();
-        foreach (var part in parts.Where(p => p.Page.From.IsInbox))
+        foreach (var part in parts)
         {
-            var numbers = new NumberSet(part.Items.Keys.Where(n => forwarded.CameAfter(part.Page, n)));
+            var numbers = new NumberSet(part.Items.Values.Where(i => forwarded.CameAfter(part.Page, i)).Select(i => i.Number));
             if (numbers.Count > 0)
                 await from.ReadHeadersAsync(
                     part.Page.From,
