@@ -848,6 +848,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/batches/{batch}/aftercare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How everybody who has crossed stands, page by page
+         * @description How everybody who has crossed stands, page by page
+         */
+        get: operations["aftercareList"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/aftercare/writers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who still writes to the old addresses, page by page
+         * @description Who still writes to the old addresses, page by page
+         */
+        get: operations["aftercareWriters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/batches/{batch}/waybill": {
         parameters: {
             query?: never;
@@ -1288,6 +1328,52 @@ export interface components {
             kinds: components["schemas"]["KindTotal"][];
             problem: null | components["schemas"]["Problem"];
         };
+        /** @description How one person stands after the crossing. */
+        AftercareView: {
+            /** @description The from account, by which a move is known within its batch. */
+            account: string;
+            /** @description The person's name, as in the roster. */
+            name: string;
+            /** @description The account on the new side. */
+            toAccount: string;
+            /**
+             * Format: date-time
+             * @description When it had crossed.
+             */
+            settledAt: null | string;
+            /**
+             * Format: date-time
+             * @description When forwarding ends by itself; null: it stays on for good.
+             */
+            forwardingUntil: null | string;
+            lastProbe: null | components["schemas"]["ProbeView"];
+            /**
+             * Format: date-time
+             * @description When the old mailbox is next looked at for stragglers.
+             */
+            nextPassAt: null | string;
+            /**
+             * Format: int64
+             * @description That came to the old address in the days asked for, as far as passes have seen them.
+             */
+            messages: number;
+            /**
+             * Format: int64
+             * @description From how many addresses.
+             */
+            senders: number;
+            /**
+             * Format: date-time
+             * @description When the last of them came.
+             */
+            lastAt: null | string;
+            /** @description What it would mean to end forwarding now, as a sentence without a full stop. */
+            ifEnded: string;
+            /** @description What is wrong; null: nothing is. */
+            what: null | string;
+            /** @description What to do about it. */
+            remedy: null | string;
+        };
         /** @description Something that a person asked for, of one move or of many at once. */
         AskedByPeople: {
             /**
@@ -1669,7 +1755,10 @@ export interface components {
              */
             arrived: number;
         };
-        /** @enum {unknown} */
+        /**
+         * @description Where the confirmation of a forwarding address stands.
+         * @enum {unknown}
+         */
         ConfirmationWord: "asked" | "code-seen" | "confirmed" | "expired" | null;
         /** @description A consent that was begun. */
         ConsentBegun: {
@@ -1787,7 +1876,10 @@ export interface components {
             /** @description What was done, the newest first, 500 at most. */
             acts: components["schemas"]["CrossingActView"][];
         };
-        /** @enum {unknown} */
+        /**
+         * @description What a person asked of a crossing last.
+         * @enum {unknown}
+         */
         CrossingGoalWord: "check" | "cross" | "undo" | "end" | null;
         /** @description Asks something of the crossings of a batch, or says something of them. */
         CrossingRequest: {
@@ -1799,7 +1891,10 @@ export interface components {
             /** @description With accept: why it is well; with stop: why it is stopped, for the journal. */
             because?: null | string;
         };
-        /** @enum {unknown} */
+        /**
+         * @description The steps of a crossing, in their order.
+         * @enum {unknown}
+         */
         CrossingStepWord: "gates" | "forward" | "confirm" | "probe" | "close" | "compare" | "settle" | "undo" | "end" | null;
         /** @description How the crossing of one person stands. */
         CrossingView: {
@@ -2881,6 +2976,30 @@ export interface components {
             /** @description Of the message, for people to recognise it by. */
             sender: string;
         };
+        /** @description Somebody who still writes to the old address of a person. */
+        LateWriterView: {
+            /** @description The old address. */
+            account: string;
+            /** @description The person's name, as in the roster. */
+            name: string;
+            /** @description Who writes. */
+            sender: string;
+            /**
+             * Format: int64
+             * @description In the days asked for.
+             */
+            messages: number;
+            /**
+             * Format: date-time
+             * @description When the first of them came.
+             */
+            firstAt: string;
+            /**
+             * Format: date-time
+             * @description When the last of them came.
+             */
+            lastAt: string;
+        };
         /** @description What was decided about. */
         LeftBehindDecided: {
             /**
@@ -3474,6 +3593,18 @@ export interface components {
             total: null | number;
         };
         /** @description One page of a longer list. */
+        PageOfAftercareView: {
+            /** @description What is on this page. */
+            items: components["schemas"]["AftercareView"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
         PageOfCollectionLandingView: {
             /** @description What is on this page. */
             items: components["schemas"]["CollectionLandingView"][];
@@ -3561,6 +3692,18 @@ export interface components {
         PageOfJournalEntry: {
             /** @description What is on this page. */
             items: components["schemas"]["JournalEntry"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
+        PageOfLateWriterView: {
+            /** @description What is on this page. */
+            items: components["schemas"]["LateWriterView"][];
             /** @description To be handed back as `cursor` for the next page; null on the last. */
             next: null | string;
             /**
@@ -6460,6 +6603,88 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CrossingDetail"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    aftercareList: {
+        parameters: {
+            query?: {
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+                /** @description Days back from now, 1 to 3650. Default: 30. */
+                withinDays?: number;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOfAftercareView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    aftercareWriters: {
+        parameters: {
+            query?: {
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+                /** @description Days back from now, 1 to 3650. Default: 30. */
+                withinDays?: number;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOfLateWriterView"];
                 };
             };
             /** @description It could not be done: what happened, and what to do. */
