@@ -33,6 +33,14 @@ const routes = [
     component: lazyRouteComponent(() => import("./timetable/TimetablePage"), "TimetablePage"),
   }),
   createRoute({
+    ...at("/batches/$batch/crossing"),
+    component: lazyRouteComponent(() => import("./crossing/CrossingPage"), "CrossingPage"),
+  }),
+  createRoute({
+    ...at("/batches/$batch/aftercare"),
+    component: lazyRouteComponent(() => import("./crossing/AftercarePage"), "AftercarePage"),
+  }),
+  createRoute({
     ...at("/batches/$batch/folders"),
     component: lazyRouteComponent(() => import("./folders/FoldersPage"), "FoldersPage"),
   }),

@@ -32,6 +32,13 @@ internal sealed class CaravanClient : IDisposable
 
     public Task<T> GetAsync<T>(string path, CancellationToken cancel) => SendAsync<T>(HttpMethod.Get, path, null, cancel);
 
+    /// <summary>An answer as it is, such as a file.</summary>
+    public async Task<string> GetTextAsync(string path, CancellationToken cancel)
+    {
+        using var response = await AskAsync(HttpMethod.Get, path, null, cancel);
+        return await response.Content.ReadAsStringAsync(cancel);
+    }
+
     public Task<T> PostAsync<T>(string path, object? body, CancellationToken cancel) => SendAsync<T>(HttpMethod.Post, path, body, cancel);
 
     /// <param name="content">As it is, such as a file.</param>

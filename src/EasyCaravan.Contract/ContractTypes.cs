@@ -23,6 +23,7 @@ namespace EasyCaravan.Contract;
 [JsonSerializable(typeof(NoticesDue))]
 [JsonSerializable(typeof(NoticeSwitch))]
 [JsonSerializable(typeof(Page<NoticeView>))]
+[JsonSerializable(typeof(SealCheck))]
 [JsonSerializable(typeof(BatchCrossingView))]
 [JsonSerializable(typeof(List<AftercareView>))]
 [JsonSerializable(typeof(List<LateWriterView>))]

@@ -124,6 +124,7 @@ public static class CaravanHost
             .AddSingleton<ILegRunner, ContactsLegRunner>()
             .AddSingleton<ILegRunner, CalendarsLegRunner>()
             .AddSingleton<ILegRunner, MailLegRunner>();
+        services.AddSingleton<InstallationKey>();
         services.AddSingleton<ComparisonRunner>().AddSingleton<CrossingRunner>().AddSingleton<Crossings>();
         services.AddSingleton<PassRunner>().AddSingleton<PassReport>().AddSingleton<MoveWorker>();
         services.AddSingleton<MoveBoard>().AddSingleton<SetSecrets>().AddSingleton<Looks>();
@@ -209,6 +210,7 @@ public static class CaravanHost
         ComparisonApi.Map(api);
         TakeBackApi.Map(api);
         CrossingApi.Map(api);
+        SealedWaybillApi.Map(api);
         AftercareApi.Map(api);
         WaybillApi.Map(api);
         JournalApi.Map(api);

@@ -156,7 +156,17 @@ public sealed class Crossings(Database database, Journal journal, Moves moves, T
                         m.Batch == batch.Name
                         && (m.Stage == Stage.InStep || m.Stage == Stage.Copying)
                         && m.Condition != ConditionKind.Held
-                        && (m.Crossing == null || (m.Crossing.Goal != CrossingGoal.Undo && m.Crossing.Wave == null))
+                        && (
+                            m.Crossing == null
+                            || (m.Crossing.Goal != CrossingGoal.Undo && m.Crossing.Wave == null)
+                            // Stopped at a gate by an earlier wave: looked at anew when somebody asks for the batch again.
+                            || (
+                                m.Crossing.Goal == CrossingGoal.Cross
+                                && m.Crossing.Step == CrossingStep.Gates
+                                && m.Condition == ConditionKind.NeedsYou
+                                && m.Crossing.LookedAt < row.AskedAt
+                            )
+                        )
                     )
                     .OrderBy(m => m.Id)
                     .Take(batch.Crossing.Wave ?? int.MaxValue)

@@ -25,7 +25,10 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
     /// <summary>What has to be known of everybody to see whether the plan may be applied.</summary>
     private sealed record Known(long Id, string Batch, string FromAccount, string ToAccount, Stage Stage, bool IsRunning, bool HasCarried)
     {
-        public bool HasBegun => Stage is not (Stage.Listed or Stage.Surveyed or Stage.Withdrawn);
+        public bool HasBegun => Stage is not (Stage.Listed or Stage.Surveyed) && !IsOver;
+
+        /// <summary>Nothing more is done for them; what was done stays on record.</summary>
+        public bool IsOver => Stage is Stage.Withdrawn or Stage.Done;
     }
 
     /// <summary>Finds conflicts with the plan, before anything is changed.</summary>
@@ -61,7 +64,9 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
                     planFile,
                     1,
                     $"{gone.FromAccount} of batch {gone.Batch} has begun to move but is no longer in the plan",
-                    $"keep the person, or first run: caravan withdraw {gone.Batch} --move {gone.FromAccount}"
+                    gone.Stage is Stage.Crossing or Stage.Settling
+                        ? $"keep the person, or first run: caravan crossing {gone.Batch} --undo (or --finish) --move {gone.FromAccount}"
+                        : $"keep the person, or first run: caravan withdraw {gone.Batch} --move {gone.FromAccount}"
                 )
             );
     }
@@ -116,7 +121,7 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
         Changes.AddRange(_gone.Select(g => new PersonChange(g.Batch, g.FromAccount, "gone")));
         if (dryRun)
             return;
-        foreach (var ids in _gone.Where(g => g.Stage is not Stage.Withdrawn).Select(g => g.Id).Chunk(500))
+        foreach (var ids in _gone.Where(g => !g.IsOver).Select(g => g.Id).Chunk(500))
         {
             var places = ids.Select(id => id.ToString(CultureInfo.InvariantCulture)).ToList();
             await db.Surveys.Where(s => ids.Contains(s.MoveId)).ExecuteDeleteAsync(cancel);

@@ -36,6 +36,8 @@ public sealed class AccessibilityTests(ConsoleFixture fixture)
                 "/batches/harbour-office/moves/jonas.kettle@saltmarsh.example",
                 "/batches/engineers/survey",
                 "/batches/engineers/timetable",
+                "/batches/engineers/crossing",
+                "/batches/engineers/aftercare",
                 "/batches/engineers/folders",
                 "/batches/deckhands/collections",
                 "/plan",

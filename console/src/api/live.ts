@@ -23,6 +23,10 @@ const OF_A_BATCH: ReadonlySet<unknown> = new Set([
   "timetable",
   "history",
   "take-back",
+  "crossing",
+  "crossing-moves",
+  "aftercare",
+  "writers",
 ]);
 
 /** Whether the answer under this query key may be stale after events about these moves. */

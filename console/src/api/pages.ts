@@ -58,3 +58,16 @@ export async function fetchAll<T>(fetch: FetchPage<T>): Promise<T[]> {
     if (page.next === null || page.items.length === 0) return all;
   }
 }
+
+/** The same of a list whose pages follow one another by the service's own word for the next. */
+export async function followAll<T>(
+  fetch: (cursor: string | undefined, limit: number) => Promise<PageOf<T>>,
+): Promise<T[]> {
+  const all: T[] = [];
+  for (let cursor: string | undefined; ; ) {
+    const page = await fetch(cursor, LARGEST);
+    all.push(...page.items);
+    if (page.next === null || page.items.length === 0) return all;
+    cursor = page.next;
+  }
+}

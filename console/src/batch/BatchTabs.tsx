@@ -10,6 +10,12 @@ export function BatchTabs({ batch }: { batch: string }) {
       <Link to="/batches/$batch/timetable" params={{ batch }}>
         Timetable
       </Link>
+      <Link to="/batches/$batch/crossing" params={{ batch }}>
+        Crossing
+      </Link>
+      <Link to="/batches/$batch/aftercare" params={{ batch }}>
+        Afterwards
+      </Link>
       <Link to="/batches/$batch/survey" params={{ batch }}>
         Survey
       </Link>

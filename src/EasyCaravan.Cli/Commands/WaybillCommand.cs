@@ -11,13 +11,41 @@ internal static class WaybillCommand
     {
         var batch = MoveCommands.BatchArgument();
         var move = new Option<string?>("--move") { Description = "Only this person, folder by folder" };
-        return host.Make(
+        var sealedTo = new Option<string?>("--sealed")
+        {
+            Description = "Write it to a file, signed, so that a later change shows: caravan waybill verify FILE",
+            HelpName = "FILE",
+        };
+        batch.Arity = ArgumentArity.ZeroOrOne;
+        var command = host.Make(
             "waybill",
             "The proof: what was found on the old side and what became of it",
-            "caravan waybill deckhands --output json",
-            [batch, move],
-            (p, c, w, cancel) => RunAsync(p.GetValue(batch)!, p.GetValue(move), c, w, cancel)
+            "caravan waybill deckhands --sealed deckhands.jsonl",
+            [batch, move, sealedTo],
+            (p, c, w, cancel) =>
+                p.GetValue(batch) is not { } name ? throw new CommandException(ExitCode.WrongUsage, "Name the batch.")
+                : p.GetValue(sealedTo) is { } file ? SealAsync(name, p.GetValue(move), file, c, w, cancel)
+                : RunAsync(name, p.GetValue(move), c, w, cancel)
         );
+        command.Add(WaybillVerifyCommand.Make(host));
+        return command;
+    }
+
+    private static async Task<int> SealAsync(
+        string batch,
+        string? move,
+        string file,
+        CaravanClient client,
+        Writer writer,
+        CancellationToken cancel
+    )
+    {
+        var path = $"batches/{Uri.EscapeDataString(batch)}/waybill/sealed{(move is null ? "" : $"?move={Uri.EscapeDataString(move)}")}";
+        await File.WriteAllTextAsync(file, await client.GetTextAsync(path, cancel), cancel);
+        var check = WaybillSeal.Check(File.ReadLines(file));
+        writer.Say($"Written to {Words.Safe(file)}: {check.Lines} lines, sealed by the key {check.Key}.");
+        writer.Say($"Check it anywhere, without the service: caravan waybill verify {Words.Safe(file)} --key {check.Key}");
+        return ExitCode.Well;
     }
 
     private sealed record Line(

@@ -75,9 +75,12 @@ public sealed class ProbeWatch(
             awaited = await AwaitAsync(awaited, p => p.IsOpen, s_look, cancel);
         await RemoveAsync((await record.ProbesAsync(cancel)).Where(p => p is { IsOpen: false, RemovedAt: null }), cancel);
         var newest = NewestOf(awaited, since);
-        if (newest.Find(p => !p.IsOpen && p.State is not ProbeState.Arrived) is { } failed && !await IsAcceptedAsync(newest, cancel))
+        // Judged together, so that a person who accepts what became of them accepts all of it.
+        if (newest.Exists(p => p.IsOpen))
+            return false;
+        if (newest.Find(p => p.State is not ProbeState.Arrived) is { } failed && !await IsAcceptedAsync(newest, cancel))
             throw new FaultException(FaultOf(failed), Verdict.Keep);
-        return !newest.Exists(p => p.IsOpen);
+        return true;
     }
 
     /// <summary>Of each way that still is one.</summary>

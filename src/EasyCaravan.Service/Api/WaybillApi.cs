@@ -25,12 +25,26 @@ internal static class WaybillApi
         string? move = null
     )
     {
+        var (waybill, problem) = await LoadAsync(batch, move, current, database, time, cancel);
+        return waybill is null ? problem! : TypedResults.Ok(waybill);
+    }
+
+    /// <param name="move">Only this one; null: all of the batch.</param>
+    public static async Task<(BatchWaybill? Waybill, ProblemHttpResult? Problem)> LoadAsync(
+        string batch,
+        string? move,
+        CurrentPlan current,
+        Database database,
+        TimeProvider time,
+        CancellationToken cancel
+    )
+    {
         var (only, problem) = await Selection.ResolveAsync(database, batch, move is null ? null : [move], cancel);
         if (problem is not null)
-            return problem;
+            return (null, problem);
         var (plan, _) = await current.GetAsync(cancel);
         if (plan?.Batches.FirstOrDefault(b => b.Name == batch) is not { } planned)
-            return BatchApi.NoBatch(batch);
+            return (null, BatchApi.NoBatch(batch));
         var route = plan.Routes.First(r => r.Name == planned.Route);
         await using var db = database.Read();
         var rows = await db
@@ -73,20 +87,19 @@ internal static class WaybillApi
                 )
             );
         }
-        return TypedResults.Ok(
-            new BatchWaybill(
-                batch,
-                route.From,
-                route.To,
-                time.GetUtcNow(),
-                MoveViews.Sum(moves.Select(m => m.Total)),
-                SumKinds(route, moves),
-                moves.TrueForAll(m => m.Closes),
-                SentenceOf(moves),
-                Sum(moves.SelectMany(m => m.Shaped)),
-                moves
-            )
+        var waybill = new BatchWaybill(
+            batch,
+            route.From,
+            route.To,
+            time.GetUtcNow(),
+            MoveViews.Sum(moves.Select(m => m.Total)),
+            SumKinds(route, moves),
+            moves.TrueForAll(m => m.Closes),
+            SentenceOf(moves),
+            Sum(moves.SelectMany(m => m.Shaped)),
+            moves
         );
+        return (waybill, null);
     }
 
     private static List<KindSums> KindsOf(Core.Planning.Route route, List<FolderView> folders, List<LegRow> legs) =>

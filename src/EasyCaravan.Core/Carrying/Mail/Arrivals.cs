@@ -1,3 +1,4 @@
+using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 
@@ -40,10 +41,11 @@ internal sealed class Arrivals(ILedger ledger, MailLegOrder order, Tally tally)
             var before = looked.GetValueOrDefault(folder.Path);
             if (holds == before || (before is null && holds.Count == 0))
                 continue;
-            now[folder.Path] = holds;
-            if (await IsAccountedForAsync(landing[folder.Path], holds, before, cancel))
-                continue;
-            await LookThroughAsync(to, folder, changed, cancel);
+            if (
+                await IsAccountedForAsync(landing[folder.Path], holds, before, cancel)
+                || await TryLookThroughAsync(to, folder, changed, cancel)
+            )
+                now[folder.Path] = holds;
         }
         foreach (var lost in looked.Keys.Except(folders.Select(f => f.Path)))
             changed.AddRange(_known.Where(a => a.Place == lost && !a.IsGone).Select(a => a with { IsGone = true }));
@@ -71,6 +73,20 @@ internal sealed class Arrivals(ILedger ledger, MailLegOrder order, Tally tally)
             if ((await ledger.UnclaimedAsync(page.Id, cancel)).Count > 0)
                 return false;
         return true;
+    }
+
+    /// <summary>A folder that may not be read keeps nobody from being carried; it is tried again by the next pass.</summary>
+    private async Task<bool> TryLookThroughAsync(IMailAccount to, FolderState folder, List<Arrival> changed, CancellationToken cancel)
+    {
+        try
+        {
+            await LookThroughAsync(to, folder, changed, cancel);
+            return true;
+        }
+        catch (FaultException e) when (e is { Verdict: Verdict.Keep, Fault.Action: not FaultAction.RetryLater })
+        {
+            return false;
+        }
     }
 
     private async Task LookThroughAsync(IMailAccount to, FolderState folder, List<Arrival> changed, CancellationToken cancel)

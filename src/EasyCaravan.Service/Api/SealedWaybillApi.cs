@@ -1,0 +1,100 @@
+using System.Text;
+using System.Text.Json;
+using EasyCaravan.Contract;
+using EasyCaravan.Service.Access;
+using EasyCaravan.Service.Workers;
+using EasyCaravan.Store;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace EasyCaravan.Service.Api;
+
+/// <summary>The waybill with all that proves it, sealed so that a later change shows.</summary>
+internal static class SealedWaybillApi
+{
+    public static void Map(RouteGroupBuilder api) =>
+        api.MapGet("/batches/{batch}/waybill/sealed", GetAsync)
+            .WithSummary("The proof for a batch in lines that depend on each other, signed: it can be checked without the service");
+
+    private static async Task<Results<FileContentHttpResult, ProblemHttpResult>> GetAsync(
+        string batch,
+        CurrentPlan current,
+        Database database,
+        InstallationKey key,
+        TimeProvider time,
+        CancellationToken cancel,
+        string? move = null
+    )
+    {
+        var (waybill, problem) = await WaybillApi.LoadAsync(batch, move, current, database, time, cancel);
+        if (waybill is null)
+            return problem!;
+        var entries = await EntriesAsync(batch, waybill, current, database, time, cancel);
+        var header = new Dictionary<string, string>
+        {
+            ["batch"] = batch,
+            ["from"] = waybill.From,
+            ["to"] = waybill.To,
+            ["drawnAt"] = waybill.DrawnAt.ToString("O"),
+            ["sentence"] = waybill.Sentence,
+        };
+        var text = new StringBuilder();
+        foreach (var line in WaybillSeal.Seal(header, entries, key.Get()))
+            text.Append(line).Append('\n');
+        return TypedResults.File(Encoding.UTF8.GetBytes(text.ToString()), "application/jsonl", $"waybill-{batch}.jsonl");
+    }
+
+    private static async Task<List<string>> EntriesAsync(
+        string batch,
+        BatchWaybill waybill,
+        CurrentPlan current,
+        Database database,
+        TimeProvider time,
+        CancellationToken cancel
+    )
+    {
+        var entries = new List<string>();
+        void Add(string entry, string account, object what) =>
+            entries.Add(
+                JsonSerializer.Serialize(
+                    new
+                    {
+                        entry,
+                        account,
+                        what,
+                    },
+                    ContractJson.Options
+                )
+            );
+        var plan = (await current.GetAsync(cancel)).Plan!;
+        var planned = plan.Batches.First(b => b.Name == batch);
+        await using var db = database.Read();
+        foreach (var move in waybill.Moves)
+        {
+            Add("move", move.Account, move with { Folders = [], LeftBehind = [], Differences = [] });
+            foreach (var folder in move.Folders)
+                Add("folder", move.Account, folder);
+            foreach (var item in move.LeftBehind)
+                Add("left-behind", move.Account, item);
+            foreach (var difference in move.Differences)
+                Add("difference", move.Account, difference);
+            var row = await db
+                .Moves.Include(m => m.Legs)
+                .Include(m => m.Crossing)
+                .FirstAsync(m => m.Batch == batch && m.FromAccount == move.Account, cancel);
+            if (row.Crossing is null)
+                continue;
+            var now = Instant.FromDateTimeOffset(time.GetUtcNow());
+            var detail = await CrossingViews.DetailAsync(db, plan, planned, row, now, cancel);
+            Add("crossing", move.Account, detail.Crossing with { Gates = [], Probes = [] });
+            foreach (var gate in detail.Crossing.Gates)
+                Add("gate", move.Account, gate);
+            foreach (var probe in detail.Probes.Reverse())
+                Add("probe", move.Account, probe);
+            foreach (var act in detail.Acts.Reverse())
+                Add("act", move.Account, act);
+        }
+        return entries;
+    }
+}
