@@ -848,6 +848,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/batches/{batch}/waybill/sealed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The proof for a batch in lines that depend on each other, signed: it can be checked without the service
+         * @description The proof for a batch in lines that depend on each other, signed: it can be checked without the service
+         */
+        get: operations["sealedWaybillGet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/batches/{batch}/aftercare": {
         parameters: {
             query?: never;
@@ -6604,6 +6624,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CrossingDetail"];
                 };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    sealedWaybillGet: {
+        parameters: {
+            query?: {
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It could not be done: what happened, and what to do. */
             default: {
