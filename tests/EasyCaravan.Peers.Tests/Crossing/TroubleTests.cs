@@ -23,6 +23,22 @@ public sealed class TroubleTests
         await rules.ActivateAsync("own");
     }
 
+    /// <summary>Says who has not, and why, where that does not come.</summary>
+    private static async Task AllSettleAsync(TestService service, int seconds)
+    {
+        try
+        {
+            await TestService.UntilAsync(
+                async () => (await service.MovesAsync("crew")).TrueForAll(m => m.Stage is MoveStage.Settling),
+                seconds
+            );
+        }
+        catch (TimeoutException e)
+        {
+            throw new TimeoutException((await service.RunAsync("crossing", "crew")).Out, e);
+        }
+    }
+
     [Fact]
     public async Task Planted_trouble_stops_only_whom_it_concerns()
     {
@@ -59,8 +75,10 @@ public sealed class TroubleTests
         await AnswerAsync(world, "lost", null);
         await service.RunAsync("crossing", "crew", "--accept", "probe", "--because", "Its owner looks into the junk", "--move", "junk");
         world.New.SetUser($"full@{CrossingWorld.NewDomain}", CrossingWorld.Password, "10M");
+        // Dovecot looks at its file of users once a second at most.
+        await Task.Delay(TimeSpan.FromSeconds(2), Cancel);
         await service.RunAsync("retry", "crew");
-        await TestService.UntilAsync(async () => (await service.MovesAsync("crew")).TrueForAll(m => m.Stage is MoveStage.Settling), 90);
+        await AllSettleAsync(service, 90);
         Assert.Contains("large@outside.example", (await world.NewIdsAsync("full")).Select(m => m.Id));
         foreach (var who in people)
             Assert.DoesNotContain(await world.NewIdsAsync(who), m => m.Id.StartsWith("probe.", StringComparison.Ordinal));
@@ -83,7 +101,7 @@ public sealed class TroubleTests
         );
         await world.Post.StartAgainAsync();
         await service.RunAsync("retry", "crew");
-        await TestService.UntilAsync(async () => (await service.MovesAsync("crew")).TrueForAll(m => m.Stage is MoveStage.Settling), 120);
+        await AllSettleAsync(service, 120);
     }
 
     [Fact]
