@@ -376,19 +376,6 @@ public sealed class CrossingRun(
     {
         if (await record.ForwardingAsync(cancel) is not { } note)
             return;
-        // Killed after it was switched on, the numbers of before are still those that count.
-        if (
-            note.OnAt is null
-            && (
-                note.Rules is { } mine
-                    ? await VisitOldAsync(f => f.StateAsync(mine, cancel), cancel) is not ForwardingState.On
-                    : note.SaidOn
-            )
-        )
-        {
-            note = note with { Before = await NumbersAsync(cancel) };
-            await record.KeepForwardingAsync(note, cancel);
-        }
         if (note.Rules is { } rules)
         {
             var act = await record.IntendAsync(CrossingAct.SwitchOff, "our rule is removed, and what was there is put back", cancel);

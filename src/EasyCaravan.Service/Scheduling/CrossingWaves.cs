@@ -25,10 +25,13 @@ internal sealed class CrossingWaves(
         var now = Instant.FromDateTimeOffset(Time.GetUtcNow());
         foreach (var batch in plan?.Batches ?? [])
         {
-            if (batch.Timetable?.CutsOverAt is { } at && at <= now && _done.Add((batch.Name, at)))
+            if (batch.Timetable?.CutsOverAt is { } at && at <= now && !_done.Contains((batch.Name, at)))
+            {
                 // A time that lay in the past when the plan was applied has nobody cross: a person does, who sees what it would begin.
                 if (at.ToUnixTimeMilliseconds() >= row!.AppliedAt)
                     await crossings.BeginAsync(batch.Name, at, Journal.Service, cancel);
+                _done.Add((batch.Name, at));
+            }
             var begun = await crossings.GoOnAsync(batch, cancel);
             if (begun.Count == 0)
                 continue;
