@@ -116,16 +116,14 @@ public sealed class CrossingRun(
                 ? null
                 : await FaultOfAsync(async () =>
                 {
-                    fromRules = (await VisitAsync(order.FromRules, f => f.LookAsync(cancel), cancel)).Facts;
-                    prepared = await VisitAsync(
-                        order.FromRules,
-                        f => f.PrepareAsync(order.To.Account, order.Plan.KeepsCopy, cancel),
-                        cancel
-                    );
+                    fromRules = (await VisitOldAsync(f => f.LookAsync(cancel), cancel)).Facts;
+                    prepared = await VisitOldAsync(f => f.PrepareAsync(order.To.Account, order.Plan.KeepsCopy, cancel), cancel);
                 });
         // Nobody can look into rules of the new side that do not open: the probe shows a circle all the same.
         if (order.ToRules is not null && toFault is null)
-            await FaultOfAsync(async () => toRules = (await VisitAsync(order.ToRules, f => f.LookAsync(cancel), cancel)).Facts);
+            await FaultOfAsync(async () =>
+                toRules = (await VisitAsync(order.ToRules, order.To.Account, f => f.LookAsync(cancel), cancel)).Facts
+            );
         var forwarding = new ForwardingPossible(prepared, rulesFault, order.Plan.KeepsCopy);
         return (
             new GateSight(fromFault, toFault, room, forwarding, fromRules, toRules, [.. order.Senders.Select(s => s.Way).Distinct()]),
@@ -148,20 +146,32 @@ public sealed class CrossingRun(
     }
 
     /// <summary>Each visit is a session of its own: a long one does not see what others do meanwhile.</summary>
-    private async Task<T> VisitAsync<T>(
+    private static async Task<T> VisitAsync<T>(
         Func<CancellationToken, Task<IForwardingRules>> open,
+        string account,
         Func<Forwarding, Task<T>> act,
         CancellationToken cancel
     )
     {
         await using var rules = await open(cancel);
-        return await act(new Forwarding(rules, order.From.Account));
+        return await act(new Forwarding(rules, account));
     }
 
     private Task<T> VisitOldAsync<T>(Func<Forwarding, Task<T>> act, CancellationToken cancel) =>
         VisitAsync(
             order.FromRules ?? throw Fault(Cause.RulesRefused, "the plan no longer names the rules of the old service"),
+            order.From.Account,
             act,
+            cancel
+        );
+
+    private Task<bool> SwitchOnAsync(ForwardingRecord rules, CancellationToken cancel) =>
+        VisitOldAsync(
+            async f =>
+            {
+                await f.SwitchOnAsync(rules, cancel);
+                return true;
+            },
             cancel
         );
 
@@ -186,14 +196,7 @@ public sealed class CrossingRun(
             var act = await record.IntendAsync(CrossingAct.SwitchOn, $"forwarding to {rules.To} is switched on by a mail rule", cancel);
             try
             {
-                await VisitOldAsync(
-                    async f =>
-                    {
-                        await f.SwitchOnAsync(rules, cancel);
-                        return true;
-                    },
-                    cancel
-                );
+                await SwitchOnAsync(rules, cancel);
             }
             catch (FaultException e) when (e.Fault.Cause is Cause.RulesChanged)
             {
@@ -351,14 +354,7 @@ public sealed class CrossingRun(
         await VisitOldAsync(f => f.SwitchOffAsync(rules, cancel), cancel);
         var anew = await VisitOldAsync(f => f.PrepareAsync(order.To.Account, order.Plan.KeepsCopy, cancel), cancel);
         await record.KeepForwardingAsync(note with { Rules = anew }, cancel);
-        await VisitOldAsync(
-            async f =>
-            {
-                await f.SwitchOnAsync(anew, cancel);
-                return true;
-            },
-            cancel
-        );
+        await SwitchOnAsync(anew, cancel);
         await record.KeepForwardingAsync(note with { Rules = anew, PutBack = false }, cancel);
         await record.OutcomeAsync(act, "done, and read back", cancel);
         journal("forwarding was switched on again");

@@ -73,7 +73,9 @@ public sealed class ProbeWatch(
         var awaited = (await record.ProbesAsync(cancel)).Where(p => p.PlannedAt >= since).ToList();
         if (awaited.Exists(p => p.IsOpen))
             awaited = await AwaitAsync(awaited, p => p.IsOpen, s_look, cancel);
-        await RemoveAsync((await record.ProbesAsync(cancel)).Where(p => p is { IsOpen: false, RemovedAt: null }), cancel);
+        // One that was given up is looked for everywhere, which is not repeated each time that another is still awaited.
+        var isOver = !awaited.Exists(p => p.IsOpen);
+        await RemoveAsync((await record.ProbesAsync(cancel)).Where(p => p.HasCome || (isOver && !p.IsOpen)), cancel);
         var newest = NewestOf(awaited, since);
         // Judged together, so that a person who accepts what became of them accepts all of it.
         if (newest.Exists(p => p.IsOpen))
@@ -207,15 +209,16 @@ public sealed class ProbeWatch(
         var act = await record.IntendAsync(CrossingAct.RemoveProbe, $"{left.Count} probe(s) are removed from both sides", cancel);
         await using var to = await order.To.OpenAsync(accounts, cancel);
         await using var from = await order.From.OpenAsync(accounts, cancel);
+        var (here, there) = (await PlacesAsync(from, cancel), await PlacesAsync(to, cancel));
         var removed = 0;
         foreach (var probe in left)
         {
-            var kept = await RemoveAsync(from, probe, cancel);
-            await RemoveAsync(to, probe, cancel);
+            var kept = await RemoveAsync(from, here, probe, cancel);
+            await RemoveAsync(to, there, probe, cancel);
             await record.UpdateProbeAsync(
                 probe with
                 {
-                    KeptAt = kept > 0 ? Now : null,
+                    KeptAt = kept > 0 ? Now : probe.KeptAt,
                     // A copy may still be on its way to the old mailbox, or to the new one.
                     RemovedAt =
                         (probe.HasCome && (kept > 0 || !order.Plan.KeepsCopy)) || Now > probe.PlannedAt + s_longestOnItsWay ? Now : null,
@@ -227,11 +230,13 @@ public sealed class ProbeWatch(
         await record.OutcomeAsync(act, $"done; {removed} of them stood in the old mailbox too", cancel);
     }
 
-    private static async Task<int> RemoveAsync(IMailAccount account, Probe probe, CancellationToken cancel)
+    private static async Task<FolderPath[]> PlacesAsync(IMailAccount account, CancellationToken cancel) =>
+        [.. (await account.ListFoldersAsync(cancel)).Where(f => f.Selectable).Select(f => f.Path)];
+
+    private static async Task<int> RemoveAsync(IMailAccount account, FolderPath[] places, Probe probe, CancellationToken cancel)
     {
-        FolderPath[] all = [.. (await account.ListFoldersAsync(cancel)).Where(f => f.Selectable).Select(f => f.Path)];
         var removed = 0;
-        foreach (var (place, numbers) in await account.FindAsync(all, probe.MessageId, cancel))
+        foreach (var (place, numbers) in await account.FindAsync(places, probe.MessageId, cancel))
             if (await account.RemoveMessagesAsync(place, numbers, cancel))
                 removed += (int)numbers.Count;
         return removed;

@@ -44,6 +44,9 @@ public sealed record Timetable(DateTimeZone Zone, ImmutableArray<Window> Windows
 
     public Instant? CutsOverAt => Cutover is { } local ? OpenHours.At(Zone, local) : null;
 
+    /// <summary>When the old address stops forwarding; null: never by itself.</summary>
+    public Instant? ForwardsUntil => Aftercare?.ForwardingUntil is { } day ? Zone.AtStartOfDay(day).ToInstant() : null;
+
     /// <summary>It may run at any time: nothing has to be worked out.</summary>
     private bool IsAlwaysOpen => Windows.IsEmpty && Pauses.IsEmpty && Start is null;
 

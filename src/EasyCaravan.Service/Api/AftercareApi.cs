@@ -37,9 +37,7 @@ internal static class AftercareApi
         var (skip, wrong) = Paging.ReadPlace(cursor);
         if (wrong is not null)
             return wrong;
-        var until = (await current.TimetableOfAsync(batch, cancel)) is { Aftercare.ForwardingUntil: { } day } timetable
-            ? timetable.Zone.AtStartOfDay(day).ToDateTimeOffset()
-            : (DateTimeOffset?)null;
+        var until = (await current.TimetableOfAsync(batch, cancel))?.ForwardsUntil?.ToDateTimeOffset();
         var since = SinceOf(time, withinDays);
         await using var db = database.Read();
         var query = Settling(db, batch, only);

@@ -162,7 +162,7 @@ internal static class CrossingApi
             CrossingAsk.Accept => crossings.AcceptAsync(
                 batch.Name,
                 only,
-                Enum.Parse<GateKind>(request.Gate!.Value.ToString()),
+                ContractWord.To<GateKind>(request.Gate!.Value),
                 request.Because!.Trim(),
                 who,
                 cancel

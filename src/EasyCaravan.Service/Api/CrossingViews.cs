@@ -186,9 +186,12 @@ internal static class CrossingViews
             forwarding is null ? null : ViewOf(forwarding),
             view.LookedAt is null || row.Stage is Stage.Settling or Stage.Done ? [] : [.. WouldDo(plan, batch, row, forwarding)],
             probes.ConvertAll(ViewOf),
-            acts.ConvertAll(a => new CrossingActView(a.What, MoveViews.Time(a.BegunAt)!.Value, MoveViews.Time(a.EndedAt), a.Outcome))
+            acts.ConvertAll(ViewOf)
         );
     }
+
+    public static CrossingActView ViewOf(CrossingActRow act) =>
+        new(act.What, MoveViews.Time(act.BegunAt)!.Value, MoveViews.Time(act.EndedAt), act.Outcome);
 
     private static ForwardingView ViewOf(ForwardingRow row) =>
         new(

@@ -30,7 +30,7 @@ internal static class SealedWaybillApi
         var (waybill, problem) = await WaybillApi.LoadAsync(batch, move, current, database, time, cancel);
         if (waybill is null)
             return problem!;
-        var entries = await EntriesAsync(batch, waybill, current, database, time, cancel);
+        var entries = await EntriesAsync(batch, waybill, database, time, cancel);
         var header = new Dictionary<string, string>
         {
             ["batch"] = batch,
@@ -48,7 +48,6 @@ internal static class SealedWaybillApi
     private static async Task<List<string>> EntriesAsync(
         string batch,
         BatchWaybill waybill,
-        CurrentPlan current,
         Database database,
         TimeProvider time,
         CancellationToken cancel
@@ -67,9 +66,21 @@ internal static class SealedWaybillApi
                     ContractJson.Options
                 )
             );
-        var plan = (await current.GetAsync(cancel)).Plan!;
-        var planned = plan.Batches.First(b => b.Name == batch);
         await using var db = database.Read();
+        var rows = await db
+            .Moves.Include(m => m.Legs)
+            .Include(m => m.Crossing)
+            .Where(m => m.Batch == batch && m.Crossing != null)
+            .ToListAsync(cancel);
+        var ids = rows.ConvertAll(r => r.Id);
+        var now = Instant.FromDateTimeOffset(time.GetUtcNow());
+        var crossings = (await CrossingViews.OfMovesAsync(db, rows, now, cancel)).ToDictionary(c => c.Account);
+        var byAccount = rows.ToDictionary(r => r.FromAccount, r => r.Id);
+        // All of them: what a page shows ends with the newest few hundred.
+        var probes = (await db.Probes.Where(p => ids.Contains(p.MoveId)).OrderBy(p => p.Id).ToListAsync(cancel)).ToLookup(p => p.MoveId);
+        var acts = (await db.CrossingActs.Where(a => ids.Contains(a.MoveId)).OrderBy(a => a.Id).ToListAsync(cancel)).ToLookup(a =>
+            a.MoveId
+        );
         foreach (var move in waybill.Moves)
         {
             Add("move", move.Account, move with { Folders = [], LeftBehind = [], Differences = [] });
@@ -79,21 +90,15 @@ internal static class SealedWaybillApi
                 Add("left-behind", move.Account, item);
             foreach (var difference in move.Differences)
                 Add("difference", move.Account, difference);
-            var row = await db
-                .Moves.Include(m => m.Legs)
-                .Include(m => m.Crossing)
-                .FirstAsync(m => m.Batch == batch && m.FromAccount == move.Account, cancel);
-            if (row.Crossing is null)
+            if (!crossings.TryGetValue(move.Account, out var crossing))
                 continue;
-            var now = Instant.FromDateTimeOffset(time.GetUtcNow());
-            var detail = await CrossingViews.DetailAsync(db, plan, planned, row, now, cancel);
-            Add("crossing", move.Account, detail.Crossing with { Gates = [], Probes = [] });
-            foreach (var gate in detail.Crossing.Gates)
+            Add("crossing", move.Account, crossing with { Gates = [], Probes = [] });
+            foreach (var gate in crossing.Gates)
                 Add("gate", move.Account, gate);
-            foreach (var probe in detail.Probes.Reverse())
-                Add("probe", move.Account, probe);
-            foreach (var act in detail.Acts.Reverse())
-                Add("act", move.Account, act);
+            foreach (var probe in probes[byAccount[move.Account]])
+                Add("probe", move.Account, CrossingViews.ViewOf(probe));
+            foreach (var act in acts[byAccount[move.Account]])
+                Add("act", move.Account, CrossingViews.ViewOf(act));
         }
         return entries;
     }

@@ -69,7 +69,7 @@ internal sealed class CrossingRunner(
                 batch.Timetable?.CatchUpEvery,
                 await ToldAtAsync(db, row, cancel)
             ),
-            batch.Timetable is { Aftercare.ForwardingUntil: { } until } timetable ? timetable.Zone.AtStartOfDay(until).ToInstant() : null,
+            batch.Timetable?.ForwardsUntil,
             c => comparisons.RunAsync(pass, c),
             c => GiveUpTokensAsync(context, c)
         );

@@ -56,7 +56,8 @@ public sealed class EveningTests
             Assert.True(went.Code == 0, went.Out + went.Error);
         }
         // It goes on for a while after everybody has crossed.
-        await Task.Delay(TimeSpan.FromSeconds(5), Cancel);
+        var sent = doings.Sent.Values.Sum(s => s.Count);
+        await TestService.UntilAsync(() => Task.FromResult(doings.Sent.Values.Sum(s => s.Count) >= sent + crew + mates));
         await evening.CancelAsync();
         await Task.WhenAll(post, life).ContinueWith(_ => { }, TaskScheduler.Default);
         Assert.False(post.IsFaulted, post.Exception?.ToString());

@@ -76,7 +76,11 @@ public sealed class TroubleTests
         await service.RunAsync("crossing", "crew", "--accept", "probe", "--because", "Its owner looks into the junk", "--move", "junk");
         world.New.SetUser($"full@{CrossingWorld.NewDomain}", CrossingWorld.Password, "10M");
         // Dovecot looks at its file of users once a second at most.
-        await Task.Delay(TimeSpan.FromSeconds(2), Cancel);
+        await TestService.UntilAsync(async () =>
+        {
+            using var imap = await world.AtNewAsync("full");
+            return (await imap.RunAsync("GETQUOTAROOT INBOX")).Exists(l => l.Contains(" 10240)", StringComparison.Ordinal));
+        });
         await service.RunAsync("retry", "crew");
         await AllSettleAsync(service, 90);
         Assert.Contains("large@outside.example", (await world.NewIdsAsync("full")).Select(m => m.Id));
