@@ -85,6 +85,16 @@ public sealed class CrossingTests
     private FaultException Stops() => Assert.Throws<FaultException>(() => _crossing.Run());
 
     [Fact]
+    public void Mail_is_never_forwarded_to_the_address_it_comes_from()
+    {
+        var crossing = new MemoryCrossing(sameAddress: true);
+        var fault = Assert.Throws<FaultException>(() => crossing.Run()).Fault;
+        Assert.Equal(Cause.GateShut, fault.Cause);
+        Assert.Contains(crossing.Gates, g => g is { Kind: GateKind.Forwarding, Colour: GateColour.Red });
+        Assert.Empty(crossing.Acts);
+    }
+
+    [Fact]
     public void A_shut_gate_stops_it_before_anything_is_changed()
     {
         _crossing.Accepted.Clear();

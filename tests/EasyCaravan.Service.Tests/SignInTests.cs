@@ -187,7 +187,9 @@ public sealed class SignInTests : IAsyncLifetime
     public async Task When_a_move_is_done_its_consent_is_given_back_to_the_authorization_server()
     {
         _from.Manners = new StandInManners { Tokens = _tokens };
-        await ApplyAsync(OAuth("refresh-token", $", revoke-url: \"{_tokens.Address}revoke\""), _tokens.Consent(Aoife));
+        var roster =
+            $"name,from_account,to_account,from_secret,to_secret\nAoife,{Aoife},bram@saltmarsh.example,{_tokens.Consent(Aoife)},s\n";
+        await _service.ApplyAsync(Plan(OAuth("refresh-token", $", revoke-url: \"{_tokens.Address}revoke\"")), ("crew.csv", roster));
         await _service.RunAsync("start", "crew", "--wait");
         await _service.UntilInStepAsync("crew");
         await _service.RunAsync("crossing", "crew", "--check");

@@ -94,10 +94,10 @@ public sealed class CrossingRun(
             ? $"the gate {KebabWord.Of(one.Kind)} is shut"
             : $"{shut.Count} gates are shut ({string.Join(", ", shut.Select(g => KebabWord.Of(g.Kind)))})";
 
-    private async Task<(GateSight Sight, ForwardingRecord? Prepared)> SeeAsync(CancellationToken cancel)
+    private async Task<(GateSight? Sight, ForwardingRecord? Prepared)> SeeAsync(CancellationToken cancel)
     {
         if (!order.HasMail)
-            return (new GateSight(null, null, null, new ForwardingPossible(null, null, true), null, null, []), null);
+            return (null, null);
         var fromFault = await FaultOfAsync(async () =>
         {
             await using var from = await order.From.OpenAsync(accounts, cancel);

@@ -53,15 +53,16 @@ public static class Gates
     /// <summary>Less than this share of an account's room left is little.</summary>
     private const double LittleRoom = 0.05;
 
-    public static IReadOnlyList<Gate> Draw(GateRecord record, GateSight sight, string from, string to, Instant now) =>
+    /// <param name="sight">Null: no mail is carried, so that there is nothing to forward.</param>
+    /// <param name="from">The old address.</param>
+    /// <param name="to">The new address.</param>
+    public static IReadOnlyList<Gate> Draw(GateRecord record, GateSight? sight, string from, string to, Instant now) =>
         [
             InStep(record, now),
             LeftBehind(record),
-            SignIn(sight),
-            Room(sight),
-            Forwarding(sight, from, to),
-            OwnRules(sight, to),
-            Probe(sight),
+            .. sight is null
+                ? Array.Empty<Gate>()
+                : [SignIn(sight), Room(sight), Forwarding(sight, from, to), OwnRules(sight, to), Probe(sight)],
             Informed(record),
         ];
 
@@ -132,6 +133,12 @@ public static class Gates
 
     private static Gate Forwarding(GateSight sight, string from, string to)
     {
+        if (Same(from, to))
+            return Gate.Red(
+                GateKind.Forwarding,
+                $"the old and the new address are the same ({to}): mail would be forwarded to where it comes from",
+                "Give the new account an address of its own in the roster's to_account, one that its new service alone takes mail for"
+            );
         var copy = sight.Forwarding.KeepsCopy ? "a copy stays in the old mailbox" : "nothing stays in the old mailbox";
         if (sight.ToRules is { } rules && rules.Addresses.Any(a => Same(a, from)))
             return Gate.Red(
@@ -214,7 +221,7 @@ public static class Gates
             );
 
     private static string Words(Duration length) =>
-        length < Duration.FromMinutes(1) ? "less than a minute"
+        length < Duration.FromMinutes(2) ? "less than two minutes"
         : length < Duration.FromHours(2) ? $"{(int)length.TotalMinutes} minutes"
         : length < Duration.FromDays(2) ? $"{(int)length.TotalHours} hours"
         : $"{(int)length.TotalDays} days";

@@ -66,8 +66,11 @@ internal sealed class MemoryCrossing : ICrossingRecord, IMailAccounts
 
     public bool HasRules { get; set; } = true;
 
-    public MemoryCrossing()
+    private readonly string _to;
+
+    public MemoryCrossing(bool sameAddress = false)
     {
+        _to = sameAddress ? From : To;
         Rules.Called = Call;
         Deliver = message => New.Folder("INBOX").Add(message, FlagSet.Empty, Clock.GetUtcNow());
     }
@@ -119,7 +122,7 @@ internal sealed class MemoryCrossing : ICrossingRecord, IMailAccounts
         Task<Credentials> SignIn(string account) => Task.FromResult(new Credentials(account, account, "s"));
         return new CrossingOrder(
             new CrossingSide(s_service, From, _ => SignIn(From)),
-            new CrossingSide(s_service with { Name = "northquay" }, To, _ => SignIn(To)),
+            new CrossingSide(s_service with { Name = "northquay" }, _to, _ => SignIn(_to)),
             HasMail: true,
             HasRules ? _ => Task.FromResult<IForwardingRules>(Rules) : null,
             null,
