@@ -295,6 +295,7 @@ public sealed record CrossingActView(string What, DateTimeOffset BegunAt, DateTi
 /// <param name="Account">The from account, by which a move is known within its batch.</param>
 /// <param name="Name">The person's name, as in the roster.</param>
 /// <param name="ToAccount">The account on the new side.</param>
+/// <param name="ForwardTo">The address to which the old one forwards, or would.</param>
 /// <param name="Stage">How far the move is.</param>
 /// <param name="Condition">What is happening to it now.</param>
 /// <param name="Goal">What was asked of the crossing last; null: nothing yet.</param>
@@ -316,6 +317,7 @@ public sealed record CrossingView(
     string Account,
     string Name,
     string ToAccount,
+    string ForwardTo,
     MoveStage Stage,
     MoveCondition Condition,
     CrossingGoalWord? Goal,

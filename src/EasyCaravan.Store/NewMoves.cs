@@ -31,6 +31,7 @@ internal static class NewMoves
         nameof(MoveRow.Note),
         nameof(MoveRow.Language),
         nameof(MoveRow.Notify),
+        nameof(MoveRow.ForwardTo),
     ];
 
     /// <summary>All are 0: listed, idle, and nothing counted.</summary>
@@ -92,6 +93,7 @@ internal static class NewMoves
                 row.Note,
                 row.Language,
                 row.Notify,
+                row.ForwardTo,
             ];
             for (var i = 0; i < values.Length; i++)
                 texts[i].Value = (object?)values[i] ?? DBNull.Value;

@@ -138,8 +138,8 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
     }
 
     private bool Differs(MoveRow row, RosterPerson person) =>
-        (row.Name, row.ToAccount, row.Note, row.ToUnder, row.ToRoot, row.Language, row.Notify)
-            != (person.Name, person.ToAccount, person.Note, person.ToUnder, person.ToRoot, person.Language, person.Notify)
+        (row.Name, row.ToAccount, row.Note, row.ToUnder, row.ToRoot, row.Language, row.Notify, row.ForwardTo)
+            != (person.Name, person.ToAccount, person.Note, person.ToUnder, person.ToRoot, person.Language, person.Notify, person.ForwardTo)
         || !StaysLogin(row.FromLogin, row.FromLoginBefore, person.FromLogin)
         || !StaysLogin(row.ToLogin, row.ToLoginBefore, person.ToLogin)
         || (row.Stage is not Stage.Done && SecretsDiffer(row, person));
@@ -172,7 +172,7 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
     private MoveRow Seal(MoveRow row, RosterPerson person)
     {
         (row.Name, row.ToAccount, row.Note) = (person.Name, person.ToAccount, person.Note);
-        (row.Language, row.Notify) = (person.Language, person.Notify);
+        (row.Language, row.Notify, row.ForwardTo) = (person.Language, person.Notify, person.ForwardTo);
         if (!StaysLogin(row.FromLogin, row.FromLoginBefore, person.FromLogin))
             (row.FromLogin, row.FromLoginBefore) = (person.FromLogin, null);
         if (!StaysLogin(row.ToLogin, row.ToLoginBefore, person.ToLogin))

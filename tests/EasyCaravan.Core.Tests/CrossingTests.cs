@@ -92,6 +92,51 @@ public sealed class CrossingTests
         Assert.Equal(Cause.GateShut, fault.Cause);
         Assert.Contains(crossing.Gates, g => g is { Kind: GateKind.Forwarding, Colour: GateColour.Red });
         Assert.Empty(crossing.Acts);
+
+        // Whoever keeps their address is forwarded to one for which the new service alone takes mail.
+        crossing.ForwardTo = "aoife@in.northquay.example";
+        crossing.Run();
+        Assert.Equal(CrossingStep.Settle, crossing.State.Step);
+        Assert.Equal(crossing.ForwardTo, crossing.Note!.Rules!.To);
+    }
+
+    [Theory]
+    [InlineData(null, null, "aoife@northquay.example")]
+    [InlineData(null, "{user}@in.{domain}", "aoife@in.northquay.example")]
+    [InlineData(null, "{account}", "aoife@northquay.example")]
+    [InlineData("own@in.northquay.example", "{user}@in.{domain}", "own@in.northquay.example")]
+    public void The_roster_says_where_to_forward_before_the_batch_does(string? own, string? pattern, string expected) =>
+        Assert.Equal(expected, (CrossingPlan.Usual with { ForwardTo = pattern }).AddressOf(own, "aoife@northquay.example"));
+
+    [Fact]
+    public void An_automatic_answer_is_set_unless_rules_of_the_owner_answer_or_the_service_cannot()
+    {
+        var (answering, silent) = (new MemoryCrossing(), new MemoryCrossing());
+        answering.Rules.Extensions = silent.Rules.Extensions = new HashSet<string> { "copy", "include", "vacation" };
+        answering.Rules.Scripts["mine"] = "require \"vacation\"; vacation \"I am away\";"u8.ToArray();
+        answering.Rules.Active = "mine";
+        foreach (var crossing in new[] { answering, silent, _crossing })
+        {
+            crossing.Answer = new AutomaticAnswer("New: {new_address}", "{name} \"moved\"\nto {new_address}").For(
+                "Aoife",
+                MemoryCrossing.To
+            );
+            crossing.Run();
+            Assert.Equal(CrossingStep.Settle, crossing.State.Step);
+        }
+        var ours = Encoding.UTF8.GetString(silent.Note!.Rules!.Ours.Span);
+        Assert.Contains(
+            "vacation :days 7 :addresses [\"aoife@saltmarsh.example\"] :subject \"New: aoife@northquay.example\" "
+                + "\"Aoife \\\"moved\\\"\r\nto aoife@northquay.example\";",
+            ours,
+            StringComparison.Ordinal
+        );
+        Assert.Contains("an automatic answer tells", FactsOf(silent), StringComparison.Ordinal);
+        Assert.DoesNotContain("vacation", Encoding.UTF8.GetString(answering.Note!.Rules!.Ours.Span), StringComparison.Ordinal);
+        Assert.Contains("because rules of its owner answer", FactsOf(answering), StringComparison.Ordinal);
+        Assert.Contains("does not offer the extension vacation", FactsOf(_crossing), StringComparison.Ordinal);
+
+        static string FactsOf(MemoryCrossing crossing) => crossing.Gates.Find(g => g.Kind is GateKind.Forwarding)!.Facts;
     }
 
     [Fact]

@@ -19,6 +19,9 @@ public sealed record DovecotManners(
     /// <summary>Capabilities that it does not tell of, such as <c>MULTIAPPEND</c>.</summary>
     public IReadOnlyCollection<string> Without { get; init; } = [];
 
+    /// <summary>An extension of Sieve that its rules do not know, such as <c>copy</c>; null: they know them all.</summary>
+    public string? RulesWithout { get; init; }
+
     /// <summary>
     /// How mail is kept: <c>maildir</c> writes each message by itself, <c>mdbox</c> many to a file, with an index that it cannot do
     /// without.

@@ -319,6 +319,7 @@ public sealed class DovecotServer : IAsyncDisposable
 
                 plugin {
                   sieve = file:~/sieve;active=~/.dovecot.sieve
+                  {{(manners.RulesWithout is { } missing ? $"sieve_extensions = -{missing}" : "")}}
                 }
                 service managesieve-login {
                   {{(root ? "" : "chroot =")}}

@@ -84,7 +84,7 @@ public sealed class ForwardingTests : IAsyncLifetime
 
         var (active, facts) = await forwarding.LookAsync(Cancel);
         Assert.Equal(("mine", true, true), (active, facts.Answers, facts.Files));
-        var record = await forwarding.PrepareAsync(New, true, Cancel);
+        var record = (await forwarding.PrepareAsync(New, true, null, Cancel)).Rules;
         Assert.Equal(["*mine"], await witness.ListAsync());
         Assert.Equal(s_own, record.Before.ToArray());
 
@@ -138,6 +138,22 @@ public sealed class ForwardingTests : IAsyncLifetime
         Assert.Equal(["*holiday", "mine"], await witness.ListAsync());
     }
 
+    [Theory]
+    [InlineData("dovecot")]
+    [InlineData("cyrus")]
+    public async Task An_automatic_answer_is_taken_by_real_servers_and_goes_with_the_forwarding(string server)
+    {
+        var port = await StartAsync(server);
+        var forwarding = new FreshForwarding(() => OpenAsync(port));
+        var answer = new AutomaticAnswer("Neue Adresse: \"Hafenbüro\"", "Bitte an new@northquay.example\n.\nschreiben \\ danke");
+        var record = await forwarding.PrepareAsync(New, true, Cancel, answer);
+        await forwarding.SwitchOnAsync(record, Cancel);
+        using var witness = await PlainSieve.SignInAsync(port, Aoife, TwoServers.Password);
+        Assert.Contains("vacation", Encoding.UTF8.GetString(await witness.ReadAsync(ForwardingScript.Name)), StringComparison.Ordinal);
+        Assert.Null(await forwarding.SwitchOffAsync(record, Cancel));
+        Assert.Equal(ForwardingState.Off, await forwarding.StateAsync(record, Cancel));
+    }
+
     [Fact]
     public async Task What_the_server_does_not_take_is_said_before_anything_is_changed()
     {
@@ -147,13 +163,13 @@ public sealed class ForwardingTests : IAsyncLifetime
         Assert.Equal(Cause.RulesRefused, refused.Fault.Cause);
         Assert.Contains("teleport", refused.Fault.What, StringComparison.Ordinal);
         Assert.Empty(await rules.ListAsync(Cancel));
-        await Assert.ThrowsAsync<FaultException>(() => new Forwarding(rules, Aoife).PrepareAsync("no address", true, Cancel));
+        await Assert.ThrowsAsync<FaultException>(() => new Forwarding(rules, Aoife).PrepareAsync("no address", true, null, Cancel));
     }
 
     private sealed class FreshForwarding(Func<Task<IForwardingRules>> open)
     {
-        public Task<ForwardingRecord> PrepareAsync(string to, bool keepsCopy, CancellationToken cancel) =>
-            RunAsync(f => f.PrepareAsync(to, keepsCopy, cancel));
+        public Task<ForwardingRecord> PrepareAsync(string to, bool keepsCopy, CancellationToken cancel, AutomaticAnswer? answer = null) =>
+            RunAsync(async f => (await f.PrepareAsync(to, keepsCopy, answer, cancel)).Rules);
 
         public Task<ForwardingState> StateAsync(ForwardingRecord record, CancellationToken cancel) =>
             RunAsync(f => f.StateAsync(record, cancel));

@@ -1924,6 +1924,8 @@ export interface components {
             name: string;
             /** @description The account on the new side. */
             toAccount: string;
+            /** @description The address to which the old one forwards, or would. */
+            forwardTo: string;
             /** @description How far the move is. */
             stage: components["schemas"]["MoveStage"];
             /** @description What is happening to it now. */

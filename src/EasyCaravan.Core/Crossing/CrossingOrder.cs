@@ -16,21 +16,25 @@ public sealed record CrossingSide(Service Service, string Account, Func<Cancella
 }
 
 /// <summary>What a crossing needs to be done.</summary>
+/// <param name="ForwardTo">The address to which the old one forwards.</param>
 /// <param name="HasMail">Mail is among what is carried; without it there is nothing to forward.</param>
 /// <param name="FromRules">Opens the mail rules of the old account; null where the service has none that can be set.</param>
 /// <param name="ToRules">Those of the new account; null where nobody can look.</param>
 /// <param name="Confirmation">How the old service wants the address confirmed; null: it does not.</param>
+/// <param name="Answer">What the old side shall answer by itself; null: nothing.</param>
 /// <param name="CompareAsync">Compares both sides, going on where it was.</param>
 /// <param name="ForwardingUntil">Until when the old address forwards after the crossing; null: for good.</param>
 /// <param name="RevokeAsync">Gives up tokens and consents where the services allow it; tells what was done.</param>
 public sealed record CrossingOrder(
     CrossingSide From,
     CrossingSide To,
+    string ForwardTo,
     bool HasMail,
     Func<CancellationToken, Task<IForwardingRules>>? FromRules,
     Func<CancellationToken, Task<IForwardingRules>>? ToRules,
     IReadOnlyList<ProbeSender> Senders,
     ForwardingConfirmation? Confirmation,
+    AutomaticAnswer? Answer,
     CrossingPlan Plan,
     GateRecord Record,
     Instant? ForwardingUntil,

@@ -67,7 +67,7 @@ public sealed class CrossingRun(
     private async Task<CrossingState> LookAtGatesAsync(CrossingState state, CancellationToken cancel)
     {
         var (sight, prepared) = await SeeAsync(cancel);
-        var gates = Gates.Draw(order.Record, sight, order.From.Account, order.To.Account, Now);
+        var gates = Gates.Draw(order.Record, sight, order.From.Account, order.ForwardTo, Now);
         await record.KeepGatesAsync(gates, cancel);
         var known = await record.ForwardingAsync(cancel);
         // What a crossing has set is not taken for what was there before.
@@ -110,14 +110,14 @@ public sealed class CrossingRun(
         });
         SieveFacts? fromRules = null;
         SieveFacts? toRules = null;
-        ForwardingRecord? prepared = null;
+        PreparedForwarding? prepared = null;
         var rulesFault =
             order.FromRules is null || fromFault is not null
                 ? null
                 : await FaultOfAsync(async () =>
                 {
                     fromRules = (await VisitOldAsync(f => f.LookAsync(cancel), cancel)).Facts;
-                    prepared = await VisitOldAsync(f => f.PrepareAsync(order.To.Account, order.Plan.KeepsCopy, cancel), cancel);
+                    prepared = await VisitOldAsync(PrepareAsync, cancel);
                 });
         // Nobody can look into rules of the new side that do not open: the probe shows a circle all the same.
         if (order.ToRules is not null && toFault is null)
@@ -127,8 +127,10 @@ public sealed class CrossingRun(
         var forwarding = new ForwardingPossible(prepared, rulesFault, order.Plan.KeepsCopy);
         return (
             new GateSight(fromFault, toFault, room, forwarding, fromRules, toRules, [.. order.Senders.Select(s => s.Way).Distinct()]),
-            prepared
+            prepared?.Rules
         );
+
+        Task<PreparedForwarding> PrepareAsync(Forwarding f) => f.PrepareAsync(order.ForwardTo, order.Plan.KeepsCopy, order.Answer, cancel);
     }
 
     /// <summary>What needs a person is a fact of a gate; what passes by itself is tried again.</summary>
@@ -211,9 +213,9 @@ public sealed class CrossingRun(
             journal($"forwarding to {rules.To} is on");
         }
         else if (!note.SaidOn)
-            throw ByHand($"forwarding of {order.From.Account} to {order.To.Account} has to be set by hand at {order.From.Service.Name}");
+            throw ByHand($"forwarding of {order.From.Account} to {order.ForwardTo} has to be set by hand at {order.From.Service.Name}");
         else
-            journal($"a person says that forwarding to {order.To.Account} is on; the probe shows whether it is");
+            journal($"a person says that forwarding to {order.ForwardTo} is on; the probe shows whether it is");
         if (note.OnAt is null)
             note = note with { After = await NumbersAsync(cancel) };
         var asks = order.Confirmation is not null;
@@ -257,11 +259,11 @@ public sealed class CrossingRun(
         {
             ConfirmationState.CodeSeen => throw Fault(
                 Cause.ForwardingUnconfirmed,
-                $"{order.From.Service.Name} has sent its code for the address {order.To.Account}, which has to be given back"
+                $"{order.From.Service.Name} has sent its code for the address {order.ForwardTo}, which has to be given back"
             ),
             ConfirmationState.Expired => throw Fault(
                 Cause.ForwardingUnconfirmed,
-                $"no message of {order.From.Service.Name} that asks to confirm {order.To.Account} came in time"
+                $"no message of {order.From.Service.Name} that asks to confirm {order.ForwardTo} came in time"
             ),
             _ => state.Rest(Now + s_confirmEvery),
         };
@@ -352,7 +354,7 @@ public sealed class CrossingRun(
             );
         var act = await record.IntendAsync(CrossingAct.SwitchOn, "forwarding is switched on again, as a person asked", cancel);
         await VisitOldAsync(f => f.SwitchOffAsync(rules, cancel), cancel);
-        var anew = await VisitOldAsync(f => f.PrepareAsync(order.To.Account, order.Plan.KeepsCopy, cancel), cancel);
+        var anew = (await VisitOldAsync(f => f.PrepareAsync(order.ForwardTo, order.Plan.KeepsCopy, order.Answer, cancel), cancel)).Rules;
         await record.KeepForwardingAsync(note with { Rules = anew }, cancel);
         await SwitchOnAsync(anew, cancel);
         await record.KeepForwardingAsync(note with { Rules = anew, PutBack = false }, cancel);
@@ -381,7 +383,7 @@ public sealed class CrossingRun(
         }
         else if (note is { OnAt: not null, SaidOff: false })
             throw ByHand(
-                $"forwarding of {order.From.Account} to {order.To.Account} has to be switched off by hand at {order.From.Service.Name}",
+                $"forwarding of {order.From.Account} to {order.ForwardTo} has to be switched off by hand at {order.From.Service.Name}",
                 "Switch it off at the old service by hand, and say so: caravan crossing BATCH --forwarding-is off --move WHO"
             );
         await record.KeepForwardingAsync(null, cancel);

@@ -1,5 +1,6 @@
 using EasyCaravan.Core.Formats.Sieve;
 using EasyCaravan.Core.Pacing;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 
 namespace EasyCaravan.Core.Crossing;
@@ -8,7 +9,7 @@ namespace EasyCaravan.Core.Crossing;
 /// Switches forwarding on and off by mail rules (RFC 5228): the owner's own script stays as it is and goes on working. Every act looks
 /// first and afterwards, so that it may be repeated after a crash, and so that nothing is believed that the service only says.
 /// </summary>
-/// <param name="account">Whose rules these are, as people know it.</param>
+/// <param name="account">The old address, whose rules these are.</param>
 public sealed class Forwarding(IForwardingRules rules, string account)
 {
     /// <summary>What is there now: the active script, and what it does.</summary>
@@ -33,8 +34,9 @@ public sealed class Forwarding(IForwardingRules rules, string account)
     }
 
     /// <summary>What would be set, and that the service would take it. Changes nothing.</summary>
+    /// <param name="answer">What shall be answered by itself; it is left out where it would get in the way of the owner's rules.</param>
     /// <exception cref="FaultException">The service does not offer what it takes, or the own rules cannot be read.</exception>
-    public async Task<ForwardingRecord> PrepareAsync(string to, bool keepsCopy, CancellationToken cancel)
+    public async Task<PreparedForwarding> PrepareAsync(string to, bool keepsCopy, AutomaticAnswer? answer, CancellationToken cancel)
     {
         if (keepsCopy && !rules.Extensions.Contains("copy"))
             throw Fault(Cause.RulesRefused, "its rules cannot forward and keep a copy: the service does not offer the extension copy");
@@ -42,11 +44,29 @@ public sealed class Forwarding(IForwardingRules rules, string account)
         if (active == ForwardingScript.Name)
             throw Fault(Cause.RulesChanged, $"the script {active} is active already, and nobody here knows what was there before it");
         var before = active is null ? ReadOnlyMemory<byte>.Empty : await rules.ReadAsync(active, cancel);
+        (bool Sets, string Words)? about = answer is null ? null : await AboutAnswerAsync(cancel);
         var canInclude = rules.Extensions.Contains("include");
         var below = active is null || canInclude ? null : await ParseAsync(active, cancel);
-        var ours = ForwardingScript.Compose(canInclude ? active : null, below, to, keepsCopy);
+        var ours = ForwardingScript.Compose(
+            canInclude ? active : null,
+            below,
+            to,
+            keepsCopy,
+            about is { Sets: true } ? (account, answer!) : null
+        );
         await rules.CheckAsync(ours, cancel);
-        return new ForwardingRecord(to, active, before, ours);
+        return new PreparedForwarding(new ForwardingRecord(to, active, before, ours), about?.Words);
+    }
+
+    /// <summary>RFC 5230 §4.7: a script that answers twice, or answers and sends back, is in error, and its rules would all stop.</summary>
+    private async Task<(bool Sets, string Words)> AboutAnswerAsync(CancellationToken cancel)
+    {
+        if (!rules.Extensions.Contains("vacation"))
+            return (false, "no automatic answer, because the service does not offer the extension vacation");
+        var (_, facts) = await LookAsync(cancel);
+        return facts.Answers || facts.Rejects
+            ? (false, "no automatic answer of ours, because rules of its owner answer or send back mail by themselves")
+            : (true, "an automatic answer tells the new address");
     }
 
     public async Task<ForwardingState> StateAsync(ForwardingRecord record, CancellationToken cancel)

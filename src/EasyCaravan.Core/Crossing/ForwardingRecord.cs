@@ -4,11 +4,14 @@ namespace EasyCaravan.Core.Crossing;
 /// What is to be set on the old side, and what was there before. It is kept before anything is changed: whatever happens then, the change
 /// can be gone on with, and undone.
 /// </summary>
-/// <param name="To">The new address.</param>
+/// <param name="To">The address to which it forwards.</param>
 /// <param name="ActiveBefore">The script of the account's owner that was active; null: none was.</param>
 /// <param name="Before">Its octets; empty where there was none.</param>
 /// <param name="Ours">The octets of our script.</param>
 public sealed record ForwardingRecord(string To, string? ActiveBefore, ReadOnlyMemory<byte> Before, ReadOnlyMemory<byte> Ours);
+
+/// <param name="AboutAnswer">Whether something is answered by itself, in words; null: nobody wants that.</param>
+public sealed record PreparedForwarding(ForwardingRecord Rules, string? AboutAnswer);
 
 /// <summary>How forwarding stands on the old side, as its server tells it now.</summary>
 public enum ForwardingState

@@ -23,10 +23,10 @@ public sealed record GateRecord(
 );
 
 /// <summary>How forwarding can be set.</summary>
-/// <param name="ByRules">Null: not by rules.</param>
+/// <param name="ByRules">What would be set; null: not by rules.</param>
 /// <param name="Fault">Why rules cannot do it, although the service has them.</param>
 /// <param name="KeepsCopy">Forwarded mail also stays in the old mailbox.</param>
-public sealed record ForwardingPossible(ForwardingRecord? ByRules, Fault? Fault, bool KeepsCopy);
+public sealed record ForwardingPossible(PreparedForwarding? ByRules, Fault? Fault, bool KeepsCopy);
 
 /// <summary>What was seen on both sides now.</summary>
 /// <param name="FromFault">Why the old side could not be signed in to.</param>
@@ -55,7 +55,7 @@ public static class Gates
 
     /// <param name="sight">Null: no mail is carried, so that there is nothing to forward.</param>
     /// <param name="from">The old address.</param>
-    /// <param name="to">The new address.</param>
+    /// <param name="to">The address to which it is to forward.</param>
     public static IReadOnlyList<Gate> Draw(GateRecord record, GateSight? sight, string from, string to, Instant now) =>
         [
             InStep(record, now),
@@ -137,7 +137,8 @@ public static class Gates
             return Gate.Red(
                 GateKind.Forwarding,
                 $"the old and the new address are the same ({to}): mail would be forwarded to where it comes from",
-                "Give the new account an address of its own in the roster's to_account, one that its new service alone takes mail for"
+                "Say to which address, for which the new service alone takes mail: in forward_to of the roster, or in crossing: "
+                    + "{forward-to: …} of the batch"
             );
         var copy = sight.Forwarding.KeepsCopy ? "a copy stays in the old mailbox" : "nothing stays in the old mailbox";
         if (sight.ToRules is { } rules && rules.Addresses.Any(a => Same(a, from)))
@@ -153,8 +154,11 @@ public static class Gates
                 "Mend the rules and look again, or accept this: then a person sets the forwarding by hand, and the probe shows "
                     + "whether it works"
             );
-        return sight.Forwarding.ByRules is not null
-            ? Gate.Green(GateKind.Forwarding, $"a mail rule can forward to {to}; {copy}")
+        return sight.Forwarding.ByRules is { } prepared
+            ? Gate.Green(
+                GateKind.Forwarding,
+                $"a mail rule can forward to {to}; {copy}{(prepared.AboutAnswer is { } answer ? $"; {answer}" : "")}"
+            )
             : Gate.Amber(
                 GateKind.Forwarding,
                 "the old side has no mail rules that we could set",

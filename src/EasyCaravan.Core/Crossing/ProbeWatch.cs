@@ -82,6 +82,16 @@ public sealed class ProbeWatch(
             return false;
         if (newest.Find(p => p.State is not ProbeState.Arrived) is { } failed && !await IsAcceptedAsync(newest, cancel))
             throw new FaultException(FaultOf(failed), Verdict.Keep);
+        // What a person accepted stands as it was accepted.
+        if (
+            newest.Count > 0
+            && newest.TrueForAll(p => p.State is ProbeState.Arrived)
+            && !(await record.AcceptedAsync(cancel)).Contains(GateKind.Probe)
+        )
+            await record.ShowGateAsync(
+                Gate.Green(GateKind.Probe, string.Join("; ", newest.Select(p => $"the probe {WayOf(p)} {Words(p)}"))),
+                cancel
+            );
         return true;
     }
 

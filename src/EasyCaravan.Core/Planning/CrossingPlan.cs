@@ -10,6 +10,38 @@ namespace EasyCaravan.Core.Planning;
 /// <param name="Compares">The share of the items that is compared after the closing pass, above 0 and at most 1.</param>
 public sealed record CrossingPlan(bool KeepsCopy, int? Wave, double StopAt, Duration ProbeWithin, double Compares)
 {
+    /// <summary>
+    /// Where the old address forwards to, with <c>{account}</c>, <c>{user}</c> and <c>{domain}</c> of the to account; null: to that
+    /// account. People who keep their address need another one here, for which the new service alone takes mail.
+    /// </summary>
+    public string? ForwardTo { get; init; }
+
+    /// <summary>Answers on the old side to those who write there; null: nothing does.</summary>
+    public AutomaticAnswer? Answer { get; init; }
+
+    /// <param name="own">What the roster says of this person.</param>
+    public string AddressOf(string? own, string toAccount)
+    {
+        if (own is not null || ForwardTo is null)
+            return own ?? toAccount;
+        var at = toAccount.LastIndexOf('@');
+        return ForwardTo
+            .Replace("{account}", toAccount, StringComparison.Ordinal)
+            .Replace("{user}", at < 0 ? toAccount : toAccount[..at], StringComparison.Ordinal)
+            .Replace("{domain}", at < 0 ? "" : toAccount[(at + 1)..], StringComparison.Ordinal);
+    }
+
     /// <summary>Where the plan says nothing.</summary>
     public static CrossingPlan Usual { get; } = new(true, null, 0.2, Duration.FromMinutes(10), 1);
+}
+
+/// <summary>
+/// What the old side answers by itself (RFC 5230). <c>{new_address}</c> and <c>{name}</c> stand for the to account and the person's name.
+/// </summary>
+public sealed record AutomaticAnswer(string Subject, string Text)
+{
+    public AutomaticAnswer For(string name, string newAddress) => new(Fill(Subject, name, newAddress), Fill(Text, name, newAddress));
+
+    private static string Fill(string text, string name, string newAddress) =>
+        text.Replace("{new_address}", newAddress, StringComparison.Ordinal).Replace("{name}", name, StringComparison.Ordinal);
 }

@@ -75,6 +75,9 @@ public static class PlanFile
     {
         using var stream = typeof(PlanFile).Assembly.GetManifestResourceStream("plan.schema.json")!;
         using var reader = new StreamReader(stream);
-        return reader.ReadToEnd();
+        var text = reader.ReadToEnd();
+        using var schema = JsonDocument.Parse(text);
+        SchemaCheck.Prove(schema.RootElement);
+        return text;
     }
 }

@@ -32,6 +32,9 @@ public sealed record RosterPerson(
     /// <summary>Where notices go; null: to the account itself.</summary>
     public string? Notify { get; init; }
 
+    /// <summary>Where mail to the old address is forwarded to; null: as the batch's crossing says.</summary>
+    public string? ForwardTo { get; init; }
+
     /// <summary>Overrides the route's <see cref="Route.Root"/>; <see cref="CarryRules.AccountRoot"/>: the person's own folders.</summary>
     public string? ToRoot { get; init; }
 }
@@ -53,6 +56,7 @@ public static class Roster
         "note",
         "language",
         "notify",
+        "forward_to",
     ];
 
     /// <summary>Reads every line and reports every error, each with its line. Columns may stand in any order.</summary>
@@ -184,8 +188,11 @@ public static class Roster
                     string.Join(", ", Notifying.LetterTemplates.Languages)
                 )
             );
-        if (field("notify") is { } notify && !MimeKit.MailboxAddress.TryParse(notify, out _))
-            errors.Add(new PlanError(file, line, $"'{notify}' in notify is no mail address", "an address such as desk@saltmarsh.example"));
+        foreach (var column in new[] { "notify", "forward_to" })
+            if (field(column) is { } address && !MimeKit.MailboxAddress.TryParse(address, out _))
+                errors.Add(
+                    new PlanError(file, line, $"'{address}' in {column} is no mail address", "an address such as desk@saltmarsh.example")
+                );
         if (errors.Count > before)
             return null;
         var (from, to) = (field("from_account")!, field("to_account")!);
@@ -207,6 +214,7 @@ public static class Roster
             ToRoot = field("to_root"),
             Language = field("language"),
             Notify = field("notify"),
+            ForwardTo = field("forward_to"),
         };
     }
 

@@ -33,6 +33,31 @@ internal sealed class SchemaCheck(string file, JsonElement schema, ICollection<P
         "oneOf",
     ];
 
+    /// <summary>Words under which a schema holds schemas by name, and those under which it holds one, or several.</summary>
+    private static readonly string[] s_byName = ["$defs", "properties"],
+        s_within = ["additionalProperties", "propertyNames", "items", "oneOf"];
+
+    /// <summary>Whether every keyword of a schema is one that is checked.</summary>
+    /// <exception cref="InvalidOperationException">One is not.</exception>
+    public static void Prove(JsonElement rule)
+    {
+        if (rule.ValueKind is JsonValueKind.Array)
+            foreach (var one in rule.EnumerateArray())
+                Prove(one);
+        if (rule.ValueKind is not JsonValueKind.Object)
+            return;
+        foreach (var (keyword, value) in rule.EnumerateObject().Select(k => (k.Name, k.Value)))
+        {
+            if (!s_known.Contains(keyword))
+                throw new InvalidOperationException($"The plan's schema uses the keyword {keyword}, which is not checked.");
+            if (s_byName.Contains(keyword))
+                foreach (var named in value.EnumerateObject())
+                    Prove(named.Value);
+            else if (s_within.Contains(keyword))
+                Prove(value);
+        }
+    }
+
     public void Check(YamlNode node) => Check(node, schema, "the plan");
 
     private void Check(YamlNode node, JsonElement rule, string where)
@@ -154,8 +179,6 @@ internal sealed class SchemaCheck(string file, JsonElement schema, ICollection<P
     {
         if (rule.TryGetProperty("$ref", out var reference))
             rule = schema.GetProperty("$defs").GetProperty(reference.GetString()!["#/$defs/".Length..]);
-        foreach (var keyword in rule.EnumerateObject().Where(k => !s_known.Contains(k.Name)))
-            throw new InvalidOperationException($"The plan's schema uses the keyword {keyword.Name}, which is not checked.");
         return rule;
     }
 

@@ -46,6 +46,7 @@ internal static class CrossingApi
         string batch,
         Database database,
         MoveBoard board,
+        CurrentPlan current,
         TimeProvider time,
         CancellationToken cancel,
         string? cursor = null,
@@ -78,7 +79,9 @@ internal static class CrossingApi
             .Include(m => m.Legs)
             .Include(m => m.Crossing)
             .ToListAsync(cancel);
-        return TypedResults.Ok(Paging.Placed(await CrossingViews.OfMovesAsync(db, rows, NowOf(time), cancel), skip ?? 0, total));
+        var plan = (await current.GetAsync(cancel)).Plan?.Batches.FirstOrDefault(b => b.Name == batch)?.Crossing ?? CrossingPlan.Usual;
+        var views = await CrossingViews.OfMovesAsync(db, plan, rows, NowOf(time), cancel);
+        return TypedResults.Ok(Paging.Placed(views, skip ?? 0, total));
     }
 
     private static Instant NowOf(TimeProvider time) => Instant.FromDateTimeOffset(time.GetUtcNow());

@@ -89,6 +89,7 @@ internal static class CrossingViews
 
     public static async Task<List<CrossingView>> OfMovesAsync(
         CaravanDb db,
+        CrossingPlan plan,
         IReadOnlyList<MoveRow> rows,
         Instant now,
         CancellationToken cancel
@@ -102,11 +103,12 @@ internal static class CrossingViews
         var confirmations = await db
             .Forwardings.Where(f => ids.Contains(f.MoveId) && f.Confirmation != null)
             .ToDictionaryAsync(f => f.MoveId, f => f.Confirmation, cancel);
-        return [.. rows.Select(r => ViewOf(r, gates[r.Id], probes[r.Id], confirmations.GetValueOrDefault(r.Id), now))];
+        return [.. rows.Select(r => ViewOf(r, plan, gates[r.Id], probes[r.Id], confirmations.GetValueOrDefault(r.Id), now))];
     }
 
     private static CrossingView ViewOf(
         MoveRow row,
+        CrossingPlan plan,
         IEnumerable<CrossingGateRow> gates,
         IEnumerable<ProbeRow> probes,
         ConfirmationState? confirmation,
@@ -120,6 +122,7 @@ internal static class CrossingViews
             row.FromAccount,
             row.Name,
             row.ToAccount,
+            plan.AddressOf(row.ForwardTo, row.ToAccount),
             ContractWord.To<MoveStage>(row.Stage),
             ContractWord.To<MoveCondition>(row.Condition),
             crossing is null ? null : ContractWord.To<CrossingGoalWord>(crossing.Goal),
@@ -177,14 +180,16 @@ internal static class CrossingViews
         CancellationToken cancel
     )
     {
-        var view = (await OfMovesAsync(db, [row], now, cancel))[0];
+        var view = (await OfMovesAsync(db, batch.Crossing, [row], now, cancel))[0];
         var forwarding = await db.Forwardings.FirstOrDefaultAsync(f => f.MoveId == row.Id, cancel);
         var probes = await db.Probes.Where(p => p.MoveId == row.Id).OrderByDescending(p => p.Id).Take(MostProbes).ToListAsync(cancel);
         var acts = await db.CrossingActs.Where(a => a.MoveId == row.Id).OrderByDescending(a => a.Id).Take(MostActs).ToListAsync(cancel);
         return new CrossingDetail(
             view,
             forwarding is null ? null : ViewOf(forwarding),
-            view.LookedAt is null || row.Stage is Stage.Settling or Stage.Done ? [] : [.. WouldDo(plan, batch, row, forwarding)],
+            view.LookedAt is null || row.Stage is Stage.Settling or Stage.Done
+                ? []
+                : [.. WouldDo(plan, batch, row, view.ForwardTo, forwarding)],
             probes.ConvertAll(ViewOf),
             acts.ConvertAll(ViewOf)
         );
@@ -205,7 +210,7 @@ internal static class CrossingViews
         );
 
     /// <summary>What would be done, in the order in which it would be.</summary>
-    private static IEnumerable<string> WouldDo(Plan plan, Batch batch, MoveRow row, ForwardingRow? forwarding)
+    private static IEnumerable<string> WouldDo(Plan plan, Batch batch, MoveRow row, string forwardTo, ForwardingRow? forwarding)
     {
         var from = plan.Services.First(s => s.Name == plan.RouteOf(batch).From);
         if (forwarding is { Ours: not null })
@@ -218,7 +223,7 @@ internal static class CrossingViews
                 );
         }
         else if (forwarding is not null)
-            yield return $"Ask a person to set forwarding of {row.FromAccount} to {row.ToAccount} at {from.Name} by hand";
+            yield return $"Ask a person to set forwarding of {row.FromAccount} to {forwardTo} at {from.Name} by hand";
         if (from.Confirmation is not null)
             yield return $"Watch {row.ToAccount} for the message by which {from.Name} wants the address confirmed";
         if (forwarding is not null)

@@ -1,6 +1,7 @@
 using System.Text;
 using System.Text.Json;
 using EasyCaravan.Contract;
+using EasyCaravan.Core.Planning;
 using EasyCaravan.Service.Access;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
@@ -30,7 +31,8 @@ internal static class SealedWaybillApi
         var (waybill, problem) = await WaybillApi.LoadAsync(batch, move, current, database, time, cancel);
         if (waybill is null)
             return problem!;
-        var entries = await EntriesAsync(batch, waybill, database, time, cancel);
+        var plan = (await current.GetAsync(cancel)).Plan?.Batches.FirstOrDefault(b => b.Name == batch)?.Crossing ?? CrossingPlan.Usual;
+        var entries = await EntriesAsync(batch, plan, waybill, database, time, cancel);
         var header = new Dictionary<string, string>
         {
             ["batch"] = batch,
@@ -47,6 +49,7 @@ internal static class SealedWaybillApi
 
     private static async Task<List<string>> EntriesAsync(
         string batch,
+        CrossingPlan plan,
         BatchWaybill waybill,
         Database database,
         TimeProvider time,
@@ -74,7 +77,7 @@ internal static class SealedWaybillApi
             .ToListAsync(cancel);
         var ids = rows.ConvertAll(r => r.Id);
         var now = Instant.FromDateTimeOffset(time.GetUtcNow());
-        var crossings = (await CrossingViews.OfMovesAsync(db, rows, now, cancel)).ToDictionary(c => c.Account);
+        var crossings = (await CrossingViews.OfMovesAsync(db, plan, rows, now, cancel)).ToDictionary(c => c.Account);
         var byAccount = rows.ToDictionary(r => r.FromAccount, r => r.Id);
         // All of them: what a page shows ends with the newest few hundred.
         var probes = (await db.Probes.Where(p => ids.Contains(p.MoveId)).OrderBy(p => p.Id).ToListAsync(cancel)).ToLookup(p => p.MoveId);

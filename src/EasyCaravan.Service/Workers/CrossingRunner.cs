@@ -54,11 +54,16 @@ internal sealed class CrossingRunner(
         return new CrossingOrder(
             new CrossingSide(from, person.FromAccount, SignInFromAsync),
             new CrossingSide(to, person.ToAccount, SignInToAsync),
+            batch.Crossing.AddressOf(row.ForwardTo, row.ToAccount),
             HasMail: pass.Claim.State.Legs.Any(l => l.Kind is Kind.Mail),
             from.Rules is null ? null : c => OpenRulesAsync(from, SignInFromAsync, c),
             to.Rules is null ? null : c => OpenRulesAsync(to, SignInToAsync, c),
             await SendersAsync(db, plan, from, row, cancel),
             from.Confirmation,
+            // Who keeps their address has no new one to tell.
+            string.Equals(row.FromAccount, row.ToAccount, StringComparison.OrdinalIgnoreCase)
+                ? null
+                : batch.Crossing.Answer?.For(row.Name, row.ToAccount),
             batch.Crossing,
             new GateRecord(
                 pass.Claim.State.Legs,

@@ -1156,6 +1156,9 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<long>("Fence")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("ForwardTo")
+                        .HasColumnType("TEXT");
+
                     b.Property<long>("Found")
                         .HasColumnType("INTEGER");
 

@@ -40,6 +40,9 @@ public sealed class MoveRow
     /// <summary>Where notices for the person go; null: to the account itself.</summary>
     public string? Notify { get; set; }
 
+    /// <summary>Where mail to the old address is forwarded to, as the roster says; null: as the batch's crossing says.</summary>
+    public string? ForwardTo { get; set; }
+
     public Stage Stage { get; set; }
     public ConditionKind Condition { get; set; }
     public Wait? WaitsFor { get; set; }

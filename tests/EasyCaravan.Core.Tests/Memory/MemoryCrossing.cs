@@ -66,6 +66,10 @@ internal sealed class MemoryCrossing : ICrossingRecord, IMailAccounts
 
     public bool HasRules { get; set; } = true;
 
+    public string? ForwardTo { get; set; }
+
+    public AutomaticAnswer? Answer { get; set; }
+
     private readonly string _to;
 
     public MemoryCrossing(bool sameAddress = false)
@@ -123,11 +127,13 @@ internal sealed class MemoryCrossing : ICrossingRecord, IMailAccounts
         return new CrossingOrder(
             new CrossingSide(s_service, From, _ => SignIn(From)),
             new CrossingSide(s_service with { Name = "northquay" }, _to, _ => SignIn(_to)),
+            ForwardTo ?? _to,
             HasMail: true,
             HasRules ? _ => Task.FromResult<IForwardingRules>(Rules) : null,
             null,
             [new ProbeSender(ProbeWay.Outside, "desk@northquay.example", _ => Task.FromResult<IMessageSender>(new Sender(this)))],
             Confirmation,
+            Answer,
             CrossingPlan.Usual,
             new GateRecord(
                 [new Carrying.LegState(Kind.Mail, Carrying.Stage.InStep) { EndedAt = Now }],

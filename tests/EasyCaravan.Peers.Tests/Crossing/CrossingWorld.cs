@@ -35,13 +35,14 @@ public sealed class CrossingWorld : IAsyncDisposable
     public static async Task<CrossingWorld> StartAsync(
         IReadOnlyCollection<string> people,
         IReadOnlyCollection<string>? others = null,
-        string? newQuota = null
+        string? newQuota = null,
+        string? oldRulesWithout = null
     )
     {
         var port = DovecotServer.FreePort();
         var world = new CrossingWorld
         {
-            Old = await DovecotServer.StartAsync('/', new DovecotManners(Sieve: true) { Relay = port }),
+            Old = await DovecotServer.StartAsync('/', new DovecotManners(Sieve: true) { Relay = port, RulesWithout = oldRulesWithout }),
             New = await DovecotServer.StartAsync('.', new DovecotManners(Sieve: true, Quota: newQuota) { Relay = port }),
         };
         world.Old.SetUsers([.. people.Select(p => ($"{p}@{OldDomain}", Password, (string?)null))]);
@@ -148,11 +149,12 @@ public sealed class CrossingWorld : IAsyncDisposable
     public static async Task<TestService> StartServiceAsync(
         string plan,
         IReadOnlyCollection<string> people,
-        IReadOnlyCollection<string>? others = null
+        IReadOnlyCollection<string>? others = null,
+        string? roster = null
     )
     {
         var service = await TestService.StartAsync();
-        var files = new List<(string, string)> { ("crew.csv", Roster(people)) };
+        var files = new List<(string, string)> { ("crew.csv", roster ?? Roster(people)) };
         if (others is not null)
             files.Add(("mates.csv", Roster(others, OtherOldDomain)));
         var applied = await service.ApplyAsync(plan, [.. files]);

@@ -1,4 +1,5 @@
 using System.Text;
+using EasyCaravan.Core.Planning;
 
 namespace EasyCaravan.Core.Formats.Sieve;
 
@@ -7,6 +8,9 @@ public static class ForwardingScript
 {
     /// <summary>Under which it is kept beside the person's scripts.</summary>
     public const string Name = "easy-caravan-forwarding";
+
+    /// <summary>Nobody gets a second answer earlier.</summary>
+    private const int DaysBetweenAnswers = 7;
 
     /// <summary>
     /// Forwarding stands before the person's own rules: one of those may end the script, and nothing may fall in the gap.
@@ -17,11 +21,20 @@ public static class ForwardingScript
     /// </param>
     /// <param name="below">The same, taken into ours, octet for octet behind its requires; null: there is none, or it is included.</param>
     /// <param name="keepsCopy">Mail also stays in the old mailbox (RFC 3894).</param>
-    public static byte[] Compose(string? included, SieveScript? below, string to, bool keepsCopy)
+    /// <param name="answers">What is answered to mail for this address (RFC 5230); null: nothing.</param>
+    public static byte[] Compose(
+        string? included,
+        SieveScript? below,
+        string to,
+        bool keepsCopy,
+        (string Address, AutomaticAnswer Answer)? answers = null
+    )
     {
         var requires = new List<string>();
         if (keepsCopy)
             requires.Add("copy");
+        if (answers is not null)
+            requires.Add("vacation");
         if (included is not null)
             requires.Add("include");
         if (below is not null)
@@ -31,6 +44,10 @@ public static class ForwardingScript
             head.Append("require [").AppendJoin(", ", requires.Select(Quoted)).Append("];\r\n");
         head.Append("# Easy Caravan forwards mail while this account moves. The rules of its owner go on working below.\r\n");
         head.Append("redirect ").Append(keepsCopy ? ":copy " : "").Append(Quoted(to)).Append(";\r\n");
+        if (answers is var (address, answer))
+            head.Append($"vacation :days {DaysBetweenAnswers} :addresses [{Quoted(address)}] :subject {Quoted(answer.Subject)} ")
+                .Append(Quoted(answer.Text.ReplaceLineEndings("\r\n")))
+                .Append(";\r\n");
         if (included is not null)
             head.Append("include :personal :optional ").Append(Quoted(included)).Append(";\r\n");
         var ours = Encoding.UTF8.GetBytes(head.ToString());

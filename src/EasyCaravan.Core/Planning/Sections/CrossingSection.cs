@@ -15,7 +15,11 @@ internal static class CrossingSection
                 ShareOf(node, "stop-at") ?? CrossingPlan.Usual.StopAt,
                 TimetableSection.LengthOf(node, "probe-within") ?? CrossingPlan.Usual.ProbeWithin,
                 ShareOf(node, "compare") ?? CrossingPlan.Usual.Compares
-            );
+            )
+            {
+                ForwardTo = node.Text("forward-to"),
+                Answer = node.Section("answer") is { } answer ? new AutomaticAnswer(answer.Text("subject")!, answer.Text("text")!) : null,
+            };
 
     /// <summary>A share such as 2%; <c>all</c> is 1.</summary>
     private static double? ShareOf(YamlMappingNode node, string key) =>
