@@ -90,6 +90,18 @@ public sealed class Crossings(Database database, Journal journal, Moves moves, T
                 var at = cutover?.ToUnixTimeMilliseconds();
                 if (row is { State: BatchCrossingState.Running } || (at is not null && row?.CutoverAt == at))
                     return false;
+                // Asked for anew, it is for whoever went back, too. One that was stopped goes on without them.
+                if (row is not { State: BatchCrossingState.Stopped })
+                    await db
+                        .Crossings.Where(c =>
+                            c.Goal == CrossingGoal.Undo
+                            && c.Step == CrossingStep.Gates
+                            && db.Moves.Any(m => m.Id == c.MoveId && m.Batch == batch)
+                        )
+                        .ExecuteUpdateAsync(
+                            set => set.SetProperty(c => c.Goal, CrossingGoal.Check).SetProperty(c => c.Wave, (int?)null),
+                            cancel
+                        );
                 if (row is null)
                     db.BatchCrossings.Add(row = new BatchCrossingRow { Batch = batch, AskedBy = who });
                 (row.AskedAt, row.AskedBy, row.CutoverAt, row.Because) = (Now, who, at ?? row.CutoverAt, null);
@@ -109,6 +121,20 @@ public sealed class Crossings(Database database, Journal journal, Moves moves, T
     /// <summary>No further wave begins; who crosses now goes on.</summary>
     public Task<bool> StopAsync(string batch, string because, string who, CancellationToken cancel) =>
         database.WriteAsync(db => StopAsync(db, batch, because, who, cancel), cancel);
+
+    /// <summary>A whole batch goes back: its waves are over, so that no further one begins.</summary>
+    public Task<bool> EndAsync(string batch, string because, string who, CancellationToken cancel) =>
+        database.WriteAsync(
+            async db =>
+            {
+                var ended = await StopAsync(db, batch, because, who, cancel);
+                await db
+                    .BatchCrossings.Where(c => c.Batch == batch && c.State == BatchCrossingState.Stopped)
+                    .ExecuteUpdateAsync(set => set.SetProperty(c => c.State, BatchCrossingState.Ended), cancel);
+                return ended;
+            },
+            cancel
+        );
 
     private async Task<bool> StopAsync(CaravanDb db, string batch, string because, string who, CancellationToken cancel)
     {

@@ -67,6 +67,11 @@ public sealed class ServiceProcess : IDisposable
             await _api.PostAsJsonAsync("/api/v1/batches/crew/actions", new MoveActionRequest(action, null), ContractJson.Options)
         ).EnsureSuccessStatusCode();
 
+    public async Task CrossAsync(CrossingAsk ask) =>
+        (
+            await _api.PostAsJsonAsync("/api/v1/batches/crew/crossing", new CrossingRequest(ask, null), ContractJson.Options)
+        ).EnsureSuccessStatusCode();
+
     public async Task TakeBackAsync(string account) =>
         (
             await _api.PostAsJsonAsync("/api/v1/batches/crew/take-back", new TakeBackRequest(account, false, account), ContractJson.Options)

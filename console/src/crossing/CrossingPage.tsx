@@ -142,7 +142,7 @@ function ledeOf(view: Schemas["BatchCrossingView"]): string {
   const size = view.waveSize ? `in waves of ${view.waveSize}` : "all at once";
   if (view.state === "stopped") return `Stopped: ${sentence(view.because ?? "")}.`;
   if (view.state === "running") return `Crossing ${size}.`;
-  if (view.state === "ended") return "Everybody who could has crossed.";
+  if (view.state === "ended") return "The waves are over: whoever could cross has crossed, or went back.";
   return view.cutoverAt
     ? `Crosses ${size}, by itself ${time(view.cutoverAt)} (${relative(view.cutoverAt)}).`
     : `Crosses ${size}, when you begin it.`;

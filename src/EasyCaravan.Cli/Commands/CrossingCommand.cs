@@ -192,7 +192,7 @@ internal static class CrossingCommand
                     : $"Crosses {waves}, when you ask for it.",
                 WavesWord.Running => $"Crossing {waves}.",
                 WavesWord.Stopped => $"[red]Stopped: {Words.Safe(batch.Because)}.[/] Begin the next wave with --go.",
-                WavesWord.Ended => "Everybody who could has crossed.",
+                WavesWord.Ended => "The waves are over: whoever could cross has crossed, or went back.",
             }
         );
         foreach (var wave in batch.Waves)

@@ -160,7 +160,7 @@ internal static class CrossingApi
             CrossingAsk.Go when only is null => BeginAllAsync(),
             CrossingAsk.Go => StepAsync("asked to cross", (move, now) => move.Cross(isCheck: false, batch.Timetable, now)),
             CrossingAsk.Stop => StopAsync(),
-            CrossingAsk.Undo => StepAsync("asked for the crossing to be undone", (move, now) => move.Undo(batch.Timetable, now)),
+            CrossingAsk.Undo => UndoAsync(),
             CrossingAsk.Finish => StepAsync("asked for the move to be done", (move, now) => move.Finish(batch.Timetable, now)),
             CrossingAsk.Accept => crossings.AcceptAsync(
                 batch.Name,
@@ -196,6 +196,13 @@ internal static class CrossingApi
         {
             await crossings.BeginAsync(batch.Name, null, who, cancel);
             return await crossings.GoOnAsync(batch, cancel);
+        }
+
+        async Task<IReadOnlyList<long>> UndoAsync()
+        {
+            if (only is null)
+                await crossings.EndAsync(batch.Name, $"{who} asked for all of it to be undone", who, cancel);
+            return await StepAsync("asked for the crossing to be undone", (move, now) => move.Undo(batch.Timetable, now));
         }
 
         async Task<IReadOnlyList<long>> StopAsync()
