@@ -125,6 +125,7 @@ public static class CaravanHost
             .AddSingleton<ILegRunner, CalendarsLegRunner>()
             .AddSingleton<ILegRunner, MailLegRunner>();
         services.AddSingleton<InstallationKey>();
+        services.AddRazorComponents();
         services.AddSingleton<ComparisonRunner>().AddSingleton<CrossingRunner>().AddSingleton<Crossings>();
         services.AddSingleton<PassRunner>().AddSingleton<PassReport>().AddSingleton<MoveWorker>();
         services.AddSingleton<MoveBoard>().AddSingleton<SetSecrets>().AddSingleton<Looks>();
@@ -211,6 +212,7 @@ public static class CaravanHost
         TakeBackApi.Map(api);
         CrossingApi.Map(api);
         SealedWaybillApi.Map(api);
+        WaybillPageApi.Map(api);
         AftercareApi.Map(api);
         WaybillApi.Map(api);
         JournalApi.Map(api);

@@ -76,7 +76,7 @@ internal sealed partial class StandInSession
             case "SEARCH":
                 List<uint> all;
                 lock (_account!.Lock)
-                    all = [.. _folder!.Messages.Select(m => m.Uid)];
+                    all = [.. _folder!.Messages.Where(m => Fits(m, words)).Select(m => m.Uid)];
                 var compact = rest.StartsWith("RETURN", StringComparison.OrdinalIgnoreCase);
                 await SayAsync(
                     compact
@@ -99,6 +99,25 @@ internal sealed partial class StandInSession
             default:
                 return "BAD unknown command";
         }
+    }
+
+    /// <summary>Of what can be searched for it knows a header field and the day from which on messages were received.</summary>
+    private static bool Fits(StandInMessage message, List<string> words)
+    {
+        var header = words.FindIndex(w => w.Equals("HEADER", StringComparison.OrdinalIgnoreCase));
+        if (header >= 0 && words.Count > header + 2)
+            return Encoding
+                .Latin1.GetString(message.Octets)
+                .Split("\r\n\r\n", 2)[0]
+                .Split("\r\n")
+                .Any(l =>
+                    l.StartsWith($"{words[header + 1]}:", StringComparison.OrdinalIgnoreCase)
+                    && l.Contains(words[header + 2], StringComparison.OrdinalIgnoreCase)
+                );
+        var since = words.FindIndex(w => w.Equals("SINCE", StringComparison.OrdinalIgnoreCase));
+        return since < 0
+            || words.Count <= since + 1
+            || message.Received.Date >= DateTime.ParseExact(words[since + 1], "d-MMM-yyyy", CultureInfo.InvariantCulture);
     }
 
     private string Copy(List<string> words)

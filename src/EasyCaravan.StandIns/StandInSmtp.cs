@@ -1,5 +1,4 @@
 using System.Collections.Concurrent;
-using System.Net;
 using System.Net.Security;
 using System.Net.Sockets;
 using System.Security.Cryptography.X509Certificates;
@@ -47,79 +46,31 @@ public sealed record StandInSmtpManners
 }
 
 /// <summary>A small server for sending (RFC 5321) in memory, on loopback: for the demonstration and for faults on demand.</summary>
-public sealed class StandInSmtp : IAsyncDisposable
+public sealed class StandInSmtp(StandInSmtpManners? manners = null) : StandInServer
 {
-    private readonly TcpListener _listener = new(IPAddress.Loopback, 0);
     private readonly ConcurrentQueue<StandInMail> _mails = [];
-    private readonly ConcurrentDictionary<Task, byte> _talks = new();
-    private readonly CancellationTokenSource _stop = new();
-    private readonly Task _accepting;
-
-    public StandInSmtp(StandInSmtpManners? manners = null)
-    {
-        Manners = manners ?? new StandInSmtpManners();
-        _listener.Start();
-        _accepting = AcceptAsync();
-    }
 
     /// <summary>May change while it runs; the next command follows.</summary>
-    public StandInSmtpManners Manners { get; set; }
-
-    public int Port => ((IPEndPoint)_listener.LocalEndpoint).Port;
+    public StandInSmtpManners Manners { get; set; } = manners ?? new StandInSmtpManners();
 
     /// <summary>In the order in which they came.</summary>
     public IReadOnlyCollection<StandInMail> Mails => _mails;
 
-    public async ValueTask DisposeAsync()
-    {
-        await _stop.CancelAsync();
-        _listener.Stop();
-        await _accepting;
-        await Task.WhenAll(_talks.Keys);
-        _stop.Dispose();
-    }
+    /// <summary>Told of each mail before it is taken.</summary>
+    public Action<StandInMail> Taking { get; set; } = _ => { };
 
-    private async Task AcceptAsync()
+    protected override async Task TalkAsync(TcpClient client, CancellationToken cancel)
     {
-        try
+        Stream stream = client.GetStream();
+        if (Manners.Certificate is { } certificate)
         {
-            while (true)
-            {
-                var talk = TalkAsync(await _listener.AcceptTcpClientAsync(_stop.Token));
-                _talks[talk] = 0;
-                _ = talk.ContinueWith(done => _talks.TryRemove(done, out _), TaskScheduler.Default);
-            }
+            var tls = new SslStream(stream);
+            await tls.AuthenticateAsServerAsync(certificate);
+            stream = tls;
         }
-        catch (Exception e)
-            when (e is OperationCanceledException or SocketException or ObjectDisposedException or InvalidOperationException)
-        {
-            // Stopped.
-        }
-    }
-
-    private async Task TalkAsync(TcpClient client)
-    {
-        using (client)
-        {
-            try
-            {
-                Stream stream = client.GetStream();
-                if (Manners.Certificate is { } certificate)
-                {
-                    var tls = new SslStream(stream);
-                    await tls.AuthenticateAsServerAsync(certificate);
-                    stream = tls;
-                }
-                await using var own = stream;
-                using var talk = new Talk(this, stream);
-                await talk.RunAsync(_stop.Token);
-            }
-            catch (Exception e)
-                when (e is IOException or OperationCanceledException or System.Security.Authentication.AuthenticationException)
-            {
-                // The caller left, or the server stops.
-            }
-        }
+        await using var own = stream;
+        using var talk = new Talk(this, stream);
+        await talk.RunAsync(cancel);
     }
 
     private sealed class Talk(StandInSmtp server, Stream stream) : IDisposable
@@ -199,7 +150,9 @@ public sealed class StandInSmtp : IAsyncDisposable
             {
                 if (line == ".")
                 {
-                    server._mails.Enqueue(new StandInMail(_from, _to, Encoding.Latin1.GetBytes(letter.ToString()), DateTimeOffset.UtcNow));
+                    var mail = new StandInMail(_from, _to, Encoding.Latin1.GetBytes(letter.ToString()), DateTimeOffset.UtcNow);
+                    server.Taking(mail);
+                    server._mails.Enqueue(mail);
                     if (server.Manners.LosesAnswers)
                         return false;
                     await SayAsync($"250 taken as {server._mails.Count}", cancel);

@@ -140,6 +140,21 @@ public sealed class CrossingTests
     }
 
     [Fact]
+    public void A_server_that_finds_every_message_loses_none_when_probes_are_removed()
+    {
+        (_crossing.Old.SearchesLoosely, _crossing.New.SearchesLoosely) = (true, true);
+        for (var i = 0; i < 5; i++)
+        {
+            _crossing.Old.Folder("INBOX").Add(MemoryRoad.Message(i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+            _crossing.New.Folder("INBOX").Add(MemoryRoad.Message(i), FlagSet.Empty, DateTimeOffset.UnixEpoch);
+        }
+        _crossing.Run();
+        Assert.Equal(CrossingStep.Settle, _crossing.State.Step);
+        Assert.Equal(5, _crossing.Old.Folder("INBOX").Messages.Count);
+        Assert.Equal(5, _crossing.New.Folder("INBOX").Messages.Count);
+    }
+
+    [Fact]
     public void A_shut_gate_stops_it_before_anything_is_changed()
     {
         _crossing.Accepted.Clear();

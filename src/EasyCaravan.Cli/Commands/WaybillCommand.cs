@@ -16,15 +16,21 @@ internal static class WaybillCommand
             Description = "Write it to a file, signed, so that a later change shows: caravan waybill verify FILE",
             HelpName = "FILE",
         };
+        var page = new Option<string?>("--page")
+        {
+            Description = "Write it as a page for A4 paper: to a file that ends in .html, or in .pdf where Chromium is installed here",
+            HelpName = "FILE",
+        };
         batch.Arity = ArgumentArity.ZeroOrOne;
         var command = host.Make(
             "waybill",
             "The proof: what was found on the old side and what became of it",
             "caravan waybill deckhands --sealed deckhands.jsonl",
-            [batch, move, sealedTo],
+            [batch, move, sealedTo, page],
             (p, c, w, cancel) =>
                 p.GetValue(batch) is not { } name ? throw new CommandException(ExitCode.WrongUsage, "Name the batch.")
                 : p.GetValue(sealedTo) is { } file ? SealAsync(name, p.GetValue(move), file, c, w, cancel)
+                : p.GetValue(page) is { } paper ? WriteAsync(name, p.GetValue(move), paper, c, w, cancel)
                 : RunAsync(name, p.GetValue(move), c, w, cancel)
         );
         command.Add(WaybillVerifyCommand.Make(host));
@@ -40,13 +46,36 @@ internal static class WaybillCommand
         CancellationToken cancel
     )
     {
-        var path = $"batches/{Uri.EscapeDataString(batch)}/waybill/sealed{(move is null ? "" : $"?move={Uri.EscapeDataString(move)}")}";
-        await File.WriteAllTextAsync(file, await client.GetTextAsync(path, cancel), cancel);
+        await File.WriteAllTextAsync(file, await client.GetTextAsync(PathOf(batch, "/sealed", move), cancel), cancel);
         var check = WaybillSeal.Check(File.ReadLines(file));
         writer.Say($"Written to {Words.Safe(file)}: {check.Lines} lines, sealed by the key {check.Key}.");
         writer.Say($"Check it anywhere, without the service: caravan waybill verify {Words.Safe(file)} --key {check.Key}");
         return ExitCode.Well;
     }
+
+    private static async Task<int> WriteAsync(
+        string batch,
+        string? move,
+        string file,
+        CaravanClient client,
+        Writer writer,
+        CancellationToken cancel
+    )
+    {
+        var isPdf = file.EndsWith(".pdf", StringComparison.OrdinalIgnoreCase);
+        if (!isPdf && !file.EndsWith(".html", StringComparison.OrdinalIgnoreCase))
+            throw new CommandException(ExitCode.WrongUsage, "--page takes a file that ends in .html or .pdf.");
+        var text = await client.GetTextAsync(PathOf(batch, "/page", move), cancel);
+        if (isPdf)
+            await PaperPage.PrintAsync(text, file, cancel);
+        else
+            await File.WriteAllTextAsync(file, text, cancel);
+        writer.Say($"Written to {Words.Safe(file)}.");
+        return ExitCode.Well;
+    }
+
+    private static string PathOf(string batch, string form, string? move) =>
+        $"batches/{Uri.EscapeDataString(batch)}/waybill{form}{(move is null ? "" : $"?move={Uri.EscapeDataString(move)}")}";
 
     private sealed record Line(
         MoveWaybill Move,
@@ -63,10 +92,7 @@ internal static class WaybillCommand
 
     private static async Task<int> RunAsync(string batch, string? move, CaravanClient client, Writer writer, CancellationToken cancel)
     {
-        var waybill = await client.GetAsync<BatchWaybill>(
-            $"batches/{Uri.EscapeDataString(batch)}/waybill{(move is null ? "" : $"?move={Uri.EscapeDataString(move)}")}",
-            cancel
-        );
+        var waybill = await client.GetAsync<BatchWaybill>(PathOf(batch, "", move), cancel);
         var byFolder = move is not null || writer.Form is OutputForm.Csv;
         var lines = new List<Line>();
         foreach (var person in waybill.Moves)

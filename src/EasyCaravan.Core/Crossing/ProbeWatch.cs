@@ -182,13 +182,13 @@ public sealed class ProbeWatch(
         CancellationToken cancel
     )
     {
-        var found = await to.FindAsync(places, probe.MessageId, cancel);
+        var found = await ProbeSearch.FindAsync(to, places, probe.MessageId, cancel);
         var seen = probe;
         if (found.Count > 0)
         {
             var arrived = Now;
             await Task.Delay(s_secondCopy.ToTimeSpan(), time, cancel);
-            found = await to.FindAsync(places, probe.MessageId, cancel);
+            found = await ProbeSearch.FindAsync(to, places, probe.MessageId, cancel);
             if (found.Count == 0)
                 return probe;
             var (place, numbers) = found[0];
@@ -246,7 +246,7 @@ public sealed class ProbeWatch(
     private static async Task<int> RemoveAsync(IMailAccount account, FolderPath[] places, Probe probe, CancellationToken cancel)
     {
         var removed = 0;
-        foreach (var (place, numbers) in await account.FindAsync(places, probe.MessageId, cancel))
+        foreach (var (place, numbers) in await ProbeSearch.FindAsync(account, places, probe.MessageId, cancel))
             if (await account.RemoveMessagesAsync(place, numbers, cancel))
                 removed += (int)numbers.Count;
         return removed;

@@ -35,11 +35,15 @@ internal static class DemoCommand
 
             using var end = CancellationTokenSource.CreateLinkedTokenSource(cancel, app.Lifetime.ApplicationStopping);
             var mail = options.ExitWhenDone ? Task.CompletedTask : DeliverAsync(world, end.Token);
+            var evening = DemoEvening.CrossAsync(api, end.Token);
+            if (options.ExitWhenDone)
+                await evening;
             var code = options.ExitWhenDone ? await FinishAsync(api, batches, end.Token) : 0;
             if (!options.ExitWhenDone)
                 await app.WaitForShutdownAsync(cancel);
             await end.CancelAsync();
             await mail.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            await evening.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             await app.StopAsync(CancellationToken.None);
             return code;
         }
@@ -115,6 +119,7 @@ internal static class DemoCommand
               ./caravan moves {batches[0]} --needs-you
               ./caravan waybill {batches[0]}
               ./caravan differences harbour-office
+              ./caravan crossing harbour-office
               ./caravan notices
               ./caravan take-back harbour-office --move "Jonas Kettle" --check
 
@@ -163,7 +168,7 @@ internal static class DemoCommand
         foreach (var batch in batches)
         {
             var waybill = (await api.GetFromJsonAsync<BatchWaybill>($"/api/v1/batches/{batch}/waybill", ContractJson.Options, cancel))!;
-            var arrived = waybill.Moves.Where(m => m.Stage is MoveStage.InStep).ToList();
+            var arrived = waybill.Moves.Where(m => m.Stage is MoveStage.InStep or MoveStage.Settling).ToList();
             var good = arrived.All(m => m.Closes);
             closes &= good && arrived.Count > 0;
             var total = waybill.Total;

@@ -58,7 +58,8 @@ internal sealed partial class DemoWorld : IAsyncDisposable
                 TakesUidOnce = true,
             }
         );
-        Smtp = new StandInSmtp();
+        Rules = new StandInRules(From);
+        Smtp = new StandInSmtp { Taking = mail => Arrive(mail.To, mail.Octets) };
         Post = new DemoPost(Smtp);
         _collections = new DemoCollections(folder);
         Files = Directory.GetFiles(folder, "*.csv").ToDictionary(f => Path.GetFileName(f), File.ReadAllText);
@@ -67,6 +68,7 @@ internal sealed partial class DemoWorld : IAsyncDisposable
             .Replace("127.0.0.1:10146", $"127.0.0.1:{FromDav.Port}", StringComparison.Ordinal)
             .Replace("127.0.0.1:10147", $"127.0.0.1:{ToDav.Port}", StringComparison.Ordinal)
             .Replace("port: 10148", $"port: {Smtp.Port}", StringComparison.Ordinal)
+            .Replace("port: 10149", $"port: {Rules.Port}", StringComparison.Ordinal)
             .Replace("port: 10143", $"port: {From.Port}", StringComparison.Ordinal)
             .Replace("port: 10144", $"port: {To.Port}", StringComparison.Ordinal);
         foreach (var (file, text) in Files)
@@ -84,6 +86,9 @@ internal sealed partial class DemoWorld : IAsyncDisposable
     public StandInDav FromDav { get; }
 
     public StandInDav ToDav { get; }
+
+    /// <summary>The old side's mail rules, by which people who cross are forwarded.</summary>
+    public StandInRules Rules { get; }
 
     /// <summary>Over which letters to people go.</summary>
     public StandInSmtp Smtp { get; }
@@ -109,13 +114,43 @@ internal sealed partial class DemoWorld : IAsyncDisposable
     {
         if (From.Find(account) is not { } box)
             return;
+        Arrive(account, Compose(account, ++_delivered + 1_000_000, 900));
         lock (box.Lock)
         {
             var inbox = box.Find("INBOX")!;
-            inbox.Add(Compose(account, ++_delivered + 1_000_000, 900), [], DateTimeOffset.UtcNow);
+            if (inbox.Messages.Count == 0)
+                return;
             var read = inbox.Messages[_chance.Next(inbox.Messages.Count)];
             inbox.SetFlags(read, [.. read.Flags.Union(["\\Seen"])]);
         }
+    }
+
+    /// <summary>
+    /// Mail comes: to the old mailbox, and on to the new one where a rule forwards it. The company keeps its addresses, so that the new
+    /// side takes mail under addresses of its own meanwhile.
+    /// </summary>
+    private void Arrive(string address, byte[] octets)
+    {
+        const string Old = "@saltmarsh.example",
+            New = "@northquay.example";
+        if (address.EndsWith(New, StringComparison.OrdinalIgnoreCase))
+            Add(To.Find(address[..^New.Length] + Old), octets);
+        else if (From.Find(address) is { } box)
+        {
+            var (to, keeps) = Rules.WayOf(address);
+            if (keeps)
+                Add(box, octets);
+            foreach (var next in to)
+                Arrive(next, [.. "Received: from quay.lanternpost.example by mx.northquay.example\r\n"u8, .. octets]);
+        }
+    }
+
+    private static void Add(StandInAccount? box, byte[] octets)
+    {
+        if (box is null)
+            return;
+        lock (box.Lock)
+            box.Find("INBOX")!.Add(octets, [], DateTimeOffset.UtcNow);
     }
 
     /// <summary>
@@ -148,6 +183,7 @@ internal sealed partial class DemoWorld : IAsyncDisposable
         await Tokens.DisposeAsync();
         await Post.DisposeAsync();
         await Smtp.DisposeAsync();
+        await Rules.DisposeAsync();
     }
 
     /// <summary>Puts the client's secret where the plan refers to.</summary>

@@ -53,6 +53,9 @@ internal sealed class MemoryMail
     /// <summary>Whether folders keep marks (CONDSTORE).</summary>
     public bool KeepsMarks { get; set; } = true;
 
+    /// <summary>Whatever is searched for, every message is found.</summary>
+    public bool SearchesLoosely { get; set; }
+
     /// <summary>Octets of messages that are refused, alone or in company.</summary>
     public Func<byte[], Fault?> Refuses { get; set; } = _ => null;
 
@@ -267,7 +270,9 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
                     (
                         f,
                         new NumberSet(
-                            mail.Folders[f].Messages.Where(m => HeaderOf(m.Octets).AsSpan().IndexOf(line) >= 0).Select(m => m.Number)
+                            mail.Folders[f]
+                                .Messages.Where(m => mail.SearchesLoosely || HeaderOf(m.Octets).AsSpan().IndexOf(line) >= 0)
+                                .Select(m => m.Number)
                         )
                     )
                 )
