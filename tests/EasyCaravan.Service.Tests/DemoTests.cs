@@ -29,5 +29,8 @@ public sealed class DemoTests
         Assert.Contains("Orla Fenwick", text, StringComparison.Ordinal);
         Assert.DoesNotContain("DO NOT CLOSE", text, StringComparison.Ordinal);
         Assert.Contains("9 in step", text, StringComparison.Ordinal);
+        Assert.Contains("Maeve Harrow has crossed", text, StringComparison.Ordinal);
+        Assert.Contains("Niklas Åström has crossed", text, StringComparison.Ordinal);
+        Assert.Contains("Imogen Vale does not cross: the gate left-behind is shut", text, StringComparison.Ordinal);
     }
 }

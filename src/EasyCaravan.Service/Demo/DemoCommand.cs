@@ -177,6 +177,7 @@ internal static class DemoCommand
                     + $"{total.Excluded, 8} {total.LeftBehind, 5}  {(good ? "close" : "DO NOT CLOSE")}"
             );
         }
+        await DemoEvening.TellAsync(api, cancel);
         var today = (await api.GetFromJsonAsync<Today>("/api/v1/today", ContractJson.Options, cancel))!;
         foreach (var need in today.NeedsYou)
             Console.WriteLine($"\nNeeds you: {need.What} ({string.Join(", ", need.Moves.Select(m => m.Name))})\n           {need.Remedy}.");

@@ -11,7 +11,12 @@ internal static class DemoEvening
 {
     private const string Path = "/api/v1/batches/harbour-office/crossing";
 
-    private static readonly string[] s_people = ["maeve.harrow", "niklas.astrom", "imogen.vale"];
+    private static readonly string[] s_accounts =
+    [
+        "maeve.harrow@saltmarsh.example",
+        "niklas.astrom@saltmarsh.example",
+        "imogen.vale@saltmarsh.example",
+    ];
 
     private static readonly TimeSpan s_look = TimeSpan.FromMilliseconds(500);
 
@@ -19,12 +24,11 @@ internal static class DemoEvening
     /// <returns>When each has crossed or needs somebody.</returns>
     public static async Task CrossAsync(HttpClient api, CancellationToken cancel)
     {
-        string[] accounts = [.. s_people.Select(p => $"{p}@saltmarsh.example")];
         await UntilAsync(v => v.Stage is MoveStage.InStep && v.Condition is MoveCondition.Idle or MoveCondition.NeedsYou);
-        await AskAsync(new CrossingRequest(CrossingAsk.Check, accounts));
+        await AskAsync(new CrossingRequest(CrossingAsk.Check, s_accounts));
         await UntilAsync(v => v.Gates.Count > 0);
-        await AskAsync(new CrossingRequest(CrossingAsk.Accept, accounts, GateWord.Informed, "Told at the meeting in the ferry hall"));
-        await AskAsync(new CrossingRequest(CrossingAsk.Go, accounts));
+        await AskAsync(new CrossingRequest(CrossingAsk.Accept, s_accounts, GateWord.Informed, "Told at the meeting in the ferry hall"));
+        await AskAsync(new CrossingRequest(CrossingAsk.Go, s_accounts));
         await UntilAsync(v => v.Stage is MoveStage.Settling || v.Condition is MoveCondition.NeedsYou);
 
         async Task AskAsync(CrossingRequest request) =>
@@ -34,11 +38,29 @@ internal static class DemoEvening
         {
             while (true)
             {
-                var views = await api.GetFromJsonAsync<Page<CrossingView>>($"{Path}/moves", ContractJson.Options, cancel);
-                if (views!.Items.Where(v => accounts.Contains(v.Account)).All(isSo))
+                if ((await LookAsync(api, cancel)).TrueForAll(v => isSo(v)))
                     return;
                 await Task.Delay(s_look, cancel);
             }
         }
     }
+
+    /// <summary>How it ended for each of the three.</summary>
+    public static async Task TellAsync(HttpClient api, CancellationToken cancel)
+    {
+        Console.WriteLine();
+        foreach (var view in await LookAsync(api, cancel))
+            Console.WriteLine(
+                view.Stage is MoveStage.Settling
+                    ? $"{view.Name} has crossed; a probe was {(view.Probes[0].ArrivedAt - view.Probes[0].PlannedAt)?.TotalSeconds:0.0} s on its way."
+                    : $"{view.Name} does not cross: {view.What}."
+            );
+    }
+
+    private static async Task<List<CrossingView>> LookAsync(HttpClient api, CancellationToken cancel) =>
+        [
+            .. (await api.GetFromJsonAsync<Page<CrossingView>>($"{Path}/moves", ContractJson.Options, cancel))!.Items.Where(v =>
+                s_accounts.Contains(v.Account)
+            ),
+        ];
 }
