@@ -31,6 +31,11 @@ export function AftercarePage() {
         </p>
         <BatchTabs batch={batch} />
       </header>
+      <p>
+        <a href={`/api/v1/batches/${encodeURIComponent(batch)}/waybill/page`} target="_blank" rel="noreferrer">
+          The waybill for paper
+        </a>
+      </p>
       <h2>Who has crossed</h2>
       <DataTable
         label="people who have crossed"

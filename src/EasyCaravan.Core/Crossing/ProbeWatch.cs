@@ -164,9 +164,7 @@ public sealed class ProbeWatch(
             var folders = await to.ListFoldersAsync(cancel);
             FolderPath[] places = [.. (looks % 5 == 4 ? folders.Where(f => f.Selectable) : Likely(folders)).Select(f => f.Path)];
             var junk = folders.Where(IsJunk).Select(f => f.Path).ToHashSet();
-            for (var i = 0; i < probes.Count; i++)
-                if (isAwaited(probes[i]))
-                    probes[i] = await LookAsync(to, probes[i], places, junk, cancel);
+            await LookAsync(to, probes, isAwaited, places, junk, cancel);
             if (Now >= until || !probes.Exists(p => isAwaited(p)))
                 return probes;
             await Task.Delay(pause, time, cancel);
@@ -174,40 +172,59 @@ public sealed class ProbeWatch(
         }
     }
 
-    private async Task<Probe> LookAsync(
+    private async Task LookAsync(
         IMailAccount to,
-        Probe probe,
+        List<Probe> probes,
+        Func<Probe, bool> isAwaited,
         FolderPath[] places,
         HashSet<FolderPath> junk,
         CancellationToken cancel
     )
     {
-        var found = await ProbeSearch.FindAsync(to, places, probe.MessageId, cancel);
-        var seen = probe;
-        if (found.Count > 0)
-        {
-            var arrived = Now;
+        var come = new Dictionary<int, Instant>();
+        for (var i = 0; i < probes.Count; i++)
+            if (isAwaited(probes[i]) && (await ProbeSearch.FindAsync(to, places, probes[i].MessageId, cancel)).Count > 0)
+                come[i] = Now;
+            else if (isAwaited(probes[i]))
+                await KeepAsync(i, NotYet(probes[i]));
+        if (come.Count > 0)
             await Task.Delay(s_secondCopy.ToTimeSpan(), time, cancel);
-            found = await ProbeSearch.FindAsync(to, places, probe.MessageId, cancel);
-            if (found.Count == 0)
-                return probe;
-            var (place, numbers) = found[0];
-            var digests = await BodyDigest.ReadAsync(to, place, numbers, cancel);
-            var state =
-                found.Sum(f => (long)f.Numbers.Count) > 1 ? ProbeState.Twice
-                : junk.Contains(place) ? ProbeState.InJunk
-                : digests.Values.Any(d => d != probe.Digest) ? ProbeState.Altered
-                : ProbeState.Arrived;
-            seen = probe with { State = state, ArrivedAt = arrived, Folder = place.ToString() };
-            journal($"the probe {WayOf(seen)} {Words(seen)}");
+        foreach (var (i, at) in come)
+            if (await ProbeSearch.FindAsync(to, places, probes[i].MessageId, cancel) is { Count: > 0 } found)
+            {
+                await KeepAsync(i, await JudgeAsync(to, probes[i], found, junk, cancel) with { ArrivedAt = at });
+                journal($"the probe {WayOf(probes[i])} {Words(probes[i])}");
+            }
+
+        async Task KeepAsync(int place, Probe seen)
+        {
+            if (seen != probes[place])
+                await record.UpdateProbeAsync(probes[place] = seen, cancel);
         }
-        else if (probe.IsOpen && Now > probe.PlannedAt + order.Plan.ProbeWithin)
-            seen = probe with { State = ProbeState.Missing };
-        else if (probe.State is ProbeState.Sent && Now > probe.PlannedAt + s_late)
-            seen = probe with { State = ProbeState.Late };
-        if (seen != probe)
-            await record.UpdateProbeAsync(seen, cancel);
-        return seen;
+    }
+
+    private Probe NotYet(Probe probe) =>
+        probe.IsOpen && Now > probe.PlannedAt + order.Plan.ProbeWithin ? probe with { State = ProbeState.Missing }
+        : probe.State is ProbeState.Sent && Now > probe.PlannedAt + s_late ? probe with { State = ProbeState.Late }
+        : probe;
+
+    /// <summary>How it came.</summary>
+    private static async Task<Probe> JudgeAsync(
+        IMailAccount to,
+        Probe probe,
+        List<(FolderPath Path, NumberSet Numbers)> found,
+        HashSet<FolderPath> junk,
+        CancellationToken cancel
+    )
+    {
+        var (place, numbers) = found[0];
+        var digests = await BodyDigest.ReadAsync(to, place, numbers, cancel);
+        var state =
+            found.Sum(f => (long)f.Numbers.Count) > 1 ? ProbeState.Twice
+            : junk.Contains(place) ? ProbeState.InJunk
+            : digests.Values.Any(d => d != probe.Digest) ? ProbeState.Altered
+            : ProbeState.Arrived;
+        return probe with { State = state, Folder = place.ToString() };
     }
 
     /// <summary>Removes probes from both sides: they are ours, by a number that nobody can guess, and no mail of the person.</summary>

@@ -45,8 +45,9 @@ internal static class AftercareApi
         var rows = await query.OrderBy(m => m.Id).Skip((int)(skip ?? 0)).Take(size).Include(m => m.Legs).ToListAsync(cancel);
         var ids = rows.ConvertAll(r => r.Id);
         var crossings = await db.Crossings.Where(c => ids.Contains(c.MoveId)).ToDictionaryAsync(c => c.MoveId, cancel);
+        var own = await OwnSenderAsync(current, cancel);
         var late = await db
-            .LateMail.Where(m => ids.Contains(m.MoveId) && m.At >= since)
+            .LateMail.Where(m => ids.Contains(m.MoveId) && m.At >= since && m.Sender != own)
             .GroupBy(m => m.MoveId)
             .Select(g => new
             {
@@ -82,6 +83,12 @@ internal static class AftercareApi
         return TypedResults.Ok(Paging.Placed(views, skip ?? 0, total));
     }
 
+    /// <summary>Under which our own letters go to people: they are nobody who has to learn of a new address.</summary>
+    private static async Task<string> OwnSenderAsync(CurrentPlan current, CancellationToken cancel) =>
+        MimeKit.MailboxAddress.TryParse((await current.GetAsync(cancel)).Plan?.Notices?.From, out var own)
+            ? own.Address.ToLowerInvariant()
+            : "";
+
     private static string IfEnded(MoveRow row, long messages, long senders, int days) =>
         messages == 0
             ? $"nothing that passes have seen came to {row.FromAccount} in the last {days} days"
@@ -97,6 +104,7 @@ internal static class AftercareApi
     private static async Task<Results<Ok<Page<LateWriterView>>, ProblemHttpResult>> WritersAsync(
         string batch,
         Database database,
+        CurrentPlan current,
         TimeProvider time,
         CancellationToken cancel,
         string? cursor = null,
@@ -112,10 +120,11 @@ internal static class AftercareApi
         if (wrong is not null)
             return wrong;
         var since = SinceOf(time, withinDays);
+        var own = await OwnSenderAsync(current, cancel);
         await using var db = database.Read();
         var query =
             from mail in db.LateMail
-            where mail.At >= since
+            where mail.At >= since && mail.Sender != own
             join person in Settling(db, batch, only) on mail.MoveId equals person.Id
             group mail by new
             {
