@@ -403,6 +403,8 @@ public sealed record BatchCrossingView(
 /// <param name="Messages">That came to the old address in the days asked for, as far as passes have seen them.</param>
 /// <param name="Senders">From how many addresses.</param>
 /// <param name="LastAt">When the last of them came.</param>
+/// <param name="CountedAt">When it was counted with whom mail is exchanged; null: it was not, or is not yet.</param>
+/// <param name="OpenNotes">Notes that tell of the new address and are to be written still.</param>
 /// <param name="IfEnded">What it would mean to end forwarding now, as a sentence without a full stop.</param>
 /// <param name="What">What is wrong; null: nothing is.</param>
 /// <param name="Remedy">What to do about it.</param>
@@ -417,6 +419,8 @@ public sealed record AftercareView(
     long Messages,
     long Senders,
     DateTimeOffset? LastAt,
+    DateTimeOffset? CountedAt,
+    long OpenNotes,
     string IfEnded,
     string? What,
     string? Remedy

@@ -126,7 +126,7 @@ public static class CaravanHost
             .AddSingleton<ILegRunner, MailLegRunner>();
         services.AddSingleton<InstallationKey>();
         services.AddRazorComponents();
-        services.AddSingleton<ComparisonRunner>().AddSingleton<CrossingRunner>().AddSingleton<Crossings>();
+        services.AddSingleton<ComparisonRunner>().AddSingleton<CrossingRunner>().AddSingleton<Crossings>().AddSingleton<Correspondences>();
         services.AddSingleton<PassRunner>().AddSingleton<PassReport>().AddSingleton<MoveWorker>();
         services.AddSingleton<MoveBoard>().AddSingleton<SetSecrets>().AddSingleton<Looks>();
         services.AddSingleton<Forecasts>().AddSingleton<TimetableChanges>().AddSingleton<BatchHours>();
@@ -214,6 +214,7 @@ public static class CaravanHost
         SealedWaybillApi.Map(api);
         WaybillPageApi.Map(api);
         AftercareApi.Map(api);
+        CorrespondenceApi.Map(api);
         WaybillApi.Map(api);
         JournalApi.Map(api);
         TodayApi.Map(api);

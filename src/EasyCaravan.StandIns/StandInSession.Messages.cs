@@ -8,8 +8,6 @@ internal sealed partial class StandInSession
 {
     private const string DateForm = "dd-MMM-yyyy HH:mm:ss zzz";
 
-    private static readonly string[] s_identityFields = ["MESSAGE-ID:", "DATE:", "FROM:", "SUBJECT:"];
-
     private async Task<string> AppendAsync(string tag, List<string> words, CancellationToken cancel)
     {
         var target = _account!.Find(words[2]);
@@ -191,8 +189,9 @@ internal sealed partial class StandInSession
                 line.Append(CultureInfo.InvariantCulture, $" MODSEQ ({message.Mark})");
             if (items.Contains("HEADER.FIELDS", StringComparison.OrdinalIgnoreCase))
             {
-                var header = HeaderFields(message.Octets);
-                await WriteAsync($"{line} BODY[HEADER.FIELDS (MESSAGE-ID DATE FROM SUBJECT)] {{{header.Length}}}\r\n{header})\r\n", cancel);
+                var asked = items[(items.IndexOf("HEADER.FIELDS (", StringComparison.OrdinalIgnoreCase) + 15)..].Split(')')[0];
+                var header = HeaderFields(message.Octets, asked.Split(' '));
+                await WriteAsync($"{line} BODY[HEADER.FIELDS ({asked})] {{{header.Length}}}\r\n{header})\r\n", cancel);
             }
             else if (items.Contains("BODY.PEEK[]", StringComparison.OrdinalIgnoreCase))
             {
@@ -243,7 +242,7 @@ internal sealed partial class StandInSession
         throw new IOException("dropped on demand");
     }
 
-    private static string HeaderFields(byte[] octets)
+    private static string HeaderFields(byte[] octets, string[] asked)
     {
         var text = Encoding.Latin1.GetString(octets);
         var end = text.IndexOf("\r\n\r\n", StringComparison.Ordinal);
@@ -252,7 +251,7 @@ internal sealed partial class StandInSession
         foreach (var line in text[..(end < 0 ? text.Length : end)].Split("\r\n"))
         {
             if (line.Length > 0 && line[0] is not ' ' and not '\t')
-                keep = s_identityFields.Any(f => line.StartsWith(f, StringComparison.OrdinalIgnoreCase));
+                keep = asked.Any(f => line.StartsWith($"{f}:", StringComparison.OrdinalIgnoreCase));
             if (keep)
                 fields.Append(line).Append("\r\n");
         }

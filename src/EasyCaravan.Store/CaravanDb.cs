@@ -20,6 +20,8 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<ArrivalRow> Arrivals => Set<ArrivalRow>();
     public DbSet<ArrivalLookRow> ArrivalLooks => Set<ArrivalLookRow>();
     public DbSet<LateMailRow> LateMail => Set<LateMailRow>();
+    public DbSet<CorrespondenceRow> Correspondences => Set<CorrespondenceRow>();
+    public DbSet<CorrespondentRow> Correspondents => Set<CorrespondentRow>();
     public DbSet<FlagSetRow> FlagSets => Set<FlagSetRow>();
     public DbSet<LeftBehindRow> LeftBehind => Set<LeftBehindRow>();
     public DbSet<DifferenceRow> Differences => Set<DifferenceRow>();

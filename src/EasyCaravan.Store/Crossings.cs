@@ -258,6 +258,8 @@ public sealed class Crossings(Database database, Journal journal, Moves moves, T
     {
         await db.Arrivals.Where(a => moves.Contains(a.MoveId)).ExecuteDeleteAsync(cancel);
         await db.LateMail.Where(m => moves.Contains(m.MoveId)).ExecuteDeleteAsync(cancel);
+        await db.Correspondents.Where(c => moves.Contains(c.MoveId)).ExecuteDeleteAsync(cancel);
+        await db.Correspondences.Where(c => moves.Contains(c.MoveId)).ExecuteDeleteAsync(cancel);
         await db.ArrivalLooks.Where(l => moves.Contains(l.MoveId)).ExecuteDeleteAsync(cancel);
         await db.Probes.Where(p => moves.Contains(p.MoveId)).ExecuteDeleteAsync(cancel);
         await db.Forwardings.Where(f => moves.Contains(f.MoveId)).ExecuteDeleteAsync(cancel);

@@ -24,6 +24,8 @@ internal static class ForgottenSecrets
         await db
             .Forwardings.Where(f => f.MoveId == move)
             .ExecuteUpdateAsync(set => set.SetProperty(f => f.ConfirmationCode, (string?)null), cancel);
+        // With whom somebody exchanges mail is nobody's business once they were told.
+        await db.Correspondents.Where(c => c.MoveId == move).ExecuteDeleteAsync(cancel);
         var row = await db.Moves.AsNoTracking().FirstAsync(m => m.Id == move, cancel);
         await ForgetConsentsAsync(db, move, from, row.FromAccount, cancel);
         await ForgetConsentsAsync(db, move, to, row.ToAccount, cancel);

@@ -380,6 +380,8 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
     /// <param name="from">The service of the from side, of which what is known of the person is forgotten in the end.</param>
     public ICrossingRecord CrossingOf(Claim claim, string from, string to) => new CrossingRecord(database, this, time, claim, from, to);
 
+    public ICorrespondenceRecord CorrespondenceOf(Claim claim) => new CorrespondenceRecord(database, time, claim);
+
     /// <summary>A take-back, or a dry run of it, has done all there was to do.</summary>
     public Task EndTakeBackAsync(Claim claim, bool isCheck, CancellationToken cancel) =>
         new Ledger(database, _flagSets, time, claim, Kind.Mail).EndTakeBackAsync(isCheck, cancel);

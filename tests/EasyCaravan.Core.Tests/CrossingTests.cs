@@ -117,8 +117,9 @@ public sealed class CrossingTests
         answering.Rules.Active = "mine";
         foreach (var crossing in new[] { answering, silent, _crossing })
         {
-            crossing.Answer = new AutomaticAnswer("New: {new_address}", "{name} \"moved\"\nto {new_address}").For(
+            crossing.Answer = new AddressMessage("New: {new_address}", "{name} \"moved\"\nto {new_address}").For(
                 "Aoife",
+                MemoryCrossing.From,
                 MemoryCrossing.To
             );
             crossing.Run();

@@ -145,7 +145,7 @@ public sealed class ForwardingTests : IAsyncLifetime
     {
         var port = await StartAsync(server);
         var forwarding = new FreshForwarding(() => OpenAsync(port));
-        var answer = new AutomaticAnswer("Neue Adresse: \"Hafenbüro\"", "Bitte an new@northquay.example\n.\nschreiben \\ danke");
+        var answer = new AddressMessage("Neue Adresse: \"Hafenbüro\"", "Bitte an new@northquay.example\n.\nschreiben \\ danke");
         var record = await forwarding.PrepareAsync(New, true, Cancel, answer);
         await forwarding.SwitchOnAsync(record, Cancel);
         using var witness = await PlainSieve.SignInAsync(port, Aoife, TwoServers.Password);
@@ -168,7 +168,7 @@ public sealed class ForwardingTests : IAsyncLifetime
 
     private sealed class FreshForwarding(Func<Task<IForwardingRules>> open)
     {
-        public Task<ForwardingRecord> PrepareAsync(string to, bool keepsCopy, CancellationToken cancel, AutomaticAnswer? answer = null) =>
+        public Task<ForwardingRecord> PrepareAsync(string to, bool keepsCopy, CancellationToken cancel, AddressMessage? answer = null) =>
             RunAsync(async f => (await f.PrepareAsync(to, keepsCopy, answer, cancel)).Rules);
 
         public Task<ForwardingState> StateAsync(ForwardingRecord record, CancellationToken cancel) =>

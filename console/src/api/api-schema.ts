@@ -868,6 +868,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/batches/{batch}/waybill/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The waybill as a page that prints on A4, with the evidence of the crossing
+         * @description The waybill as a page that prints on A4, with the evidence of the crossing
+         */
+        get: operations["waybillPageGet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/batches/{batch}/aftercare": {
         parameters: {
             query?: never;
@@ -902,6 +922,30 @@ export interface paths {
         get: operations["aftercareWriters"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch}/aftercare/correspondents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * With whom people who have crossed exchange mail, those who exchange most first, page by page
+         * @description With whom people who have crossed exchange mail, those who exchange most first, page by page
+         */
+        get: operations["correspondenceList"];
+        put?: never;
+        /**
+         * Counts with whom people exchange mail, or writes to them that the address has changed
+         * @description Counts with whom people exchange mail, or writes to them that the address has changed
+         */
+        post: operations["correspondenceAsk"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1387,6 +1431,16 @@ export interface components {
              * @description When the last of them came.
              */
             lastAt: null | string;
+            /**
+             * Format: date-time
+             * @description When it was counted with whom mail is exchanged; null: it was not, or is not yet.
+             */
+            countedAt: null | string;
+            /**
+             * Format: int64
+             * @description Notes that tell of the new address and are to be written still.
+             */
+            openNotes: number;
             /** @description What it would mean to end forwarding now, as a sentence without a full stop. */
             ifEnded: string;
             /** @description What is wrong; null: nothing is. */
@@ -1831,6 +1885,72 @@ export interface components {
          * @enum {unknown}
          */
         ConsentWord: "pending" | "given" | "refused";
+        /** @description What was begun. */
+        CorrespondenceAnswer: {
+            /** @description From accounts of whom it was. */
+            accounts: string[];
+            /**
+             * Format: int32
+             * @description How many people get a note.
+             */
+            notes: number;
+        };
+        /** @description What can be asked about the people with whom somebody exchanges mail. */
+        CorrespondenceAsk: number;
+        /** @description Asks for a count of correspondents, or for a note to them. */
+        CorrespondenceRequest: {
+            /** @description What. */
+            ask: components["schemas"]["CorrespondenceAsk"];
+            /** @description Whose: from accounts, to accounts or names. Null: everybody of the batch who has crossed; not with send. */
+            moves: null | string[];
+            /**
+             * Format: int32
+             * @description With count: how many days back mail is looked at, 1 to 3650. Null: 365.
+             */
+            days?: null | number;
+            /** @description With send: how the person said that it may be sent in their name, for the journal. */
+            because?: null | string;
+            /** @description With draft and send: addresses that get none. */
+            leave?: null | string[];
+        };
+        /** @description Somebody with whom a person exchanges mail. */
+        CorrespondentView: {
+            /** @description The person's from account. */
+            account: string;
+            /** @description The person's name, as in the roster. */
+            name: string;
+            /** @description Of the correspondent. */
+            address: string;
+            /** @description As it stood beside the address last; empty: none did. */
+            correspondentName: string;
+            /**
+             * Format: int64
+             * @description Messages from there, in the days that were counted.
+             */
+            received: number;
+            /**
+             * Format: int64
+             * @description Messages of the person to there.
+             */
+            sent: number;
+            /**
+             * Format: date-time
+             * @description When the last of them was.
+             */
+            lastAt: string;
+            /** @description They move by the same plan. */
+            isColleague: boolean;
+            /** @description They are written to when a note is asked for: both have written, and they are no colleague. */
+            getsNote: boolean;
+            note: null | components["schemas"]["NoteWord"];
+            /**
+             * Format: date-time
+             * @description When that was.
+             */
+            noteAt: null | string;
+            /** @description What the server said of it. */
+            noteSaid: null | string;
+        };
         /**
          * @description Items of one kind, or of all kinds together, by what became of them. Found = carried + paired + excluded + left behind, once every
          *     folder was settled.
@@ -3454,6 +3574,8 @@ export interface components {
             /** @description The service that it is about; null: none, or several. */
             service: null | string;
         };
+        /** @description What became of a note to one correspondent. */
+        NoteWord: number;
         /**
          * @description What is told.
          * @enum {unknown}
@@ -3642,6 +3764,18 @@ export interface components {
         PageOfComparisonView: {
             /** @description What is on this page. */
             items: components["schemas"]["ComparisonView"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
+        PageOfCorrespondentView: {
+            /** @description What is on this page. */
+            items: components["schemas"]["CorrespondentView"][];
             /** @description To be handed back as `cursor` for the next page; null on the last. */
             next: null | string;
             /**
@@ -6671,6 +6805,41 @@ export interface operations {
             };
         };
     };
+    waybillPageGet: {
+        parameters: {
+            query?: {
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
     aftercareList: {
         parameters: {
             query?: {
@@ -6740,6 +6909,81 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageOfLateWriterView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    correspondenceList: {
+        parameters: {
+            query?: {
+                /** @description 'next' of the page before. Default: the first page. */
+                cursor?: string;
+                /** @description Rows of a page; too few or too many are taken as the nearest that is possible. Default: 200. */
+                limit?: number;
+                /** @description Only this move: its from account. Default: all moves of the batch. */
+                move?: string;
+            };
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOfCorrespondentView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    correspondenceAsk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The batch's name in the plan. */
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CorrespondenceRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CorrespondenceAnswer"];
                 };
             };
             /** @description It could not be done: what happened, and what to do. */

@@ -9,6 +9,8 @@ internal static class AftercareCommand
 {
     private const int UsualDays = 30;
 
+    private static readonly TimeSpan s_look = TimeSpan.FromMilliseconds(500);
+
     public static Command Make(CommandHost host)
     {
         var batch = MoveCommands.BatchArgument();
@@ -24,15 +26,35 @@ internal static class AftercareCommand
             if (v.GetValueOrDefault<int>() is < 1 or > 3650)
                 v.AddError("--days is from 1 to 3650.");
         });
+        var correspondents = new Option<bool>("--correspondents")
+        {
+            Description = "With whom people exchange mail in both directions, counted from headers within --days",
+        };
+        var note = new Option<string?>("--note")
+        {
+            Description = "Tells these correspondents of the new address: as a draft for its owner, or sent in their name",
+            HelpName = "draft|send",
+        };
+        note.AcceptOnlyFromAmong("draft", "send");
+        var because = new Option<string?>("--because") { Description = "With --note send: how the person said that it may be sent" };
+        var leave = new Option<string[]>("--leave") { Description = "With --note: an address that gets none; can be given several times" };
         return host.Make(
             "aftercare",
-            "The time after the crossing: forwarding, probes, stragglers, and who still writes to the old address",
+            "The time after the crossing: forwarding, probes, stragglers, who still writes to the old address, and telling the others",
             "caravan aftercare deckhands --writers --output csv",
-            [batch, move, writers, days],
+            [batch, move, writers, days, correspondents, note, because, leave],
             (p, c, w, cancel) =>
             {
                 var path = $"batches/{Uri.EscapeDataString(p.GetValue(batch)!)}/aftercare";
                 var who = p.GetValue(move) is { Length: > 0 } names ? names : null;
+                var asked = p.GetResult(days) is { Implicit: false } ? p.GetValue(days) : (int?)null;
+                if (p.GetValue(note) is { } way)
+                {
+                    var ask = way == "draft" ? CorrespondenceAsk.Draft : CorrespondenceAsk.Send;
+                    return NoteAsync(path, new CorrespondenceRequest(ask, who, null, p.GetValue(because), p.GetValue(leave)), c, w, cancel);
+                }
+                if (p.GetValue(correspondents))
+                    return ShowCorrespondentsAsync(path, who, asked, c, w, cancel);
                 return p.GetValue(writers)
                     ? ShowWritersAsync($"{path}/writers?limit=1000&withinDays={p.GetValue(days)}", who, c, w, cancel)
                     : ShowAsync($"{path}?limit=1000&withinDays={p.GetValue(days)}", who, p.GetValue(days), c, w, cancel);
@@ -105,5 +127,102 @@ internal static class AftercareCommand
             ]
         );
         return ExitCode.Well;
+    }
+
+    /// <summary>Counts first, where days were given or nobody has counted yet.</summary>
+    private static async Task<int> ShowCorrespondentsAsync(
+        string path,
+        string[]? who,
+        int? days,
+        CaravanClient client,
+        Writer writer,
+        CancellationToken cancel
+    )
+    {
+        var before = await client.GetAllOfAsync<AftercareView>($"{path}?limit=1000", who, cancel);
+        if (days is not null || before.Count == 0 || before.Exists(v => v.CountedAt is null))
+        {
+            var request = new CorrespondenceRequest(CorrespondenceAsk.Count, who, days);
+            var answer = await client.PostAsync<CorrespondenceAnswer>($"{path}/correspondents", request, cancel);
+            if (await UntilAsync(path, [.. answer.Accounts], v => v.CountedAt is not null, client, cancel) is { } stuck)
+                return Stuck(stuck, writer);
+        }
+        var people = await client.GetAllOfAsync<CorrespondentView>($"{path}/correspondents?limit=1000", who, cancel);
+        writer.Rows(
+            people,
+            "They exchange mail with nobody.",
+            [
+                new("Name", "name", v => Words.Safe(v.Name)),
+                new("Exchanges mail with", "correspondent", v => Words.Safe(v.CorrespondentName)),
+                new("Address", "address", v => Words.Safe(v.Address)),
+                new("Received", "received", v => $"{v.Received}", Right: true),
+                new("Sent", "sent", v => $"{v.Sent}", Right: true),
+                new("Last", "last_at", v => writer.Form is OutputForm.Csv ? v.LastAt.ToString("O") : Words.Minute(v.LastAt)),
+                new("Note", "note", v => NoteOf(v, writer)),
+            ]
+        );
+        if (writer.Form is OutputForm.Table && people.Exists(p => p is { GetsNote: true, Note: null }))
+            writer.Say(
+                $"{people.Count(p => p is { GetsNote: true, Note: null })} of them could be told of the new address: --note draft puts a "
+                    + "note among the person's drafts."
+            );
+        return ExitCode.Well;
+    }
+
+    private static string NoteOf(CorrespondentView view, Writer writer) =>
+        view.Note is { } note ? Words.Word(note)
+        : writer.Form is OutputForm.Csv ? ""
+        : view.IsColleague ? "[grey]colleague[/]"
+        : view.GetsNote ? ""
+        : "[grey]one direction only[/]";
+
+    private static async Task<int> NoteAsync(
+        string path,
+        CorrespondenceRequest request,
+        CaravanClient client,
+        Writer writer,
+        CancellationToken cancel
+    )
+    {
+        var answer = await client.PostAsync<CorrespondenceAnswer>($"{path}/correspondents", request, cancel);
+        if (answer.Notes == 0)
+        {
+            writer.Say("Nobody is left to be told. With whom people exchange mail is counted by --correspondents.");
+            return ExitCode.Well;
+        }
+        if (await UntilAsync(path, [.. answer.Accounts], v => v.OpenNotes == 0, client, cancel) is { } stuck)
+            return Stuck(stuck, writer);
+        writer.Say(
+            request.Ask is CorrespondenceAsk.Draft
+                ? $"Put among the drafts of {answer.Accounts.Count} person(s), to {answer.Notes} people: its owner looks at it and sends it."
+                : $"Written to {answer.Notes} people. Who did not take it: --correspondents."
+        );
+        return ExitCode.Well;
+    }
+
+    private static int Stuck(AftercareView view, Writer writer)
+    {
+        writer.Say($"[red]{Words.Safe(view.Account)}: {Words.Safe(view.What)}.[/] {Words.Safe(view.Remedy)}.");
+        return ExitCode.NeedsYou;
+    }
+
+    /// <returns>Who needs somebody before it comes to that; null: nobody.</returns>
+    private static async Task<AftercareView?> UntilAsync(
+        string path,
+        string[] accounts,
+        Func<AftercareView, bool> isDone,
+        CaravanClient client,
+        CancellationToken cancel
+    )
+    {
+        while (true)
+        {
+            var views = await client.GetAllOfAsync<AftercareView>($"{path}?limit=1000", accounts, cancel);
+            if (views.TrueForAll(v => isDone(v)))
+                return null;
+            if (views.Find(v => !isDone(v) && v.What is not null) is { } stuck)
+                return stuck;
+            await Task.Delay(s_look, cancel);
+        }
     }
 }

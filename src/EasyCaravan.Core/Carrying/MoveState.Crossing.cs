@@ -38,6 +38,12 @@ public sealed partial record MoveState
             ? (this with { Crossing = new CrossingState(CrossingGoal.End, CrossingStep.End, now) }).Redirect(timetable, now)
             : this;
 
+    /// <summary>Who has crossed is looked after at once, not only at the next daily look.</summary>
+    public MoveState LookAfter(Timetable? timetable, Instant now) =>
+        Stage is Stage.Settling && Crossing is { Goal: CrossingGoal.Cross, Step: CrossingStep.Settle }
+            ? (this with { Crossing = Crossing.Want(now) }).Redirect(timetable, now)
+            : this;
+
     /// <summary>
     /// What runs now stops, because a person wants something else: its worker sees that the condition changed. What is held stays held.
     /// </summary>

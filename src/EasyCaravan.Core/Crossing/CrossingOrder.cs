@@ -22,6 +22,7 @@ public sealed record CrossingSide(Service Service, string Account, Func<Cancella
 /// <param name="ToRules">Those of the new account; null where nobody can look.</param>
 /// <param name="Confirmation">How the old service wants the address confirmed; null: it does not.</param>
 /// <param name="Answer">What the old side shall answer by itself; null: nothing.</param>
+/// <param name="Change">Tells correspondents of the new address, where somebody asked for it.</param>
 /// <param name="CompareAsync">Compares both sides, going on where it was.</param>
 /// <param name="ForwardingUntil">Until when the old address forwards after the crossing; null: for good.</param>
 /// <param name="RevokeAsync">Gives up tokens and consents where the services allow it; tells what was done.</param>
@@ -34,10 +35,11 @@ public sealed record CrossingOrder(
     Func<CancellationToken, Task<IForwardingRules>>? ToRules,
     IReadOnlyList<ProbeSender> Senders,
     ForwardingConfirmation? Confirmation,
-    AutomaticAnswer? Answer,
+    AddressMessage? Answer,
     CrossingPlan Plan,
     GateRecord Record,
     Instant? ForwardingUntil,
+    AddressChange? Change,
     Func<CancellationToken, Task> CompareAsync,
     Func<CancellationToken, Task<string>> RevokeAsync
 );

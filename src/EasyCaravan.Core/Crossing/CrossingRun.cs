@@ -322,6 +322,8 @@ public sealed class CrossingRun(
     {
         if (order.ForwardingUntil <= Now)
             return state.Reach(CrossingStep.End, Now);
+        if (order.Change is { } change)
+            await change.RunAsync(cancel);
         if (order.HasMail)
             await LookAtForwardingAsync(cancel);
         if (order is { HasMail: true, Senders.Count: > 0 } && !await probes.RunAsync(Now - ProbeWatch.Daily / 2, cancel))

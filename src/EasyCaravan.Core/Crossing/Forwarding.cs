@@ -36,7 +36,7 @@ public sealed class Forwarding(IForwardingRules rules, string account)
     /// <summary>What would be set, and that the service would take it. Changes nothing.</summary>
     /// <param name="answer">What shall be answered by itself; it is left out where it would get in the way of the owner's rules.</param>
     /// <exception cref="FaultException">The service does not offer what it takes, or the own rules cannot be read.</exception>
-    public async Task<PreparedForwarding> PrepareAsync(string to, bool keepsCopy, AutomaticAnswer? answer, CancellationToken cancel)
+    public async Task<PreparedForwarding> PrepareAsync(string to, bool keepsCopy, AddressMessage? answer, CancellationToken cancel)
     {
         if (keepsCopy && !rules.Extensions.Contains("copy"))
             throw Fault(Cause.RulesRefused, "its rules cannot forward and keep a copy: the service does not offer the extension copy");

@@ -183,14 +183,14 @@ public sealed class ProbeWatch(
     {
         var come = new Dictionary<int, Instant>();
         for (var i = 0; i < probes.Count; i++)
-            if (isAwaited(probes[i]) && (await ProbeSearch.FindAsync(to, places, probes[i].MessageId, cancel)).Count > 0)
+            if (isAwaited(probes[i]) && (await ProvenSearch.FindAsync(to, places, probes[i].MessageId, cancel)).Count > 0)
                 come[i] = Now;
             else if (isAwaited(probes[i]))
                 await KeepAsync(i, NotYet(probes[i]));
         if (come.Count > 0)
             await Task.Delay(s_secondCopy.ToTimeSpan(), time, cancel);
         foreach (var (i, at) in come)
-            if (await ProbeSearch.FindAsync(to, places, probes[i].MessageId, cancel) is { Count: > 0 } found)
+            if (await ProvenSearch.FindAsync(to, places, probes[i].MessageId, cancel) is { Count: > 0 } found)
             {
                 await KeepAsync(i, await JudgeAsync(to, probes[i], found, junk, cancel) with { ArrivedAt = at });
                 journal($"the probe {WayOf(probes[i])} {Words(probes[i])}");
@@ -263,7 +263,7 @@ public sealed class ProbeWatch(
     private static async Task<int> RemoveAsync(IMailAccount account, FolderPath[] places, Probe probe, CancellationToken cancel)
     {
         var removed = 0;
-        foreach (var (place, numbers) in await ProbeSearch.FindAsync(account, places, probe.MessageId, cancel))
+        foreach (var (place, numbers) in await ProvenSearch.FindAsync(account, places, probe.MessageId, cancel))
             if (await account.RemoveMessagesAsync(place, numbers, cancel))
                 removed += (int)numbers.Count;
         return removed;

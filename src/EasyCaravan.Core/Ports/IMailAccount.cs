@@ -38,8 +38,18 @@ public sealed record AccountTraits(char? Separator, ByteCount? LargestMessage)
 /// <summary>What a folder's index says of one message.</summary>
 public sealed record ItemInfo(uint Number, ByteCount Size, DateTimeOffset Received, FlagSet Flags);
 
+/// <summary>Which lines of headers are read.</summary>
+public enum HeaderLines
+{
+    /// <summary>Message-ID, Date, From and Subject.</summary>
+    Identity,
+
+    /// <summary>From, To and Cc, and what tells lists and machines: List-Id, Precedence and Auto-Submitted.</summary>
+    Addresses,
+}
+
 /// <summary>What tells a message from others without its body.</summary>
-/// <param name="Header">The header lines Message-ID, Date, From and Subject as the service gave them.</param>
+/// <param name="Header">The header lines that were asked for as the service gave them, and maybe others.</param>
 public sealed record ItemHeader(uint Number, ByteCount Size, byte[] Header);
 
 public sealed record FlagUpdate(uint Number, FlagSet Flags);
@@ -178,7 +188,8 @@ public interface IMailAccount : IAsyncDisposable
     Task ReadHeadersAsync(
         IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders,
         Action<int, ItemHeader> take,
-        CancellationToken cancel
+        CancellationToken cancel,
+        HeaderLines lines = HeaderLines.Identity
     );
 
     Task ReadHeadersAsync(FolderPath path, NumberSet numbers, Action<ItemHeader> take, CancellationToken cancel) =>

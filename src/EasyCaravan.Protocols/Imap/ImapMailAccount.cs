@@ -145,9 +145,11 @@ public sealed class ImapMailAccount : IMailAccount
     public async Task ReadHeadersAsync(
         IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders,
         Action<int, ItemHeader> take,
-        CancellationToken cancel
+        CancellationToken cancel,
+        HeaderLines lines = HeaderLines.Identity
     )
     {
+        var items = lines is HeaderLines.Identity ? FetchVerb.Identity : FetchVerb.Addresses;
         void Take(int folder, FetchRow row)
         {
             if (row is { Uid: { } uid, Size: { } size, Header: { } header })
@@ -165,12 +167,12 @@ public sealed class ImapMailAccount : IMailAccount
             )
                 some.Add(left.Dequeue());
             if (some.Count > 1)
-                some = await FetchTogetherAsync(some, folders, FetchVerb.Identity, Take, cancel);
+                some = await FetchTogetherAsync(some, folders, items, Take, cancel);
             foreach (var folder in some)
                 await FetchAsync(
                     folders[folder].Path,
                     folders[folder].Numbers,
-                    FetchVerb.Identity,
+                    items,
                     row => Take(folder, row),
                     new Dictionary<uint, Fault>(),
                     cancel

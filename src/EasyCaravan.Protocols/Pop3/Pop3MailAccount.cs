@@ -127,7 +127,8 @@ public sealed class Pop3MailAccount : IMailAccount
     public async Task ReadHeadersAsync(
         IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders,
         Action<int, ItemHeader> take,
-        CancellationToken cancel
+        CancellationToken cancel,
+        HeaderLines lines = HeaderLines.Identity
     )
     {
         for (var folder = 0; folder < folders.Count; folder++)

@@ -59,6 +59,13 @@ internal static class AftercareApi
             .ToDictionaryAsync(g => g.Key, cancel);
         var newest = db.Probes.Where(p => ids.Contains(p.MoveId)).GroupBy(p => p.MoveId).Select(g => g.Max(p => p.Id));
         var probes = await db.Probes.Where(p => newest.Contains(p.Id)).ToDictionaryAsync(p => p.MoveId, cancel);
+        var counted = await db
+            .Correspondences.Where(c => ids.Contains(c.MoveId) && c.CountedAt != null)
+            .ToDictionaryAsync(c => c.MoveId, c => c.CountedAt, cancel);
+        var open = await db
+            .Correspondents.Where(c => ids.Contains(c.MoveId) && c.Note == Core.Ports.NoteState.Wanted)
+            .GroupBy(c => c.MoveId)
+            .ToDictionaryAsync(g => g.Key, g => g.LongCount(), cancel);
         var views = rows.ConvertAll(row =>
         {
             var crossing = crossings.GetValueOrDefault(row.Id);
@@ -75,6 +82,8 @@ internal static class AftercareApi
                 mail?.Messages ?? 0,
                 mail?.Senders ?? 0,
                 MoveViews.Time(mail?.Last),
+                MoveViews.Time(counted.GetValueOrDefault(row.Id)),
+                open.GetValueOrDefault(row.Id),
                 IfEnded(row, mail?.Messages ?? 0, mail?.Senders ?? 0, withinDays),
                 fault?.What,
                 fault?.Remedy

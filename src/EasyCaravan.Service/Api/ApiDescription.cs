@@ -89,6 +89,7 @@ internal static class ApiDescription
                 typeof(FolderUse),
                 typeof(MendWord),
                 typeof(ConfirmationWord),
+                typeof(NoteWord),
                 typeof(CrossingGoalWord),
                 typeof(CrossingStepWord),
             }

@@ -63,7 +63,7 @@ internal sealed class CrossingRunner(
             // Who keeps their address has no new one to tell.
             string.Equals(row.FromAccount, row.ToAccount, StringComparison.OrdinalIgnoreCase)
                 ? null
-                : batch.Crossing.Answer?.For(row.Name, row.ToAccount),
+                : batch.Crossing.Answer?.For(row.Name, row.FromAccount, row.ToAccount),
             batch.Crossing,
             new GateRecord(
                 pass.Claim.State.Legs,
@@ -75,8 +75,28 @@ internal sealed class CrossingRunner(
                 await ToldAtAsync(db, row, cancel)
             ),
             batch.Timetable?.ForwardsUntil,
+            ChangeOf(pass, context, row, batch.Crossing),
             c => comparisons.RunAsync(pass, c),
             c => GiveUpTokensAsync(context, c)
+        );
+    }
+
+    /// <summary>Null: the person keeps the address, and has nothing to tell.</summary>
+    private AddressChange? ChangeOf(RunningPass pass, MoveContext context, MoveRow row, CrossingPlan plan)
+    {
+        if (string.Equals(row.FromAccount, row.ToAccount, StringComparison.OrdinalIgnoreCase))
+            return null;
+        Task<Credentials> SignInAsync(CancellationToken c) => access.ToAsync(pass.Claim.Person, context.To, context.Rules.Root, c);
+        return new AddressChange(
+            store.CorrespondenceOf(pass.Claim),
+            accounts,
+            new CrossingSide(context.To, row.ToAccount, SignInAsync),
+            row.Name,
+            [row.FromAccount, row.ToAccount, row.FromLogin, row.ToLogin, plan.AddressOf(row.ForwardTo, row.ToAccount)],
+            (plan.Note ?? AddressMessage.UsualNote(row.Language)).For(row.Name, row.FromAccount, row.ToAccount),
+            context.To.Sending is null ? null : async c => await senders.OpenAsync(context.To, await SignInAsync(c), c),
+            pass.Notes.Enqueue,
+            time
         );
     }
 

@@ -359,6 +359,86 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("consents", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CorrespondenceRow", b =>
+                {
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("AskedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("CountedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Messages")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("Note")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("NoteAskedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("NoteAskedBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("NoteBecause")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Since")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("MoveId");
+
+                    b.ToTable("correspondences", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CorrespondentRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Address")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("IsColleague")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("LastAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int?>("Note")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("NoteAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("NoteSaid")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Received")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Sent")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("MoveId", "Address")
+                        .IsUnique();
+
+                    b.ToTable("correspondents", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.CrossingActRow", b =>
                 {
                     b.Property<long>("Id")
@@ -1834,6 +1914,24 @@ namespace EasyCaravan.Store.Migrations
                     b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
                         .WithOne()
                         .HasForeignKey("EasyCaravan.Store.Rows.ComparisonRow", "MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CorrespondenceRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithOne()
+                        .HasForeignKey("EasyCaravan.Store.Rows.CorrespondenceRow", "MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CorrespondentRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithMany()
+                        .HasForeignKey("MoveId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

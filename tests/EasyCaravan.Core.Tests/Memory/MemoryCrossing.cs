@@ -68,7 +68,7 @@ internal sealed class MemoryCrossing : ICrossingRecord, IMailAccounts
 
     public string? ForwardTo { get; set; }
 
-    public AutomaticAnswer? Answer { get; set; }
+    public AddressMessage? Answer { get; set; }
 
     private readonly string _to;
 
@@ -145,6 +145,7 @@ internal sealed class MemoryCrossing : ICrossingRecord, IMailAccounts
                 null
             ),
             ForwardingUntil,
+            null,
             _ =>
             {
                 Call();

@@ -235,7 +235,8 @@ internal sealed class MemoryAccount(MemoryMail mail) : IMailAccount
     public Task ReadHeadersAsync(
         IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders,
         Action<int, ItemHeader> take,
-        CancellationToken cancel
+        CancellationToken cancel,
+        HeaderLines lines = HeaderLines.Identity
     )
     {
         mail.Call("headers");

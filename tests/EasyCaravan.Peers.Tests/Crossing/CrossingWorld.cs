@@ -83,6 +83,7 @@ public sealed class CrossingWorld : IAsyncDisposable
               northquay:
                 mail: {speaks: imap, host: 127.0.0.1, port: {{New.PlainPort}}, security: none}
                 rules: {speaks: managesieve, host: 127.0.0.1, port: {{New.SievePort}}, security: none}
+                sending: {speaks: smtp, host: 127.0.0.1, port: {{Post.Port}}, security: none}
                 limits: {connections: 100}
             {{(OtherOld is null ? "" : $$"""
               tidehouse:

@@ -38,7 +38,13 @@ public static class MessageLabel
     private static string Clean(ReadOnlySpan<byte> value)
     {
         var decoded = Rfc2047.DecodeText(Encoding.UTF8.GetBytes(HeaderFields.Unfold(value)));
-        var text = new string([.. decoded.Where(c => !char.IsControl(c))]);
+        return Cut(decoded);
+    }
+
+    /// <summary>Without control characters, and no longer than is shown.</summary>
+    public static string Cut(string words)
+    {
+        var text = new string([.. words.Where(c => !char.IsControl(c))]);
         return text.Length <= Longest ? text : text[..Longest] + "…";
     }
 }

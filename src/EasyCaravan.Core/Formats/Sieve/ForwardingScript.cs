@@ -27,7 +27,7 @@ public static class ForwardingScript
         SieveScript? below,
         string to,
         bool keepsCopy,
-        (string Address, AutomaticAnswer Answer)? answers = null
+        (string Address, AddressMessage Answer)? answers = null
     )
     {
         var requires = new List<string>();

@@ -18,8 +18,12 @@ internal static class CrossingSection
             )
             {
                 ForwardTo = node.Text("forward-to"),
-                Answer = node.Section("answer") is { } answer ? new AutomaticAnswer(answer.Text("subject")!, answer.Text("text")!) : null,
+                Answer = MessageOf(node, "answer"),
+                Note = MessageOf(node, "note"),
             };
+
+    private static AddressMessage? MessageOf(YamlMappingNode node, string key) =>
+        node.Section(key) is { } message ? new AddressMessage(message.Text("subject")!, message.Text("text")!) : null;
 
     /// <summary>A share such as 2%; <c>all</c> is 1.</summary>
     private static double? ShareOf(YamlMappingNode node, string key) =>

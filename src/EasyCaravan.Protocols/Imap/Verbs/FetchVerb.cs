@@ -14,6 +14,9 @@ internal static class FetchVerb
     /// <summary>The items that identify a message.</summary>
     public const string Identity = "(UID RFC822.SIZE BODY.PEEK[HEADER.FIELDS (MESSAGE-ID DATE FROM SUBJECT)])";
 
+    /// <summary>Who wrote to whom, and whether a list or a machine did.</summary>
+    public const string Addresses = "(UID RFC822.SIZE BODY.PEEK[HEADER.FIELDS (FROM TO CC LIST-ID PRECEDENCE AUTO-SUBMITTED)])";
+
     /// <summary>The server's own name of a message (RFC 8474 §5.1).</summary>
     public const string EmailId = "(UID EMAILID)";
 

@@ -5,10 +5,10 @@ using EasyCaravan.Core.Ports;
 namespace EasyCaravan.Core.Crossing;
 
 /// <summary>
-/// Finds a probe. What a server's search gives is believed only after a look at each message: there are servers that search loosely, or
-/// not at all and give every message, and what is found here is deleted.
+/// Finds messages by their Message-ID. What a server's search gives is believed only after a look at each message: there are servers that search loosely, or
+/// not at all and give every message, and some of what is found here is deleted.
 /// </summary>
-internal static class ProbeSearch
+internal static class ProvenSearch
 {
     /// <param name="messageId">Without angle brackets; just this one, octet for octet.</param>
     public static async Task<List<(FolderPath Path, NumberSet Numbers)>> FindAsync(
