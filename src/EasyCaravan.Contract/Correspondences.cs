@@ -1,6 +1,9 @@
+using System.Text.Json.Serialization;
+
 namespace EasyCaravan.Contract;
 
 /// <summary>What can be asked about the people with whom somebody exchanges mail.</summary>
+[JsonConverter(typeof(KebabWord<CorrespondenceAsk>))]
 public enum CorrespondenceAsk
 {
     /// <summary>Count with whom mail is exchanged, from the headers of the new mailbox.</summary>
@@ -14,6 +17,7 @@ public enum CorrespondenceAsk
 }
 
 /// <summary>What became of a note to one correspondent.</summary>
+[JsonConverter(typeof(KebabWord<NoteWord>))]
 public enum NoteWord
 {
     /// <summary>It is to be sent.</summary>

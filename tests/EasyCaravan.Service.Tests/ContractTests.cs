@@ -48,6 +48,15 @@ public sealed class ContractTests : IAsyncLifetime
     public ValueTask DisposeAsync() => _service.DisposeAsync();
 
     [Fact]
+    public void Every_choice_of_the_API_is_written_as_a_word() =>
+        Assert.All(typeof(MoveView).Assembly.GetExportedTypes().Where(t => t.IsEnum), t =>
+            Assert.Matches(
+                "^\"[a-z-]+\"$",
+                System.Text.Json.JsonSerializer.Serialize(Enum.GetValues(t).GetValue(0), t, ContractJson.Options)
+            )
+        );
+
+    [Fact]
     public void Every_word_of_the_API_has_its_value_inside()
     {
         static void Same<TWord, TInside>(params TWord[] beyond)

@@ -1895,8 +1895,11 @@ export interface components {
              */
             notes: number;
         };
-        /** @description What can be asked about the people with whom somebody exchanges mail. */
-        CorrespondenceAsk: number;
+        /**
+         * @description What can be asked about the people with whom somebody exchanges mail.
+         * @enum {unknown}
+         */
+        CorrespondenceAsk: "count" | "draft" | "send";
         /** @description Asks for a count of correspondents, or for a note to them. */
         CorrespondenceRequest: {
             /** @description What. */
@@ -3574,8 +3577,11 @@ export interface components {
             /** @description The service that it is about; null: none, or several. */
             service: null | string;
         };
-        /** @description What became of a note to one correspondent. */
-        NoteWord: number;
+        /**
+         * @description What became of a note to one correspondent.
+         * @enum {unknown}
+         */
+        NoteWord: "wanted" | "sending" | "sent" | "refused" | "drafted" | null;
         /**
          * @description What is told.
          * @enum {unknown}

@@ -64,3 +64,20 @@ export const writersQuery = (batch: string) =>
         ),
       ),
   });
+
+export const correspondentsQuery = (batch: string) =>
+  queryOptions({
+    queryKey: ["correspondents", batch],
+    queryFn: () =>
+      followAll((cursor, limit) =>
+        unwrap(
+          api.GET("/api/v1/batches/{batch}/aftercare/correspondents", {
+            params: { path: { batch }, query: { cursor, limit } },
+          }),
+        ),
+      ),
+    refetchInterval: 5 * LIVE,
+  });
+
+export const askCorrespondents = (batch: string, body: Schemas["CorrespondenceRequest"]) =>
+  unwrap(api.POST("/api/v1/batches/{batch}/aftercare/correspondents", { params: { path: { batch } }, body }));

@@ -6,6 +6,7 @@ import { DataTable } from "../parts/DataTable";
 import { Failure } from "../parts/Failure";
 import { Loading } from "../parts/Loading";
 import { date, number, relative, sentence, time } from "../words/format";
+import { Correspondents } from "./Correspondents";
 import { probeWords } from "./words";
 
 /** The time after the crossing: forwarding, probes, and who still writes to the old address. */
@@ -98,6 +99,7 @@ export function AftercarePage() {
           { title: "Last", csv: "last_at", value: (w) => w.lastAt, cell: (w) => time(w.lastAt) },
         ]}
       />
+      <Correspondents batch={batch} people={people.data} />
     </>
   );
 }

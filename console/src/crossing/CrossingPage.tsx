@@ -9,6 +9,7 @@ import { Failure } from "../parts/Failure";
 import { Loading } from "../parts/Loading";
 import { notifyFailure } from "../parts/notify";
 import { plural, relative, sentence, time } from "../words/format";
+import { BeginButton } from "./BeginButton";
 import { GateBoard } from "./GateBoard";
 import { PersonCard } from "./PersonCard";
 import { type Crossing, isShut } from "./words";
@@ -60,9 +61,7 @@ export function CrossingPage() {
               Begin no further wave
             </Button>
           ) : (
-            <Button loading={ask.isPending} onClick={() => request("go")}>
-              {view.waves.length === 0 ? "Begin the crossing" : "Begin the next wave"}
-            </Button>
+            <BeginButton view={view} isPending={ask.isPending} onBegin={() => request("go")} />
           )}
         </Group>
       </div>
