@@ -1,6 +1,7 @@
 using System.Security.Cryptography;
 using System.Text;
 using EasyCaravan.Contract;
+using EasyCaravan.Service.Proof;
 using EasyCaravan.StandIns;
 using EasyCaravan.Testing;
 
@@ -96,6 +97,7 @@ public sealed class SealedWaybillTests
         Assert.Equal(1, await VerifyAsync(file, "--key", "another"));
         var text = await File.ReadAllTextAsync(file, TestContext.Current.CancellationToken);
         Assert.Contains("\"entry\":\"folder\"", text, StringComparison.Ordinal);
+        Assert.Contains("\"carried\":\"1=1\"", text, StringComparison.Ordinal);
         await File.WriteAllTextAsync(
             file,
             text.Replace("\"carried\":1", "\"carried\":2", StringComparison.Ordinal),
@@ -104,6 +106,31 @@ public sealed class SealedWaybillTests
         Assert.Equal(1, await VerifyAsync(file));
         File.Delete(file);
     }
+
+    [Fact]
+    public void Runs_of_numbers_say_what_became_of_each()
+    {
+        var chance = new Random(4711);
+        for (var round = 0; round < 200; round++)
+        {
+            var (runs, wanted) = (new ItemRuns(), new List<(long, long?)>());
+            for (long number = 1, landed = 7; wanted.Count < 50; number += chance.Next(4) == 0 ? 2 : 1)
+            {
+                long? there = chance.Next(5) == 0 ? null : landed += chance.Next(4) == 0 ? 3 : 1;
+                runs.Add(number, there);
+                wanted.Add((number, there));
+            }
+            Assert.Equal(wanted, ReadRuns(runs.End()!));
+        }
+        Assert.Null(new ItemRuns().End());
+    }
+
+    private static IEnumerable<(long, long?)> ReadRuns(string text) =>
+        from run in text.Split(' ')
+        let sides = run.Split('=')
+        let ends = sides[0].Split(':').Select(long.Parse).ToList()
+        from number in Enumerable.Range(0, (int)(ends[^1] - ends[0]) + 1)
+        select (ends[0] + number, sides.Length > 1 ? long.Parse(sides[1]) + number : (long?)null);
 
     private static Task<int> VerifyAsync(string file, params string[] more) =>
         Cli.CaravanCommand.RunAsync(

@@ -3,6 +3,7 @@ using System.Text.Json;
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Service.Access;
+using EasyCaravan.Service.Proof;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using Microsoft.AspNetCore.Http.HttpResults;
@@ -84,11 +85,14 @@ internal static class SealedWaybillApi
         var acts = (await db.CrossingActs.Where(a => ids.Contains(a.MoveId)).OrderBy(a => a.Id).ToListAsync(cancel)).ToLookup(a =>
             a.MoveId
         );
+        var items = await ItemsAsync(db, batch, cancel);
         foreach (var move in waybill.Moves)
         {
             Add("move", move.Account, move with { Folders = [], LeftBehind = [], Differences = [] });
             foreach (var folder in move.Folders)
                 Add("folder", move.Account, folder);
+            foreach (var folder in items[move.Account])
+                Add("items", move.Account, folder);
             foreach (var item in move.LeftBehind)
                 Add("left-behind", move.Account, item);
             foreach (var difference in move.Differences)
@@ -104,5 +108,15 @@ internal static class SealedWaybillApi
                 Add("act", move.Account, CrossingViews.ViewOf(act));
         }
         return entries;
+    }
+
+    /// <summary>What became of each item, by account.</summary>
+    private static async Task<ILookup<string, SealedItems>> ItemsAsync(CaravanDb db, string batch, CancellationToken cancel)
+    {
+        var accounts = await db.Moves.Where(m => m.Batch == batch).ToDictionaryAsync(m => m.Id, m => m.FromAccount, cancel);
+        var items = new List<(string Account, SealedItems Items)>();
+        await foreach (var (move, folder) in SealedItems.ReadAsync(db, accounts.Keys, cancel))
+            items.Add((accounts[move], folder));
+        return items.ToLookup(i => i.Account, i => i.Items);
     }
 }
