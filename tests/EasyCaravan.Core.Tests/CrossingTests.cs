@@ -270,6 +270,38 @@ public sealed class CrossingTests
         Assert.Equal(CrossingStep.Settle, _crossing.State.Step);
     }
 
+    [Theory]
+    [InlineData("48-213", true)]
+    [InlineData("https://lanternpost.example/confirm/48-213", false)]
+    public void A_code_is_given_back_by_itself_where_the_service_takes_it_and_a_link_is_left_to_people(string code, bool given)
+    {
+        var taken = new List<string>();
+        _crossing.Confirmation = new ForwardingConfirmation(null, "Confirm", "Your code: {code}", Duration.FromMinutes(5));
+        _crossing.HandBack = (seen, _) =>
+        {
+            taken.Add(seen);
+            return taken.Count > 1
+                ? Task.CompletedTask
+                : throw new FaultException(new Fault(Cause.ForwardingUnconfirmed, MemoryCrossing.From, "not now"), Verdict.Keep);
+        };
+        _crossing
+            .New.Folder("INBOX")
+            .Add(
+                Encoding.ASCII.GetBytes($"From: x\r\nSubject: Confirm\r\n\r\nYour code: {code}\r\n"),
+                FlagSet.Empty,
+                _crossing.Clock.GetUtcNow()
+            );
+        Assert.Equal(Cause.ForwardingUnconfirmed, Stops().Fault.Cause);
+        Assert.Equal(ConfirmationState.CodeSeen, _crossing.Note!.Confirmation!.State);
+        if (!given)
+        {
+            Assert.Empty(taken);
+            return;
+        }
+        _crossing.Run();
+        Assert.Equal((CrossingStep.Settle, 2), (_crossing.State.Step, taken.Count(c => c == code)));
+    }
+
     [Fact]
     public void Forwarding_that_somebody_switched_off_afterwards_is_told_and_put_back_only_when_a_person_asks()
     {

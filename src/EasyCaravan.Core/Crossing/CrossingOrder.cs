@@ -21,6 +21,7 @@ public sealed record CrossingSide(Service Service, string Account, Func<Cancella
 /// <param name="FromRules">Opens the mail rules of the old account; null where the service has none that can be set.</param>
 /// <param name="ToRules">Those of the new account; null where nobody can look.</param>
 /// <param name="Confirmation">How the old service wants the address confirmed; null: it does not.</param>
+/// <param name="HandBackAsync">Gives a code back to the old service; null: a person has to.</param>
 /// <param name="Answer">What the old side shall answer by itself; null: nothing.</param>
 /// <param name="Change">Tells correspondents of the new address, where somebody asked for it.</param>
 /// <param name="CompareAsync">Compares both sides, going on where it was.</param>
@@ -35,6 +36,7 @@ public sealed record CrossingOrder(
     Func<CancellationToken, Task<IForwardingRules>>? ToRules,
     IReadOnlyList<ProbeSender> Senders,
     ForwardingConfirmation? Confirmation,
+    Func<string, CancellationToken, Task>? HandBackAsync,
     AddressMessage? Answer,
     CrossingPlan Plan,
     GateRecord Record,

@@ -255,6 +255,23 @@ public sealed class CrossingRun(
         else if (confirmation.State is ConfirmationState.Asked && Now > confirmation.AskedAt + asked.Within)
             confirmation = confirmation with { State = ConfirmationState.Expired };
         await record.KeepForwardingAsync(note with { Confirmation = confirmation }, cancel);
+        // An address of a page that came by mail is followed by people alone.
+        if (
+            confirmation is { State: ConfirmationState.CodeSeen, Code: { } seen }
+            && order.HandBackAsync is { } handBack
+            && !seen.Contains("://", StringComparison.Ordinal)
+        )
+        {
+            await HandBackAsync(handBack, seen, cancel);
+            await record.KeepForwardingAsync(
+                note with
+                {
+                    Confirmation = confirmation with { State = ConfirmationState.Confirmed },
+                },
+                cancel
+            );
+            return state.Reach(CrossingStep.Probe, Now);
+        }
         return confirmation.State switch
         {
             ConfirmationState.CodeSeen => throw Fault(
@@ -267,6 +284,26 @@ public sealed class CrossingRun(
             ),
             _ => state.Rest(Now + s_confirmEvery),
         };
+    }
+
+    private async Task HandBackAsync(Func<string, CancellationToken, Task> handBack, string code, CancellationToken cancel)
+    {
+        var act = await record.IntendAsync(
+            CrossingAct.HandBack,
+            $"the code for {order.ForwardTo} is given back to {order.From.Service.Name}",
+            cancel
+        );
+        try
+        {
+            await handBack(code, cancel);
+        }
+        catch (FaultException e)
+        {
+            await record.OutcomeAsync(act, $"not done: {e.Fault.What}", cancel);
+            throw;
+        }
+        await record.OutcomeAsync(act, "done: it was taken", cancel);
+        journal($"the address {order.ForwardTo} is confirmed");
     }
 
     private async Task<string?> FindCodeAsync(ForwardingConfirmation asked, CancellationToken cancel)

@@ -9,6 +9,9 @@ namespace EasyCaravan.Core.Planning;
 /// <param name="Within">How long it may take until it is confirmed.</param>
 public sealed record ForwardingConfirmation(string? From, string? Subject, string Code, Duration Within)
 {
+    /// <summary>Where the code can be given back without a person; null: nowhere.</summary>
+    public Uri? HandBack { get; init; }
+
     /// <summary>Where the plan does not say.</summary>
     public static Duration UsualWithin { get; } = Duration.FromDays(1);
 }

@@ -67,6 +67,7 @@ public enum CrossingAct
     RemoveProbe,
     Compare,
     Forget,
+    HandBack,
 }
 
 /// <summary>What is kept of the crossing of one claimed move. All writes prove the lease first.</summary>

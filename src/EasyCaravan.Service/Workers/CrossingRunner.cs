@@ -60,6 +60,17 @@ internal sealed class CrossingRunner(
             to.Rules is null ? null : c => OpenRulesAsync(to, SignInToAsync, c),
             await SendersAsync(db, plan, from, row, cancel),
             from.Confirmation,
+            from.Confirmation?.HandBack is null
+                ? null
+                : async (code, c) =>
+                    await ConfirmationHandBack.GiveAsync(
+                        from,
+                        await SignInFromAsync(c),
+                        tokens,
+                        batch.Crossing.AddressOf(row.ForwardTo, row.ToAccount),
+                        code,
+                        c
+                    ),
             // Who keeps their address has no new one to tell.
             string.Equals(row.FromAccount, row.ToAccount, StringComparison.OrdinalIgnoreCase)
                 ? null

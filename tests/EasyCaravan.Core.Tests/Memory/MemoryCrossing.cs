@@ -70,6 +70,8 @@ internal sealed class MemoryCrossing : ICrossingRecord, IMailAccounts
 
     public AddressMessage? Answer { get; set; }
 
+    public Func<string, CancellationToken, Task>? HandBack { get; set; }
+
     private readonly string _to;
 
     public MemoryCrossing(bool sameAddress = false)
@@ -133,6 +135,7 @@ internal sealed class MemoryCrossing : ICrossingRecord, IMailAccounts
             null,
             [new ProbeSender(ProbeWay.Outside, "desk@northquay.example", _ => Task.FromResult<IMessageSender>(new Sender(this)))],
             Confirmation,
+            HandBack,
             Answer,
             CrossingPlan.Usual,
             new GateRecord(

@@ -1,6 +1,7 @@
 using System.Text;
 using EasyCaravan.Contract;
 using EasyCaravan.Peers.Crossing;
+using EasyCaravan.StandIns;
 using EasyCaravan.Testing;
 
 namespace EasyCaravan.Peers.Tests.Crossing;
@@ -75,6 +76,46 @@ public sealed class ByHandTests
             await UntilAsync(service, who, d => d.Crossing is { Stage: MoveStage.InStep, What: null });
         }
         Assert.Equal(MoveStage.Settling, (await DetailAsync(service, "aoife")).Crossing.Stage);
+    }
+
+    [Fact]
+    public async Task Where_the_service_takes_its_code_back_nobody_has_to()
+    {
+        Assert.SkipUnless(CrossingWorld.CanRun, "Postfix runs as root alone.");
+        string[] people = ["aoife", "orla"];
+        await using var world = await CrossingWorld.StartAsync(people);
+        var given = new List<(string Who, string Form)>();
+        await using var settings = new LoopbackHttp(async context =>
+        {
+            using var reader = new StreamReader(context.Request.InputStream);
+            var form = await reader.ReadToEndAsync(Cancel);
+            var who = Encoding.UTF8.GetString(Convert.FromBase64String(context.Request.Headers["Authorization"]!["Basic ".Length..]));
+            lock (given)
+                given.Add((who, form));
+            context.Response.StatusCode = form.Contains("code=orla", StringComparison.Ordinal) ? 403 : 204;
+            context.Response.Close();
+        });
+        var old =
+            $"forwarding: {{confirms: {{subject: Confirm forwarding, code: \"Your code: {{code}}\", hand-back: \"{settings.Address}\"}}}}";
+        await using var service = await CrossingWorld.StartServiceAsync(world.Plan(old: old), people);
+        foreach (var who in people)
+            await world.SendAsync(
+                $"{who}@{CrossingWorld.NewDomain}",
+                $"code-{who}@lanternpost.example",
+                "Confirm forwarding",
+                Cancel,
+                $"Your code: {who}-4711"
+            );
+        await service.RunAsync("crossing", "crew", "--check", "--wait");
+        await service.RunAsync("crossing", "crew", "--accept", "informed", "--because", "Told in person");
+        var went = await service.RunAsync("crossing", "crew", "--go", "--wait");
+        Assert.True(went.Code == 3, went.Out + went.Error);
+        Assert.Equal(MoveStage.Settling, (await DetailAsync(service, "aoife")).Crossing.Stage);
+        Assert.Contains(("aoife@saltmarsh.example:" + CrossingWorld.Password, "address=aoife%40northquay.example&code=aoife-4711"), given);
+        var orla = await DetailAsync(service, "orla");
+        Assert.Contains("did not take its code back (403)", orla.Crossing.What, StringComparison.Ordinal);
+        Assert.Equal("orla-4711", orla.Forwarding!.Code);
+        Assert.DoesNotContain(CrossingWorld.Password, went.Out + went.Error, StringComparison.Ordinal);
     }
 
     [Fact]

@@ -31,7 +31,7 @@ internal static class CrossingSection
         : text == "all" ? 1
         : double.Parse(text.TrimEnd('%'), CultureInfo.InvariantCulture) / 100;
 
-    public static ForwardingConfirmation? ReadConfirmation(YamlMappingNode service) =>
+    public static ForwardingConfirmation? ReadConfirmation(YamlMappingNode service, PlanErrors errors) =>
         service.Section("forwarding")?.Section("confirms") is { } node
             ? new ForwardingConfirmation(
                 node.Text("from"),
@@ -39,5 +39,8 @@ internal static class CrossingSection
                 node.Text("code")!,
                 TimetableSection.LengthOf(node, "within") ?? ForwardingConfirmation.UsualWithin
             )
+            {
+                HandBack = SignInSection.ReadUrl(node, "hand-back", errors),
+            }
             : null;
 }

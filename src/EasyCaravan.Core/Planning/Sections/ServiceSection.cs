@@ -19,7 +19,7 @@ internal static class ServiceSection
             Calendars = ReadCollections(node, "calendars", errors),
             Rules = ReadRules(node),
             Sending = SendingSection.Read(node),
-            Confirmation = CrossingSection.ReadConfirmation(node),
+            Confirmation = CrossingSection.ReadConfirmation(node, errors),
             Names = ReadNames(node),
             Help = ReadHelp(node),
         };

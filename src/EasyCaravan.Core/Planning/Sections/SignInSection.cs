@@ -74,17 +74,7 @@ internal static class SignInSection
             OAuthGrant.RefreshToken => [],
         };
         errors.Require(node, $"the grant {node.Text("grant")}", needed);
-        Uri? Url(string key)
-        {
-            if (node.Text(key) is not { } text)
-                return null;
-            if (!Uri.TryCreate(text, UriKind.Absolute, out var url))
-                errors.Report(node[key], $"'{text}' is not a URL", "a URL such as https://login.lanternpost.example/token");
-            // Tokens are as good as passwords (RFC 6749 §1.6).
-            else if (url.Scheme != "https" && !url.IsLoopback)
-                errors.Report(node[key], $"'{text}' is not protected", "a URL that begins with https://");
-            return url;
-        }
+        Uri? Url(string key) => ReadUrl(node, key, errors);
         var scopes = node.Texts("scopes");
         var client = new OAuthClient(
             Url("token-url") ?? new Uri("https://invalid.example/"),
@@ -111,6 +101,19 @@ internal static class SignInSection
                 _ => null,
             }
         );
+    }
+
+    /// <summary>To which secrets go, so that it has to be protected.</summary>
+    public static Uri? ReadUrl(YamlMappingNode node, string key, PlanErrors errors)
+    {
+        if (node.Text(key) is not { } text)
+            return null;
+        if (!Uri.TryCreate(text, UriKind.Absolute, out var url))
+            errors.Report(node[key], $"'{text}' is not a URL", "a URL such as https://login.lanternpost.example/token");
+        // Tokens are as good as passwords (RFC 6749 §1.6).
+        else if (url.Scheme != "https" && !url.IsLoopback)
+            errors.Report(node[key], $"'{text}' is not protected", "a URL that begins with https://");
+        return url;
     }
 
     public static SecretReference? ReadSecret(YamlMappingNode node, string key, PlanErrors errors)
