@@ -65,6 +65,8 @@ public sealed class ConsoleFixture : IAsyncLifetime
         Assert.True(World.Meddle("jonas.kettle@saltmarsh.example"));
         await ActAsync("harbour-office", MoveAction.CatchUp, "jonas.kettle@saltmarsh.example");
         await UntilAsync(async () => (await BatchesAsync()).Single(b => b.Name == "harbour-office").Undecided > 0);
+        // Two have crossed, and a third is stopped at a gate.
+        await DemoEvening.CrossAsync(Api, TestContext.Current.CancellationToken);
         await PostAsync("plan/apply", new PlanSubmission("plan.yaml", World.Plan + passengers, files));
         Assertions.SetDefaultExpectTimeout((float)s_patience.TotalMilliseconds);
         _playwright = await Playwright.CreateAsync();

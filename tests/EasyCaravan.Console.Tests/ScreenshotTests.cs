@@ -13,7 +13,8 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
     [InlineData("today", "/", false)]
     [InlineData("batch", "/batches/deckhands", false)]
     [InlineData("move", "/batches/deckhands/moves/bram.tolland@saltmarsh.example", false)]
-    [InlineData("move-folders", "/batches/deckhands/moves/bram.tolland@saltmarsh.example", false)]
+    [InlineData("crossing", "/batches/harbour-office/crossing", false)]
+    [InlineData("waybill-page", "/api/v1/batches/harbour-office/waybill/page", false)]
     [InlineData("differences", "/batches/harbour-office/moves/jonas.kettle@saltmarsh.example", false)]
     [InlineData("survey", "/batches/engineers/survey", false)]
     [InlineData("folders", "/batches/engineers/folders", false)]
@@ -26,8 +27,10 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
     [InlineData("today-dark", "/", true)]
     public async Task A_page_draws(string name, string path, bool dark)
     {
-        var page = await fixture.SignInAsync(path, dark);
-        await page.Locator("main h1").WaitForAsync();
+        var page = await fixture.SignInAsync(path.StartsWith("/api", StringComparison.Ordinal) ? "/plan" : path, dark);
+        if (path.StartsWith("/api", StringComparison.Ordinal))
+            await page.GotoAsync(path);
+        await page.Locator("h1").WaitForAsync();
         if (path == "/")
         {
             await fixture.MakeBusyAsync();
@@ -47,8 +50,8 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
         }
         if (name == "batch")
             await page.Locator("tbody tr[aria-rowindex]").First.WaitForAsync();
-        if (name is "differences" or "move-folders")
-            await page.GetByRole(AriaRole.Heading, new() { Name = name == "move-folders" ? "Waybill" : "Differences between the sides" })
+        if (name == "differences")
+            await page.GetByRole(AriaRole.Heading, new() { Name = "Differences between the sides" })
                 .EvaluateAsync("e => e.scrollIntoView()");
         var picture = await page.ScreenshotAsync(new() { Animations = ScreenshotAnimations.Disabled });
         Assert.True(picture.Length > 20_000, "The page is nearly empty.");

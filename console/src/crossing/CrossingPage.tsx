@@ -119,7 +119,7 @@ export function CrossingPage() {
 const GROUPS = {
   now: {
     word: "Now",
-    fits: (v: Crossing) => v.stage === "crossing" || v.condition === "needs-you" || v.goal === "undo",
+    fits: (v: Crossing) => v.stage === "crossing" || v.what !== null || v.step === "undo",
     empty: "Nobody crosses at this moment, and nobody needs you.",
   },
   before: {

@@ -3,6 +3,7 @@ import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
 import { relative, sentence } from "../words/format";
 import { ConditionMark } from "../words/states";
+import { PersonHelp } from "./PersonHelp";
 import { type Crossing, GATE_WORDS, isShut, probeWords, stepWords } from "./words";
 
 interface Props {
@@ -41,6 +42,7 @@ export function PersonCard({ batch, view, now, isPending, onAsk }: Props) {
       {!view.what && shut.length > 0 && (
         <p className="soft">{shut.map((g) => `${GATE_WORDS[g.gate]}: ${g.facts}`).join("; ")}</p>
       )}
+      {view.what && <PersonHelp batch={batch} view={view} button={button} />}
       {view.probes.map((probe) => (
         <div key={probe.way} className="crosser-probe">
           Probe from {probe.way === "outside" ? "outside" : "a colleague"}: <strong>{probeWords(probe, now)}</strong>
@@ -49,7 +51,6 @@ export function PersonCard({ batch, view, now, isPending, onAsk }: Props) {
       {view.settledAt && <div className="soft">Crossed {relative(view.settledAt, now)}</div>}
       <Group gap="xs" mt="xs">
         {view.mayGo && button("go", view.what ? "Try again" : "Cross")}
-        {view.confirmation === "code-seen" && button("confirmed", "Confirmed")}
         {view.mayUndo && button("undo", "Undo")}
         {view.mayFinish && button("finish", "Finish")}
       </Group>
