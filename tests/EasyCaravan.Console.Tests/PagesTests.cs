@@ -98,7 +98,7 @@ public sealed class PagesTests(ConsoleFixture fixture)
     [Fact]
     public async Task What_taking_back_would_do_is_told_folder_by_folder_and_asks_for_the_account()
     {
-        var page = await fixture.SignInAsync("/batches/harbour-office/moves/niklas.astrom@saltmarsh.example");
+        var page = await fixture.SignInAsync("/batches/harbour-office/moves/petra.zoller@saltmarsh.example");
         await page.GetByRole(AriaRole.Button, new() { Name = "See what it would do" }).ClickAsync();
         await Expect(page.GetByText("Nothing was changed. The move is held until you resume it.")).ToBeVisibleAsync();
         await Expect(page.GetByRole(AriaRole.Region, new() { Name = "Folders taken back" })).ToContainTextAsync("would be removed");
@@ -106,7 +106,7 @@ public sealed class PagesTests(ConsoleFixture fixture)
         var form = page.GetByRole(AriaRole.Dialog);
         var confirm = form.GetByRole(AriaRole.Button, new() { Name = "Take back", Exact = true });
         await Expect(confirm).ToBeDisabledAsync();
-        await form.GetByLabel("Write out the account on the new side, to confirm").FillAsync("niklas.astrom@saltmarsh.example");
+        await form.GetByLabel("Write out the account on the new side, to confirm").FillAsync("petra.zoller@saltmarsh.example");
         await Expect(confirm).ToBeEnabledAsync();
         await page.Keyboard.PressAsync("Escape");
         await page.GetByRole(AriaRole.Button, new() { Name = "Resume" }).ClickAsync();

@@ -1,5 +1,6 @@
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying;
+using EasyCaravan.Core.Crossing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Service.Live;
@@ -45,6 +46,16 @@ internal static class TakeBackApi
             return await ViewAsync(database, row, cancel) is { IsCheck: false, EndedAt: not null } done
                 ? TypedResults.Ok(done)
                 : Problems.Refused($"Nothing of {row.FromAccount} was carried yet.", "There is nothing to take back");
+        if (row.Stage is Stage.Done)
+            return Problems.Refused(
+                $"The move of {row.FromAccount} is done, and its ways in are forgotten.",
+                "What is on the new side is its owner's; nothing was changed"
+            );
+        if (row.Crossing is { Step: not CrossingStep.Gates })
+            return Problems.Refused(
+                $"{row.FromAccount} crosses or has crossed: its mail is forwarded.",
+                $"Undo the crossing first: caravan crossing {batch} --undo --move {row.FromAccount}"
+            );
         var isUnderWay = row.Wanted?.TakesBack() == true && row.Condition is ConditionKind.Running or ConditionKind.Queued;
         if (row.Condition is ConditionKind.Running && !isUnderWay)
             return Problems.Refused(
@@ -144,7 +155,7 @@ internal static class TakeBackApi
         if (found is not [var id])
             return (null, problem);
         await using var db = database.Read();
-        return (await db.Moves.FirstAsync(m => m.Id == id, cancel), null);
+        return (await db.Moves.Include(m => m.Crossing).FirstAsync(m => m.Id == id, cancel), null);
     }
 
     private static async Task<bool> IsHalfDoneAsync(Database database, long move, CancellationToken cancel)

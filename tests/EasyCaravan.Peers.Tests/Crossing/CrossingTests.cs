@@ -90,6 +90,9 @@ public sealed class CrossingTests
         var writers = await service.RunAsync("aftercare", "crew", "--writers", "--output", "csv");
         Assert.Contains("friend@outside.example,1,", writers.Out, StringComparison.Ordinal);
 
+        var back = await service.RunAsync("take-back", "crew", "--move", "aoife", "--check");
+        Assert.Equal(1, back.Code);
+        Assert.Contains("Undo the crossing first", back.Error, StringComparison.Ordinal);
         var undone = await service.RunAsync("crossing", "crew", "--undo", "--wait", "--move", "aoife");
         Assert.True(undone.Code == 0, undone.Out + undone.Error);
         Assert.Equal("*mine", Assert.Single(await rules.ListAsync()));
