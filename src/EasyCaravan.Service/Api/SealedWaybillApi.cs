@@ -32,8 +32,8 @@ internal static class SealedWaybillApi
         var (waybill, problem) = await WaybillApi.LoadAsync(batch, move, current, database, time, cancel);
         if (waybill is null)
             return problem!;
-        var plan = (await current.GetAsync(cancel)).Plan?.Batches.FirstOrDefault(b => b.Name == batch)?.Crossing ?? CrossingPlan.Usual;
-        var entries = await EntriesAsync(batch, plan, waybill, database, time, cancel);
+        var planned = (await current.GetAsync(cancel)).Plan?.Batches.FirstOrDefault(b => b.Name == batch);
+        var entries = await EntriesAsync(batch, planned, waybill, database, time, cancel);
         var header = new Dictionary<string, string>
         {
             ["batch"] = batch,
@@ -50,7 +50,7 @@ internal static class SealedWaybillApi
 
     private static async Task<List<string>> EntriesAsync(
         string batch,
-        CrossingPlan plan,
+        Batch? planned,
         BatchWaybill waybill,
         Database database,
         TimeProvider time,
@@ -71,21 +71,19 @@ internal static class SealedWaybillApi
                 )
             );
         await using var db = database.Read();
-        var rows = await db
-            .Moves.Include(m => m.Legs)
-            .Include(m => m.Crossing)
-            .Where(m => m.Batch == batch && m.Crossing != null)
-            .ToListAsync(cancel);
-        var ids = rows.ConvertAll(r => r.Id);
-        var now = Instant.FromDateTimeOffset(time.GetUtcNow());
-        var crossings = (await CrossingViews.OfMovesAsync(db, plan, rows, now, cancel)).ToDictionary(c => c.Account);
-        var byAccount = rows.ToDictionary(r => r.FromAccount, r => r.Id);
+        var proof = await WaybillProof.LoadAsync(db, batch, planned, Instant.FromDateTimeOffset(time.GetUtcNow()), cancel);
+        var byAccount = await db
+            .Moves.Where(m => m.Batch == batch && m.Crossing != null)
+            .ToDictionaryAsync(m => m.FromAccount, m => m.Id, cancel);
+        var ids = byAccount.Values.ToList();
         // All of them: what a page shows ends with the newest few hundred.
         var probes = (await db.Probes.Where(p => ids.Contains(p.MoveId)).OrderBy(p => p.Id).ToListAsync(cancel)).ToLookup(p => p.MoveId);
         var acts = (await db.CrossingActs.Where(a => ids.Contains(a.MoveId)).OrderBy(a => a.Id).ToListAsync(cancel)).ToLookup(a =>
             a.MoveId
         );
         var items = await ItemsAsync(db, batch, cancel);
+        foreach (var decision in proof.Decisions)
+            Add("decision", "", decision);
         foreach (var move in waybill.Moves)
         {
             Add("move", move.Account, move with { Folders = [], LeftBehind = [], Differences = [] });
@@ -97,10 +95,12 @@ internal static class SealedWaybillApi
                 Add("left-behind", move.Account, item);
             foreach (var difference in move.Differences)
                 Add("difference", move.Account, difference);
-            if (!crossings.TryGetValue(move.Account, out var crossing))
+            if (proof.Times.TryGetValue(move.Account, out var times))
+                Add("times", move.Account, times);
+            if (!proof.Crossings.TryGetValue(move.Account, out var evidence))
                 continue;
-            Add("crossing", move.Account, crossing with { Gates = [], Probes = [] });
-            foreach (var gate in crossing.Gates)
+            Add("crossing", move.Account, evidence.Crossing with { Gates = [], Probes = [] });
+            foreach (var gate in evidence.Crossing.Gates)
                 Add("gate", move.Account, gate);
             foreach (var probe in probes[byAccount[move.Account]])
                 Add("probe", move.Account, CrossingViews.ViewOf(probe));

@@ -1,12 +1,9 @@
 using EasyCaravan.Contract;
-using EasyCaravan.Core.Planning;
-using EasyCaravan.Core.Ports;
 using EasyCaravan.Service.Access;
 using EasyCaravan.Service.Proof;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using Microsoft.AspNetCore.Http.HttpResults;
-using Microsoft.EntityFrameworkCore;
 using NodaTime;
 
 namespace EasyCaravan.Service.Api;
@@ -34,43 +31,19 @@ internal static class WaybillPageApi
         if (waybill is null)
             return problem!;
         var planned = (await current.GetAsync(cancel)).Plan?.Batches.FirstOrDefault(b => b.Name == batch);
+        await using var db = database.Read();
+        var proof = await WaybillProof.LoadAsync(db, batch, planned, Instant.FromDateTimeOffset(time.GetUtcNow()), cancel);
         return new RazorComponentResult<WaybillSheet>(
             new
             {
                 Waybill = waybill,
-                Evidence = await EvidenceAsync(batch, planned?.Crossing ?? CrossingPlan.Usual, database, time, cancel),
+                Evidence = proof.Crossings,
+                proof.Times,
+                proof.Decisions,
                 Words = new WaybillWords(planned?.Timetable?.Zone ?? DateTimeZone.Utc),
                 Nonce = PageSecurity.NonceOf(context),
                 Key = WaybillSeal.PrintOf(key.Get().ExportSubjectPublicKeyInfo()),
             }
         );
-    }
-
-    private static async Task<Dictionary<string, WaybillEvidence>> EvidenceAsync(
-        string batch,
-        CrossingPlan plan,
-        Database database,
-        TimeProvider time,
-        CancellationToken cancel
-    )
-    {
-        await using var db = database.Read();
-        var rows = await db
-            .Moves.Include(m => m.Legs)
-            .Include(m => m.Crossing)
-            .Where(m => m.Batch == batch && m.Crossing != null)
-            .ToListAsync(cancel);
-        var ids = rows.ConvertAll(r => r.Id);
-        var forwardings = await db.Forwardings.Where(f => ids.Contains(f.MoveId)).ToDictionaryAsync(f => f.MoveId, cancel);
-        var views = await CrossingViews.OfMovesAsync(db, plan, rows, Instant.FromDateTimeOffset(time.GetUtcNow()), cancel);
-        return rows.Zip(views)
-            .ToDictionary(
-                r => r.First.FromAccount,
-                r =>
-                {
-                    var forwarding = forwardings.GetValueOrDefault(r.First.Id);
-                    return new WaybillEvidence(r.Second, MoveViews.Time(forwarding?.OnAt), forwarding?.Way is ForwardingWay.Rules);
-                }
-            );
     }
 }
