@@ -14,6 +14,9 @@ public enum CorrespondenceAsk
 
     /// <summary>Send that note in the person's name.</summary>
     Send,
+
+    /// <summary>Notes that were asked for and are not written yet are not written.</summary>
+    None,
 }
 
 /// <summary>What became of a note to one correspondent.</summary>

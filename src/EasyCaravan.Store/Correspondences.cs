@@ -79,6 +79,27 @@ public sealed class Correspondences(Database database, Journal journal, TimeProv
             cancel
         );
 
+    /// <summary>Nobody who was not written to yet is.</summary>
+    public Task<int> DropNoteAsync(IReadOnlyCollection<long> moves, string who, CancellationToken cancel) =>
+        database.WriteAsync(
+            async db =>
+            {
+                var sum = 0;
+                foreach (var (move, _) in await RowsAsync(db, moves, cancel))
+                {
+                    var dropped = await db
+                        .Correspondents.Where(c => c.MoveId == move.Id && c.Note == NoteState.Wanted)
+                        .ExecuteUpdateAsync(set => set.SetProperty(c => c.Note, (NoteState?)null), cancel);
+                    if (dropped > 0)
+                        Note(db, move, who, $"wants no note to the {dropped} people who were not written to yet");
+                    sum += dropped;
+                }
+                await db.SaveChangesAsync(cancel);
+                return sum;
+            },
+            cancel
+        );
+
     private void Note(CaravanDb db, MoveRow move, string who, string sentence) =>
         journal.Add(db, who, move.Batch, new MoveRowName(move.Id, move.FromAccount), sentence);
 

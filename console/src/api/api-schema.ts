@@ -1899,7 +1899,7 @@ export interface components {
          * @description What can be asked about the people with whom somebody exchanges mail.
          * @enum {unknown}
          */
-        CorrespondenceAsk: "count" | "draft" | "send";
+        CorrespondenceAsk: "count" | "draft" | "send" | "none";
         /** @description Asks for a count of correspondents, or for a note to them. */
         CorrespondenceRequest: {
             /** @description What. */

@@ -32,10 +32,11 @@ internal static class AftercareCommand
         };
         var note = new Option<string?>("--note")
         {
-            Description = "Tells these correspondents of the new address: as a draft for its owner, or sent in their name",
-            HelpName = "draft|send",
+            Description =
+                "Tells these correspondents of the new address: as a draft for its owner, or sent in their name; none: not any more",
+            HelpName = "draft|send|none",
         };
-        note.AcceptOnlyFromAmong("draft", "send");
+        note.AcceptOnlyFromAmong("draft", "send", "none");
         var because = new Option<string?>("--because") { Description = "With --note send: how the person said that it may be sent" };
         var leave = new Option<string[]>("--leave") { Description = "With --note: an address that gets none; can be given several times" };
         return host.Make(
@@ -50,7 +51,10 @@ internal static class AftercareCommand
                 var asked = p.GetResult(days) is { Implicit: false } ? p.GetValue(days) : (int?)null;
                 if (p.GetValue(note) is { } way)
                 {
-                    var ask = way == "draft" ? CorrespondenceAsk.Draft : CorrespondenceAsk.Send;
+                    var ask =
+                        way == "draft" ? CorrespondenceAsk.Draft
+                        : way == "send" ? CorrespondenceAsk.Send
+                        : CorrespondenceAsk.None;
                     return NoteAsync(path, new CorrespondenceRequest(ask, who, null, p.GetValue(because), p.GetValue(leave)), c, w, cancel);
                 }
                 if (p.GetValue(correspondents))
@@ -185,6 +189,11 @@ internal static class AftercareCommand
     )
     {
         var answer = await client.PostAsync<CorrespondenceAnswer>($"{path}/correspondents", request, cancel);
+        if (request.Ask is CorrespondenceAsk.None)
+        {
+            writer.Say($"{answer.Notes} notes are not written.");
+            return ExitCode.Well;
+        }
         if (answer.Notes == 0)
         {
             writer.Say("Nobody is left to be told. With whom people exchange mail is counted by --correspondents.");
@@ -194,7 +203,8 @@ internal static class AftercareCommand
             return Stuck(stuck, writer);
         writer.Say(
             request.Ask is CorrespondenceAsk.Draft
-                ? $"Put among the drafts of {answer.Accounts.Count} person(s), to {answer.Notes} people: its owner looks at it and sends it."
+                ? $"Put among the drafts of {answer.Accounts.Count} person(s), to {answer.Notes} people: "
+                    + "its owner looks at it and sends it."
                 : $"Written to {answer.Notes} people. Who did not take it: --correspondents."
         );
         return ExitCode.Well;

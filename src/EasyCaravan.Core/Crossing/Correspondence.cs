@@ -10,11 +10,7 @@ namespace EasyCaravan.Core.Crossing;
 /// <param name="Name">As it stood beside the address last; empty: none did.</param>
 /// <param name="Received">Messages from there.</param>
 /// <param name="Sent">Messages of the person to there.</param>
-public sealed record Correspondent(string Address, string Name, long Received, long Sent, Instant LastAt)
-{
-    /// <summary>Both have written to each other.</summary>
-    public bool IsMutual => Received > 0 && Sent > 0;
-}
+public sealed record Correspondent(string Address, string Name, long Received, long Sent, Instant LastAt);
 
 /// <summary>
 /// Counts with whom a person exchanges mail, from headers alone. Lists and machines are left out: nobody there has to learn of an address.

@@ -359,12 +359,23 @@ public sealed class CrossingRun(
     {
         if (order.ForwardingUntil <= Now)
             return state.Reach(CrossingStep.End, Now);
-        if (order.Change is { } change)
-            await change.RunAsync(cancel);
+        // What cannot be written to others keeps the looks at forwarding and probes not waiting.
+        FaultException? unwritten = null;
+        try
+        {
+            if (order.Change is { } change)
+                await change.RunAsync(cancel);
+        }
+        catch (FaultException e)
+        {
+            unwritten = e;
+        }
         if (order.HasMail)
             await LookAtForwardingAsync(cancel);
         if (order is { HasMail: true, Senders.Count: > 0 } && !await probes.RunAsync(Now - ProbeWatch.Daily / 2, cancel))
             return state.Rest(probes.LookAgainAt);
+        if (unwritten is not null)
+            throw unwritten;
         var next = Now + ProbeWatch.Daily;
         return state.Rest(order.ForwardingUntil < next ? order.ForwardingUntil : next);
     }

@@ -5,8 +5,8 @@ using EasyCaravan.Core.Ports;
 namespace EasyCaravan.Core.Crossing;
 
 /// <summary>
-/// Finds messages by their Message-ID. What a server's search gives is believed only after a look at each message: there are servers that search loosely, or
-/// not at all and give every message, and some of what is found here is deleted.
+/// Finds messages by their Message-ID. What a server's search gives is believed only after a look at each message: there are servers that
+/// search loosely, or not at all and give every message, and some of what is found here is deleted.
 /// </summary>
 internal static class ProvenSearch
 {

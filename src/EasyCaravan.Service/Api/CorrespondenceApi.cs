@@ -107,6 +107,8 @@ internal static class CorrespondenceApi
         var (people, refused) = await PeopleAsync(database, batch, only, cancel);
         if (refused is not null)
             return refused;
+        if (request.Ask is CorrespondenceAsk.Send && await UnsendableAsync(batch, current, cancel) is { } silent)
+            return silent;
         var (ids, who) = (people.ConvertAll(p => p.Id), context.User.Identity!.Name!);
         var notes = 0;
         if (request.Ask is CorrespondenceAsk.Count)
@@ -116,6 +118,8 @@ internal static class CorrespondenceApi
                 who,
                 cancel
             );
+        else if (request.Ask is CorrespondenceAsk.None)
+            notes = await correspondences.DropNoteAsync(ids, who, cancel);
         else
             notes = await correspondences.WantNoteAsync(
                 ids,
@@ -130,6 +134,20 @@ internal static class CorrespondenceApi
             live.Touch(move);
         signal.Raise();
         return TypedResults.Ok(new CorrespondenceAnswer(people.ConvertAll(p => p.FromAccount), notes));
+    }
+
+    private static async Task<ProblemHttpResult?> UnsendableAsync(string batch, CurrentPlan current, CancellationToken cancel)
+    {
+        var plan = (await current.GetAsync(cancel)).Plan;
+        if (plan?.Batches.FirstOrDefault(b => b.Name == batch) is not { } planned)
+            return BatchApi.NoBatch(batch);
+        var to = plan.Services.First(s => s.Name == plan.RouteOf(planned).To);
+        return to.Sending is not null
+            ? null
+            : Problems.Refused(
+                $"Nothing says how people of {to.Name} send mail.",
+                $"Write sending: {{speaks: smtp, …}} for {to.Name} into the plan, or put the note among the drafts"
+            );
     }
 
     /// <summary>Those who have crossed and have a new address; of people who were named, each has to.</summary>

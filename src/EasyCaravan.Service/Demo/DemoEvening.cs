@@ -52,7 +52,7 @@ internal static class DemoEvening
         foreach (var view in await LookAsync(api, cancel))
             Console.WriteLine(
                 view.Stage is MoveStage.Settling
-                    ? $"{view.Name} has crossed; a probe was {(view.Probes[0].ArrivedAt - view.Probes[0].PlannedAt)?.TotalSeconds:0.0} s on its way."
+                    ? $"{view.Name} has crossed; {view.Probes.Count} probes arrived."
                     : $"{view.Name} does not cross: {view.What}."
             );
     }

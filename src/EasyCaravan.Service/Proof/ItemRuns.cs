@@ -4,8 +4,8 @@ using System.Text;
 namespace EasyCaravan.Service.Proof;
 
 /// <summary>
-/// Numbers of items of one outcome, in order, as runs such as <c>1:500=1 502=900 7</c>: items 1 to 500 of the old side landed as 1 to 500 of
-/// the new one, item 502 as 900, and of item 7 nobody knows the number there.
+/// Numbers of items of one outcome, in order, as runs such as <c>1:500=1 502=900 7</c>: items 1 to 500 of the old side landed as 1 to 500
+/// of the new one, item 502 as 900, and of item 7 nobody knows the number there.
 /// </summary>
 internal sealed class ItemRuns
 {

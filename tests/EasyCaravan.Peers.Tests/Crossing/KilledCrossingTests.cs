@@ -5,7 +5,9 @@ using EasyCaravan.Testing;
 
 namespace EasyCaravan.Peers.Tests.Crossing;
 
-/// <summary>The service is killed while people cross and while that is undone: it goes on, and what their owners had stays as it was.</summary>
+/// <summary>
+/// The service is killed while people cross and while that is undone: it goes on, and what their owners had stays as it was.
+/// </summary>
 public sealed class KilledCrossingTests
 {
     private static readonly string[] s_people = ["aoife", "bram", "cillian", "dervla"];
@@ -94,7 +96,9 @@ public sealed class KilledCrossingTests
             await service.RunAsync("crossing", "crew", "--accept", gate, "--because", "Told in person");
     }
 
-    /// <summary>Everybody crosses and goes back; then each message is there once, no probe is left, and the rules are as they were.</summary>
+    /// <summary>
+    /// Everybody crosses and goes back; then each message is there once, no probe is left, and the rules are as they were.
+    /// </summary>
     private static async Task EndAsync(TestService service, CrossingWorld world, List<(string Person, string Id)> sent)
     {
         // Who was going back when the last life ended is let go back first.
