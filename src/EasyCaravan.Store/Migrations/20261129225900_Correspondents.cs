@@ -10,6 +10,12 @@ namespace EasyCaravan.Store.Migrations
         /// <inheritdoc />
         protected override void Up(MigrationBuilder migrationBuilder)
         {
+            migrationBuilder.AddColumn<string>(
+                name: "ForwardTo",
+                table: "moves",
+                type: "TEXT",
+                nullable: true);
+
             migrationBuilder.CreateTable(
                 name: "correspondences",
                 columns: table => new
@@ -78,6 +84,10 @@ namespace EasyCaravan.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "correspondents");
+
+            migrationBuilder.DropColumn(
+                name: "ForwardTo",
+                table: "moves");
         }
     }
 }

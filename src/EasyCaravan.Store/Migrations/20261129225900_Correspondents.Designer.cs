@@ -10,8 +10,8 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace EasyCaravan.Store.Migrations
 {
     [DbContext(typeof(CaravanDb))]
-    [Migration("20261129212206_ForwardTo")]
-    partial class ForwardTo
+    [Migration("20261129225900_Correspondents")]
+    partial class Correspondents
     {
         /// <inheritdoc />
         protected override void BuildTargetModel(ModelBuilder modelBuilder)
@@ -360,6 +360,86 @@ namespace EasyCaravan.Store.Migrations
                         .IsUnique();
 
                     b.ToTable("consents", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CorrespondenceRow", b =>
+                {
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("AskedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("CountedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Messages")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("Note")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("NoteAskedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("NoteAskedBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("NoteBecause")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Since")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("MoveId");
+
+                    b.ToTable("correspondences", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CorrespondentRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Address")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("IsColleague")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("LastAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("MoveId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int?>("Note")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("NoteAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("NoteSaid")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Received")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Sent")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("MoveId", "Address")
+                        .IsUnique();
+
+                    b.ToTable("correspondents", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.CrossingActRow", b =>
@@ -1837,6 +1917,24 @@ namespace EasyCaravan.Store.Migrations
                     b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
                         .WithOne()
                         .HasForeignKey("EasyCaravan.Store.Rows.ComparisonRow", "MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CorrespondenceRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithOne()
+                        .HasForeignKey("EasyCaravan.Store.Rows.CorrespondenceRow", "MoveId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.CorrespondentRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.MoveRow", null)
+                        .WithMany()
+                        .HasForeignKey("MoveId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });
