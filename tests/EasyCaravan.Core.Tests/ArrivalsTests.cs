@@ -1,4 +1,5 @@
 using System.Text;
+using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Tests.Memory;
@@ -40,6 +41,24 @@ public sealed class ArrivalsTests
     {
         Assert.True(_road.Waybill().Closes);
         Assert.Equal(paired, _road.Waybill().Total.Paired);
+    }
+
+    [Theory]
+    // Its number tells: it came before the switch, while it was switched, or after.
+    [InlineData(5, 0, null)]
+    [InlineData(15, 0, 20.0)]
+    [InlineData(25, 0, 1800.0)]
+    // Moved since, so that its number tells nothing, and received before.
+    [InlineData(25, -60, 1740.0)]
+    [InlineData(25, -121, null)]
+    public void What_came_before_forwarding_was_on_is_carried_at_once(uint number, double received, double? waits)
+    {
+        var inbox = FolderPath.Parse("INBOX");
+        IReadOnlyDictionary<FolderPath, ItemKey> Below(uint next) => new Dictionary<FolderPath, ItemKey> { [inbox] = new ItemKey(7, next) };
+        var page = new LedgerFolder(1, inbox, inbox, 7, null, 1, null, false, FolderCounts.Zero);
+        var item = new ItemInfo(number, new ByteCount(1), s_later.AddSeconds(received), FlagSet.Empty);
+        var left = new ForwardedMail(s_later, Below(10), Below(20)).MayTake(page, item, s_later);
+        Assert.Equal(waits, left?.TotalSeconds);
     }
 
     [Theory]

@@ -7,8 +7,8 @@ public static class SampleBound
     public const double Confidence = 0.95;
 
     /// <summary>
-    /// The largest share of all items that may differ, given how many of the sample did: the exact upper bound for a binomial share
-    /// (Clopper and Pearson, 1934). Items are few where the sample is most of them; then the true bound is lower still.
+    /// The largest share of all items that may differ, given how many of the sample did: the exact upper bound for a binomial share. Where
+    /// the sample is a large part of all items, the true bound is lower still.
     /// </summary>
     /// <param name="compared">Items of the sample.</param>
     /// <param name="differing">How many of them differed.</param>

@@ -160,7 +160,16 @@ internal static class CorrespondenceApi
     {
         await using var db = database.Read();
         var rows = await Moves.Chosen(db, batch, only).OrderBy(m => m.Id).ToListAsync(cancel);
-        var fitting = rows.Where(m => m.Stage is Stage.Settling && !KeepsAddress(m)).ToList();
+        // Of a whole batch, those who are held are left out.
+        var fitting = rows.Where(m =>
+                m.Stage is Stage.Settling && !KeepsAddress(m) && (only is not null || m.Condition is not ConditionKind.Held)
+            )
+            .ToList();
+        if (fitting.Find(m => m.Condition is ConditionKind.Held) is { } held)
+            return (
+                [],
+                Problems.Refused($"{held.FromAccount} is held.", $"Resume it first: caravan resume {batch} --move {held.FromAccount}")
+            );
         if (fitting.Count == 0 || (only is not null && fitting.Count < rows.Count))
         {
             var other = rows.Except(fitting).FirstOrDefault();

@@ -209,6 +209,10 @@ internal sealed class CrossingRunner(
             }
         }
         var forgotten = $"the credentials of {context.Person.FromAccount} are forgotten";
+        // What the administrator keeps outside of the store, maybe for several people, is not ours to delete.
+        var kept = new[] { context.Person.FromSecretReference, context.Person.ToSecretReference }.OfType<string>().ToList();
+        if (kept.Count > 0)
+            forgotten += $"; {string.Join(" and ", kept)} is kept outside of the store, and yours to delete";
         return given.Count == 0 ? forgotten : $"{forgotten}, and the consent was given back to {string.Join(" and ", given)} (RFC 7009)";
     }
 }

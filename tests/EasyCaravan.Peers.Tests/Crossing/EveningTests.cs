@@ -6,7 +6,7 @@ using EasyCaravan.Testing;
 namespace EasyCaravan.Peers.Tests.Crossing;
 
 /// <summary>
-/// The evening of a crossing: people of two old services cross while mail comes in, and while they read, move and delete on both sides.
+/// The evening of a crossing: people of two old services cross while mail comes in, and while they read, sort and tidy up on both sides.
 /// Afterwards every message is at the new address exactly once, as a client of the tests' own sees it.
 /// </summary>
 public sealed class EveningTests
@@ -27,6 +27,9 @@ public sealed class EveningTests
 
         /// <summary>Read by their owner on the new side.</summary>
         public ConcurrentDictionary<string, byte> Read { get; } = new();
+
+        /// <summary>The people of the first batch have crossed.</summary>
+        public bool HasCrossed { get; set; }
     }
 
     private static async Task CrossAsync(int crew, int mates, TimeSpan pause)
@@ -47,13 +50,17 @@ public sealed class EveningTests
         );
         using var evening = CancellationTokenSource.CreateLinkedTokenSource(Cancel);
         var post = PostAsync(world, doings, people, others, pause, evening.Token);
-        var life = Task.WhenAll(people.Concat(others).Select(p => LiveAsync(world, doings, p, evening.Token)));
+        var life = Task.WhenAll([
+            .. people.Concat(others).Select(p => LiveAsync(world, doings, p, evening.Token)),
+            .. people.Select(p => LiveOnOldSideAsync(world, doings, p, evening.Token)),
+        ]);
         foreach (var batch in new[] { "crew", "mates" })
         {
             await service.RunAsync("crossing", batch, "--check");
             await service.RunAsync("crossing", batch, "--accept", "informed", "--because", "Told in person");
             var went = await service.RunAsync("crossing", batch, "--go", "--wait");
             Assert.True(went.Code == 0, went.Out + went.Error);
+            doings.HasCrossed = true;
         }
         // It goes on for a while after everybody has crossed.
         var sent = doings.Sent.Values.Sum(s => s.Count);
@@ -149,6 +156,38 @@ public sealed class EveningTests
                     await imap.RunAsync($"UID MOVE {message.Uid} \"Deleted Items\"");
                     break;
             }
+        }
+    }
+
+    /// <summary>
+    /// Habits die slowly: they read, sort and tidy up where they always did. What came right before they crossed they leave alone: moved at
+    /// that moment it would be carried only half an hour later.
+    /// </summary>
+    private static async Task LiveOnOldSideAsync(CrossingWorld world, Doings doings, string person, CancellationToken cancel)
+    {
+        using var imap = await world.AtOldAsync(person);
+        await imap.RunAsync("CREATE Kept");
+        await imap.RunAsync("CREATE \"Old bin\"");
+        for (var i = 0; !cancel.IsCancellationRequested; i++)
+        {
+            await Task.Delay(TimeSpan.FromMilliseconds(900), cancel).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            var inbox = (await imap.ReadFolderAsync("INBOX"))
+                .Where(m =>
+                    !IsProbe(m) && (doings.HasCrossed || CrossingWorld.IdOf(m.Octets).StartsWith("early", StringComparison.Ordinal))
+                )
+                .ToList();
+            if (inbox.Count == 0)
+                continue;
+            var message = inbox[^1];
+            await imap.RunAsync("SELECT INBOX");
+            await imap.RunAsync(
+                (i % 3) switch
+                {
+                    0 => $"UID STORE {message.Uid} +FLAGS (\\Flagged)",
+                    1 => $"UID MOVE {message.Uid} Kept",
+                    _ => $"UID MOVE {message.Uid} \"Old bin\"",
+                }
+            );
         }
     }
 

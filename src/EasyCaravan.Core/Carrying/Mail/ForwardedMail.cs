@@ -24,13 +24,19 @@ public sealed record ForwardedMail(
     /// <summary>The same for one that came while forwarding was being switched on: it may not have been forwarded at all.</summary>
     public static readonly TimeSpan Doubtful = TimeSpan.FromSeconds(20);
 
+    /// <summary>
+    /// The old side's clock may differ from ours by so much. What it received earlier came before forwarding was on, also where its owner
+    /// has moved it since and it has a new number.
+    /// </summary>
+    public static readonly TimeSpan Skew = TimeSpan.FromMinutes(2);
+
     /// <summary>It came to the old address after forwarding was on.</summary>
     public bool CameAfter(LedgerFolder page, ItemInfo item) => item.Received >= Since && !IsBelow(After, page, item);
 
     /// <summary>How much longer a message may be on its way; null: it is not.</summary>
     public TimeSpan? MayTake(LedgerFolder page, ItemInfo item, DateTimeOffset now)
     {
-        if (IsBelow(Before, page, item))
+        if (IsBelow(Before, page, item) || item.Received < Since - Skew)
             return null;
         var left = item.Received + (IsBelow(After, page, item) ? Doubtful : Longest) - now;
         return left > TimeSpan.Zero ? left : null;
