@@ -80,7 +80,7 @@ export function Correspondents({ batch, people }: Props) {
 function noteOf(row: Schemas["CorrespondentView"]): string {
   if (row.note) return NOTES[row.note];
   if (row.isColleague) return "colleague";
-  return row.getsNote ? "" : "one direction only";
+  return row.getsNote ? "" : "one way";
 }
 
 const NOTES: Record<NonNullable<Schemas["NoteWord"]>, string> = {
