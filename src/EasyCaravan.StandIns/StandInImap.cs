@@ -1,5 +1,4 @@
 using System.Collections.Concurrent;
-using System.Net;
 using System.Net.Sockets;
 
 namespace EasyCaravan.StandIns;
@@ -80,30 +79,16 @@ public sealed record StandInManners(
 }
 
 /// <summary>A small IMAP service in memory, on loopback: for the demonstration and for faults on demand.</summary>
-public sealed class StandInImap : IAsyncDisposable
+public sealed class StandInImap(StandInManners manners) : StandInServer
 {
-    private readonly TcpListener _listener = new(IPAddress.Loopback, 0);
-    private readonly CancellationTokenSource _stop = new();
     private readonly ConcurrentDictionary<string, StandInAccount> _accounts = new(StringComparer.OrdinalIgnoreCase);
-    private readonly ConcurrentDictionary<Task, byte> _sessions = new();
-    private readonly Task _accepting;
     private int _calls;
 
-    public StandInImap(StandInManners manners)
-    {
-        Manners = manners;
-        _listener.Start();
-        Port = ((IPEndPoint)_listener.LocalEndpoint).Port;
-        _accepting = AcceptAsync();
-    }
-
     /// <summary>May change while it runs; sessions follow at once.</summary>
-    public StandInManners Manners { get; set; }
-
-    public int Port { get; }
+    public StandInManners Manners { get; set; } = manners;
 
     /// <summary>Connections open now.</summary>
-    public int Sessions => _sessions.Count;
+    public int Sessions => Open;
 
     /// <summary>Connections since it started, those sent away included.</summary>
     public int Calls => Volatile.Read(ref _calls);
@@ -121,32 +106,9 @@ public sealed class StandInImap : IAsyncDisposable
 
     public StandInAccount? Find(string login) => _accounts.GetValueOrDefault(login);
 
-    public async ValueTask DisposeAsync()
+    protected override Task TalkAsync(TcpClient client, CancellationToken cancel)
     {
-        await _stop.CancelAsync();
-        _listener.Stop();
-        await _accepting;
-        await Task.WhenAll(_sessions.Keys);
-        _stop.Dispose();
-    }
-
-    private async Task AcceptAsync()
-    {
-        while (!_stop.IsCancellationRequested)
-        {
-            TcpClient client;
-            try
-            {
-                client = await _listener.AcceptTcpClientAsync(_stop.Token);
-            }
-            catch (Exception e) when (e is OperationCanceledException or SocketException or ObjectDisposedException)
-            {
-                return;
-            }
-            Interlocked.Increment(ref _calls);
-            var session = new StandInSession(this, client).RunAsync(_stop.Token);
-            _sessions[session] = 0;
-            _ = session.ContinueWith(done => _sessions.TryRemove(done, out _), TaskScheduler.Default);
-        }
+        Interlocked.Increment(ref _calls);
+        return new StandInSession(this, client).RunAsync(cancel);
     }
 }

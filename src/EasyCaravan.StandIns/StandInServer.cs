@@ -15,10 +15,14 @@ public abstract class StandInServer : IAsyncDisposable
     protected StandInServer()
     {
         _listener.Start();
+        Port = ((IPEndPoint)_listener.LocalEndpoint).Port;
         _accepting = AcceptAsync();
     }
 
-    public int Port => ((IPEndPoint)_listener.LocalEndpoint).Port;
+    public int Port { get; }
+
+    /// <summary>Connections open now.</summary>
+    protected int Open => _talks.Count;
 
     public async ValueTask DisposeAsync()
     {

@@ -117,7 +117,7 @@ public sealed class CrossingRun(
                 : await FaultOfAsync(async () =>
                 {
                     fromRules = (await VisitOldAsync(f => f.LookAsync(cancel), cancel)).Facts;
-                    prepared = await VisitOldAsync(PrepareAsync, cancel);
+                    prepared = await PrepareAsync(cancel);
                 });
         // Nobody can look into rules of the new side that do not open: the probe shows a circle all the same.
         if (order.ToRules is not null && toFault is null)
@@ -129,9 +129,10 @@ public sealed class CrossingRun(
             new GateSight(fromFault, toFault, room, forwarding, fromRules, toRules, [.. order.Senders.Select(s => s.Way).Distinct()]),
             prepared?.Rules
         );
-
-        Task<PreparedForwarding> PrepareAsync(Forwarding f) => f.PrepareAsync(order.ForwardTo, order.Plan.KeepsCopy, order.Answer, cancel);
     }
+
+    private Task<PreparedForwarding> PrepareAsync(CancellationToken cancel) =>
+        VisitOldAsync(f => f.PrepareAsync(order.ForwardTo, order.Plan.KeepsCopy, order.Answer, cancel), cancel);
 
     /// <summary>What needs a person is a fact of a gate; what passes by itself is tried again.</summary>
     private static async Task<Fault?> FaultOfAsync(Func<Task> act)
@@ -404,7 +405,7 @@ public sealed class CrossingRun(
             );
         var act = await record.IntendAsync(CrossingAct.SwitchOn, "forwarding is switched on again, as a person asked", cancel);
         await VisitOldAsync(f => f.SwitchOffAsync(rules, cancel), cancel);
-        var anew = (await VisitOldAsync(f => f.PrepareAsync(order.ForwardTo, order.Plan.KeepsCopy, order.Answer, cancel), cancel)).Rules;
+        var anew = (await PrepareAsync(cancel)).Rules;
         await record.KeepForwardingAsync(note with { Rules = anew }, cancel);
         await SwitchOnAsync(anew, cancel);
         await record.KeepForwardingAsync(note with { Rules = anew, PutBack = false }, cancel);

@@ -33,7 +33,7 @@ internal static class SealedWaybillApi
         if (waybill is null)
             return problem!;
         var planned = (await current.GetAsync(cancel)).Plan?.Batches.FirstOrDefault(b => b.Name == batch);
-        var entries = await EntriesAsync(batch, planned, waybill, database, time, cancel);
+        var entries = await EntriesAsync(planned, waybill, database, time, cancel);
         var header = new Dictionary<string, string>
         {
             ["batch"] = batch,
@@ -49,7 +49,6 @@ internal static class SealedWaybillApi
     }
 
     private static async Task<List<string>> EntriesAsync(
-        string batch,
         Batch? planned,
         BatchWaybill waybill,
         Database database,
@@ -71,17 +70,16 @@ internal static class SealedWaybillApi
                 )
             );
         await using var db = database.Read();
-        var proof = await WaybillProof.LoadAsync(db, batch, planned, Instant.FromDateTimeOffset(time.GetUtcNow()), cancel);
-        var byAccount = await db
-            .Moves.Where(m => m.Batch == batch && m.Crossing != null)
-            .ToDictionaryAsync(m => m.FromAccount, m => m.Id, cancel);
-        var ids = byAccount.Values.ToList();
+        var proof = await WaybillProof.LoadAsync(db, waybill, planned, Instant.FromDateTimeOffset(time.GetUtcNow()), cancel);
+        var ids = proof.Accounts.Keys.ToList();
         // All of them: what a page shows ends with the newest few hundred.
-        var probes = (await db.Probes.Where(p => ids.Contains(p.MoveId)).OrderBy(p => p.Id).ToListAsync(cancel)).ToLookup(p => p.MoveId);
-        var acts = (await db.CrossingActs.Where(a => ids.Contains(a.MoveId)).OrderBy(a => a.Id).ToListAsync(cancel)).ToLookup(a =>
-            a.MoveId
+        var probes = (await db.Probes.Where(p => ids.Contains(p.MoveId)).OrderBy(p => p.Id).ToListAsync(cancel)).ToLookup(p =>
+            proof.Accounts[p.MoveId]
         );
-        var items = await ItemsAsync(db, batch, cancel);
+        var acts = (await db.CrossingActs.Where(a => ids.Contains(a.MoveId)).OrderBy(a => a.Id).ToListAsync(cancel)).ToLookup(a =>
+            proof.Accounts[a.MoveId]
+        );
+        var items = await ItemsAsync(db, proof.Accounts, cancel);
         foreach (var decision in proof.Decisions)
             Add("decision", "", decision);
         foreach (var move in waybill.Moves)
@@ -102,20 +100,23 @@ internal static class SealedWaybillApi
             Add("crossing", move.Account, evidence.Crossing with { Gates = [], Probes = [] });
             foreach (var gate in evidence.Crossing.Gates)
                 Add("gate", move.Account, gate);
-            foreach (var probe in probes[byAccount[move.Account]])
+            foreach (var probe in probes[move.Account])
                 Add("probe", move.Account, CrossingViews.ViewOf(probe));
-            foreach (var act in acts[byAccount[move.Account]])
+            foreach (var act in acts[move.Account])
                 Add("act", move.Account, CrossingViews.ViewOf(act));
         }
         return entries;
     }
 
     /// <summary>What became of each item, by account.</summary>
-    private static async Task<ILookup<string, SealedItems>> ItemsAsync(CaravanDb db, string batch, CancellationToken cancel)
+    private static async Task<ILookup<string, SealedItems>> ItemsAsync(
+        CaravanDb db,
+        IReadOnlyDictionary<long, string> accounts,
+        CancellationToken cancel
+    )
     {
-        var accounts = await db.Moves.Where(m => m.Batch == batch).ToDictionaryAsync(m => m.Id, m => m.FromAccount, cancel);
         var items = new List<(string Account, SealedItems Items)>();
-        await foreach (var (move, folder) in SealedItems.ReadAsync(db, accounts.Keys, cancel))
+        await foreach (var (move, folder) in SealedItems.ReadAsync(db, [.. accounts.Keys], cancel))
             items.Add((accounts[move], folder));
         return items.ToLookup(i => i.Account, i => i.Items);
     }

@@ -32,7 +32,7 @@ internal static class WaybillPageApi
             return problem!;
         var planned = (await current.GetAsync(cancel)).Plan?.Batches.FirstOrDefault(b => b.Name == batch);
         await using var db = database.Read();
-        var proof = await WaybillProof.LoadAsync(db, batch, planned, Instant.FromDateTimeOffset(time.GetUtcNow()), cancel);
+        var proof = await WaybillProof.LoadAsync(db, waybill, planned, Instant.FromDateTimeOffset(time.GetUtcNow()), cancel);
         return new RazorComponentResult<WaybillSheet>(
             new
             {

@@ -14,25 +14,40 @@ namespace EasyCaravan.Service.Proof;
 public sealed record PassTimes(string Account, DateTimeOffset FirstAt, DateTimeOffset? LastAt, int Passes);
 
 /// <summary>What stands beside the sums of a waybill: decisions about findings, times of passes, and the evidence of crossings.</summary>
+/// <param name="Accounts">From accounts of the waybill's people, by the move's number.</param>
 /// <param name="Times">By from account.</param>
 /// <param name="Crossings">By from account, of those who have one.</param>
 internal sealed record WaybillProof(
+    IReadOnlyDictionary<long, string> Accounts,
     IReadOnlyList<DecisionView> Decisions,
     IReadOnlyDictionary<string, PassTimes> Times,
     IReadOnlyDictionary<string, WaybillEvidence> Crossings
 )
 {
     /// <param name="batch">Null: it is no longer in the plan.</param>
-    public static async Task<WaybillProof> LoadAsync(CaravanDb db, string name, Batch? batch, Instant now, CancellationToken cancel)
+    public static async Task<WaybillProof> LoadAsync(
+        CaravanDb db,
+        BatchWaybill waybill,
+        Batch? batch,
+        Instant now,
+        CancellationToken cancel
+    )
     {
-        var rows = await db.Moves.Include(m => m.Legs).Include(m => m.Crossing).Where(m => m.Batch == name).ToListAsync(cancel);
+        // A waybill of one person reads nothing of the others.
+        var people = waybill.Moves.Select(m => m.Account).ToList();
+        var rows = await db
+            .Moves.Include(m => m.Legs)
+            .Include(m => m.Crossing)
+            .Where(m => m.Batch == waybill.Batch && people.Contains(m.FromAccount))
+            .ToListAsync(cancel);
         var accounts = rows.ToDictionary(r => r.Id, r => r.FromAccount);
         var crossing = rows.FindAll(r => r.Crossing is not null);
         var ids = crossing.ConvertAll(r => r.Id);
         var forwardings = await db.Forwardings.Where(f => ids.Contains(f.MoveId)).ToDictionaryAsync(f => f.MoveId, cancel);
         var views = await CrossingViews.OfMovesAsync(db, batch?.Crossing ?? CrossingPlan.Usual, crossing, now, cancel);
         return new WaybillProof(
-            await DecisionsAsync(db, name, batch, accounts, cancel),
+            accounts,
+            await DecisionsAsync(db, waybill.Batch, batch, accounts, cancel),
             await TimesAsync(db, accounts, cancel),
             crossing
                 .Zip(views)
