@@ -1,0 +1,11 @@
+using System.Collections.Immutable;
+
+namespace EasyCaravan.Parcels;
+
+/// <summary>What a parcel is made by.</summary>
+/// <param name="Account">Whose it is.</param>
+/// <param name="Service">Where it is packed from.</param>
+/// <param name="Rules">What is left out by which rule, in words.</param>
+/// <param name="Password">Null: not encrypted.</param>
+/// <param name="PartSize">Octets after which another part is begun; null: one part for each run.</param>
+public sealed record PackingTerms(string Account, string Service, ImmutableArray<string> Rules, string? Password, long? PartSize);
