@@ -7,6 +7,7 @@ namespace EasyCaravan.Parcels;
 public sealed class PackedCollection
 {
     private readonly Dictionary<string, PackedItem> _items = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, ulong> _gone = new(StringComparer.Ordinal);
 
     public PackedCollection(CollectionRecord record)
     {
@@ -44,10 +45,14 @@ public sealed class PackedCollection
 
     public CollectionRecord ToRecord() => new(Id, Kind, Name, Place, Properties, IsDefault, Mark, Count);
 
+    /// <summary>Names of items that went since the collection had this mark.</summary>
+    public IEnumerable<string> GoneSince(ulong mark) => _gone.Where(g => g.Value > mark).Select(g => g.Key);
+
     public void Put(PackedItem item)
     {
-        _items[item.Name] = item;
         Mark++;
+        _items[item.Name] = item with { Mark = Mark };
+        _gone.Remove(item.Name);
         Count = (uint)_items.Count;
     }
 
@@ -56,10 +61,15 @@ public sealed class PackedCollection
         if (!_items.Remove(name))
             return false;
         Mark++;
+        _gone[name] = Mark;
         Count = (uint)_items.Count;
         return true;
     }
 }
 
 /// <summary>A contact or an event of a parcel: where its octets are, and what they have to be.</summary>
-public sealed record PackedItem(string Name, long Size, int Part, ulong PathHash, PackedDigest Digest);
+public sealed record PackedItem(string Name, long Size, int Part, ulong PathHash, PackedDigest Digest)
+{
+    /// <summary>Of its collection, when it came or changed last.</summary>
+    public ulong Mark { get; init; }
+}

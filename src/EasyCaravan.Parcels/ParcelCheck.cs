@@ -106,7 +106,11 @@ public sealed class ParcelCheck
             Add(part.FileName, null, "it is part of another parcel");
         if (number > 1 && _before is not null && header.Before != _before)
             Add(part.FileName, null, "the part before it is not the one on which it was packed");
-        if (number == 1 ? header is not { Before: null, Packing: 1 } : last is not null && header.Packing != last.Packing + (last.IsComplete ? 1 : 0))
+        if (
+            number == 1
+                ? header is not { Before: null, Packing: 1 }
+                : last is not null && header.Packing != last.Packing + (last.IsComplete ? 1 : 0)
+        )
             Add(part.FileName, null, "it does not follow the part before it");
     }
 
@@ -182,7 +186,11 @@ public sealed class ParcelCheck
             Add(part.FileName, ParcelPart.ManifestName, "it has not the number of lines that its last one tells");
         else if (part.Header.IsComplete)
             foreach (var (kind, sum) in _state.Sums().Where(s => end.Sums.GetValueOrDefault(s.Key) != s.Value))
-                Add(part.FileName, ParcelPart.ManifestName, $"the sums of {ManifestLine.WordOf(kind)} are not those of its lines ({sum.Items} items)");
+                Add(
+                    part.FileName,
+                    ParcelPart.ManifestName,
+                    $"the sums of {ManifestLine.WordOf(kind)} are not those of its lines ({sum.Items} items)"
+                );
         return expected;
     }
 

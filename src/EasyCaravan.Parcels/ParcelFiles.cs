@@ -3,7 +3,7 @@ using EasyCaravan.Parcels.Manifest;
 namespace EasyCaravan.Parcels;
 
 /// <summary>The closed parts of a parcel in a folder, in order, with what they hold together.</summary>
-public sealed class ParcelFiles : IDisposable
+public sealed class ParcelFiles : IParcelView
 {
     private readonly List<ParcelPart> _parts;
     private readonly string? _password;

@@ -22,7 +22,9 @@ public static partial class ParcelName
         var name = file[..^Ending.Length];
         var match = PartPattern().Match(name);
         return
-            match.Success && int.TryParse(match.Groups["n"].Value, CultureInfo.InvariantCulture, out var part) && part is > 1 and <= MostParts
+            match.Success
+            && int.TryParse(match.Groups["n"].Value, CultureInfo.InvariantCulture, out var part)
+            && part is > 1 and <= MostParts
             ? (match.Groups["name"].Value, part)
             : (name, 1);
     }

@@ -15,10 +15,10 @@ namespace EasyCaravan.Parcels;
 /// While a part is packed it lies as <c>NAME.zip.packing</c> beside its log, <c>NAME.zip.log</c>; once closed it has its own name. One
 /// process at a time: the log is locked.
 /// </remarks>
-public sealed class ParcelPacker : IDisposable
+public sealed class ParcelPacker : IParcelView
 {
     private const string PackingEnding = ".packing";
-    private const string LogEnding = ".log";
+    public const string LogEnding = ".log";
     private const string MailPlace = "mail";
 
     /// <summary>Of one part: readers refuse archives of many more entries as an attack.</summary>
@@ -66,6 +66,14 @@ public sealed class ParcelPacker : IDisposable
     public static ParcelPacker Open(string folder, string name, PackingTerms terms, TimeProvider time)
     {
         var files = ParcelFiles.Open(folder, name, terms.Password);
+        if (files.Parts is [var first, ..] && !first.Header.Account.Equals(terms.Account, StringComparison.OrdinalIgnoreCase))
+        {
+            files.Dispose();
+            throw new ParcelException(
+                ParcelCause.Damaged,
+                $"{first.FileName} holds the account {first.Header.Account}, and not {terms.Account}"
+            );
+        }
         var packer = new ParcelPacker(files, terms, time);
         try
         {
@@ -81,7 +89,9 @@ public sealed class ParcelPacker : IDisposable
 
     /// <summary>Whether a run that was interrupted left something to go on with.</summary>
     public static bool IsUnderWay(string folder, string name) =>
-        Directory.EnumerateFiles(folder, $"{name}*{LogEnding}").Any(f => ParcelName.Parse(Path.GetFileName(f)[..^LogEnding.Length])?.Name == name);
+        Directory
+            .EnumerateFiles(folder, $"{name}*{LogEnding}")
+            .Any(f => ParcelName.Parse(Path.GetFileName(f)[..^LogEnding.Length])?.Name == name);
 
     /// <summary>Goes through all that was packed, once. Whoever looks at messages or items, or changes them, does so first.</summary>
     public void LoadItems()
@@ -113,7 +123,12 @@ public sealed class ParcelPacker : IDisposable
         return State.Folders[record.Id];
     }
 
-    public PackedCollection AddCollection(ParcelKind kind, string name, ImmutableSortedDictionary<string, string> properties, bool isDefault)
+    public PackedCollection AddCollection(
+        ParcelKind kind,
+        string name,
+        ImmutableSortedDictionary<string, string> properties,
+        bool isDefault
+    )
     {
         LoadItems();
         var title = properties.GetValueOrDefault(CollectionWords.Title) is { Length: > 0 } given ? given : name;
@@ -184,7 +199,10 @@ public sealed class ParcelPacker : IDisposable
         part.Archive.Begin(path, octets.Length, part.Header.Began);
         part.Archive.Write(octets);
         Unsafe += octets.Length;
-        Add(new ItemRecord(collection.Id, name, path, octets.Length, Convert.ToHexStringLower(SHA256.HashData(octets))), part.Archive.End());
+        Add(
+            new ItemRecord(collection.Id, name, path, octets.Length, Convert.ToHexStringLower(SHA256.HashData(octets))),
+            part.Archive.End()
+        );
     }
 
     public void SetFlags(PackedFolder folder, uint number, ImmutableArray<string> flags) =>
@@ -266,7 +284,9 @@ public sealed class ParcelPacker : IDisposable
         foreach (var line in LinesOf(part))
             (count, length) = (count + 1, length + line.Json.Length + 1);
         // What all parts of a run hold together is summed up in its last one.
-        var end = ManifestLine.Write(new EndRecord(count, isComplete ? State.Sums() : ImmutableSortedDictionary<ParcelKind, KindSum>.Empty));
+        var end = ManifestLine.Write(
+            new EndRecord(count, isComplete ? State.Sums() : ImmutableSortedDictionary<ParcelKind, KindSum>.Empty)
+        );
         part.Archive.Begin(ParcelPart.ManifestName, length + end.Length + 1, header.Ended);
         foreach (var line in lines)
             WriteLine(part, line);
@@ -391,7 +411,8 @@ public sealed class ParcelPacker : IDisposable
             file = OpenFile(path);
             if (RandomAccess.GetLength(file) < end)
                 throw new ParcelException(ParcelCause.Damaged, $"{Path.GetFileName(path)}{PackingEnding} is shorter than its log says");
-            var header = log.Read(false).Select(l => l.Record).FirstOrDefault() as ManifestHeader
+            var header =
+                log.Read(false).Select(l => l.Record).FirstOrDefault() as ManifestHeader
                 ?? throw new FormatException("its first line is missing");
             _open = new OpenPart(path + PackingEnding, file, log, new ZipAppender(file, end, _terms.Password), header);
             // Its tables are those of the last part, changed by the log.

@@ -41,8 +41,7 @@ public sealed class ParcelPart : IDisposable
         {
             var manifest = FindManifest(archive, System.IO.Path.GetFileName(path));
             using var octets = archive.OpenEntry(manifest, password);
-            return
-                ManifestReader.Read(octets, System.IO.Path.GetFileName(path)).FirstOrDefault() is ManifestHeader header
+            return ManifestReader.Read(octets, System.IO.Path.GetFileName(path)).FirstOrDefault() is ManifestHeader header
                 ? new ParcelPart(path, archive, manifest, header)
                 : throw new ParcelException(ParcelCause.NoParcel, $"{System.IO.Path.GetFileName(path)} is an archive, but no parcel");
         }

@@ -111,8 +111,7 @@ public sealed class ParcelState
                 FolderOf(g.Folder).Remove(g.Number);
                 break;
             case ItemRecord i:
-                CollectionOf(i.Collection)
-                    .Put(new PackedItem(i.Name, i.Size, part, ZipPlaces.HashOf(i.Path), PackedDigest.Of(i.Sha256)));
+                CollectionOf(i.Collection).Put(new PackedItem(i.Name, i.Size, part, ZipPlaces.HashOf(i.Path), PackedDigest.Of(i.Sha256)));
                 break;
             case ItemGoneRecord g:
                 CollectionOf(g.Collection).Remove(g.Name);

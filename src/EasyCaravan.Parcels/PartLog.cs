@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.IO.Hashing;
 using System.Text;
 using EasyCaravan.Parcels.Manifest;
 using EasyCaravan.Parcels.Zip;
@@ -17,6 +18,9 @@ internal sealed class PartLog : IDisposable
 
     private readonly FileStream _file;
     private readonly MemoryStream _line = new();
+
+    /// <summary>Of all lines so far: a mark holds it, because a disk may write what it is given in any order.</summary>
+    private XxHash64 _hash = new();
 
     private PartLog(FileStream file) => _file = file;
 
@@ -46,22 +50,20 @@ internal sealed class PartLog : IDisposable
     public void Add(ManifestRecord record, ZipEntry? entry)
     {
         _line.SetLength(0);
-        var head =
-            entry is null ? $"{Plain} "
+        var head = entry is null
+            ? $"{Plain} "
             : string.Create(CultureInfo.InvariantCulture, $"{Entry} {entry.At} {entry.Crc:x8} {entry.Time:x8} ");
         _line.Write(Encoding.ASCII.GetBytes(head));
         _line.Write(ManifestLine.Write(record));
         _line.WriteByte((byte)'\n');
-        _file.Write(_line.GetBuffer(), 0, (int)_line.Length);
+        Write(_line.GetBuffer().AsSpan(0, (int)_line.Length));
     }
 
     /// <summary>All lines before it, and the part up to here, are safe on the disk.</summary>
     /// <param name="end">Where the part's next entry begins.</param>
     public void AddMark(long end)
     {
-        // The lines first: a disk may write what it is given in any order.
-        _file.Flush(flushToDisk: true);
-        _file.Write(Encoding.ASCII.GetBytes(string.Create(CultureInfo.InvariantCulture, $"{Mark} {end}\n")));
+        Write(Encoding.ASCII.GetBytes(MarkOf(end)));
         _file.Flush(flushToDisk: true);
     }
 
@@ -69,19 +71,39 @@ internal sealed class PartLog : IDisposable
     public long? CutToMark()
     {
         var (good, end, at) = (0L, (long?)null, 0L);
+        var (hash, goodHash) = (new XxHash64(), new XxHash64());
         foreach (var line in ReadLines())
         {
             at += line.Length + 1;
-            if (
+            var isMark =
                 line.Length > 2
                 && line[0] == Mark
-                && long.TryParse(Encoding.ASCII.GetString(line, 2, line.Length - 2), CultureInfo.InvariantCulture, out var told)
-            )
-                (good, end) = (at, told);
+                && long.TryParse(Encoding.ASCII.GetString(line).Split(' ')[1], CultureInfo.InvariantCulture, out var told)
+                && Encoding.ASCII.GetString(line) + '\n' == MarkOf(told, hash);
+            hash.Append(line);
+            hash.Append("\n"u8);
+            if (isMark)
+                (good, end, goodHash) = (
+                    at,
+                    long.Parse(Encoding.ASCII.GetString(line).Split(' ')[1], CultureInfo.InvariantCulture),
+                    hash.Clone()
+                );
         }
         _file.SetLength(good);
         _file.Position = good;
+        _hash = goodHash;
         return end;
+    }
+
+    private string MarkOf(long end) => MarkOf(end, _hash);
+
+    private static string MarkOf(long end, XxHash64 before) =>
+        string.Create(CultureInfo.InvariantCulture, $"{Mark} {end} {before.GetCurrentHashAsUInt64():x16}\n");
+
+    private void Write(ReadOnlySpan<byte> line)
+    {
+        _hash.Append(line);
+        _file.Write(line);
     }
 
     /// <param name="isEncrypted">The part's entries are.</param>
@@ -127,18 +149,25 @@ internal sealed class PartLog : IDisposable
     {
         var end = _file.Position;
         _file.Position = 0;
-        var line = new MemoryStream();
-        int next;
-        while ((next = _file.ReadByte()) >= 0)
+        try
         {
-            if (next != '\n')
+            var line = new MemoryStream();
+            int next;
+            while ((next = _file.ReadByte()) >= 0)
             {
-                line.WriteByte((byte)next);
-                continue;
+                if (next != '\n')
+                {
+                    line.WriteByte((byte)next);
+                    continue;
+                }
+                yield return line.ToArray();
+                line.SetLength(0);
             }
-            yield return line.ToArray();
-            line.SetLength(0);
         }
-        _file.Position = end;
+        finally
+        {
+            // Also where the caller has seen enough: what is added next belongs at the end.
+            _file.Position = end;
+        }
     }
 }

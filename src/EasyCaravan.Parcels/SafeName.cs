@@ -11,13 +11,7 @@ public static class SafeName
 
     /// <summary>Names that are devices on some systems, with any ending.</summary>
     private static readonly HashSet<string> s_devices = new(
-        [
-            "CON",
-            "PRN",
-            "AUX",
-            "NUL",
-            .. Enumerable.Range(0, 10).SelectMany(n => new[] { $"COM{n}", $"LPT{n}" }),
-        ],
+        ["CON", "PRN", "AUX", "NUL", .. Enumerable.Range(0, 10).SelectMany(n => new[] { $"COM{n}", $"LPT{n}" })],
         StringComparer.OrdinalIgnoreCase
     );
 

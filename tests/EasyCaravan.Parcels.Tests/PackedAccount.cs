@@ -26,14 +26,22 @@ internal sealed class PackedAccount : IDisposable
     public ParcelPacker Open() => ParcelPacker.Open(Folder, Name, Terms, Time);
 
     public static byte[] Text(int n, int size = 200) =>
-        Encoding.UTF8.GetBytes($"Message-ID: <{n}@saltmarsh.example>\r\nSubject: Crossing {n}\r\n\r\n{new string((char)('a' + (n % 26)), size)}\r\n");
+        Encoding.UTF8.GetBytes(
+            $"Message-ID: <{n}@saltmarsh.example>\r\nSubject: Crossing {n}\r\n\r\n{new string((char)('a' + (n % 26)), size)}\r\n"
+        );
 
     public static uint Add(ParcelPacker packer, PackedFolder folder, byte[] octets, int n, params string[] flags)
     {
         var received = new DateTimeOffset(2026, 3, 1, 9, 0, 0, TimeSpan.FromHours(1)).AddHours(n);
         var number = packer.BeginMessage(folder, octets.Length, received);
         packer.Write(octets);
-        packer.EndMessage(folder, number, received, [.. flags], new MessageWords("desk@saltmarsh.example", $"Crossing {n}", "", $"{n}@saltmarsh.example"));
+        packer.EndMessage(
+            folder,
+            number,
+            received,
+            [.. flags],
+            new MessageWords("desk@saltmarsh.example", $"Crossing {n}", "", $"{n}@saltmarsh.example")
+        );
         return number;
     }
 

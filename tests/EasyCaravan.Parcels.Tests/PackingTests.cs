@@ -18,7 +18,11 @@ public sealed class PackingTests
         if (password is null)
         {
             Assert.Contains("No errors detected", Run("unzip", "-t", account.Part()), StringComparison.Ordinal);
-            Assert.Contains("None", Run("python3", "-c", $"import zipfile; z = zipfile.ZipFile('{account.Part()}'); print(z.testzip())"), StringComparison.Ordinal);
+            Assert.Contains(
+                "None",
+                Run("python3", "-c", $"import zipfile; z = zipfile.ZipFile('{account.Part()}'); print(z.testzip())"),
+                StringComparison.Ordinal
+            );
         }
     }
 

@@ -102,6 +102,12 @@ public enum Cause
 
     /// <summary>What the waybill of a move leaves open keeps it from being done.</summary>
     WaybillOpen,
+
+    /// <summary>A folder of files is not there, or nothing may be written to it.</summary>
+    PlaceRefused,
+
+    /// <summary>A file is not what was packed, or cannot be read at all.</summary>
+    FileDamaged,
 }
 
 /// <summary>What is to be done after a fault.</summary>
@@ -221,7 +227,9 @@ public static class FaultRules
             or Cause.ProbeInJunk
             or Cause.ProbeAltered
             or Cause.ProbeDoubled
-            or Cause.WaybillOpen => FaultAction.AskPerson,
+            or Cause.WaybillOpen
+            or Cause.PlaceRefused
+            or Cause.FileDamaged => FaultAction.AskPerson,
             Cause.MessageTooLarge
             or Cause.MessageRefused
             or Cause.MessageUnreadable
@@ -293,6 +301,8 @@ public static class FaultRules
             Cause.ProbeAltered => "Look what rewrites mail on its way, then retry; or accept it as the gate probe",
             Cause.ProbeDoubled =>
                 "Look for a second rule that forwards too, or an alias to both addresses; then retry, or accept it as the gate probe",
+            Cause.PlaceRefused => "Make the folder, or let the service write to it (docs/parcel.md), then retry",
+            Cause.FileDamaged => "Look what is wrong with 'caravan parcel check', put a sound copy in its place, then retry",
             Cause.WaybillOpen => "Decide on what is left behind and on the differences, then retry",
             Cause.ProtocolBroken =>
                 "It is tried again a few times; if it stays so, have the service's operator look at its answers, then retry",

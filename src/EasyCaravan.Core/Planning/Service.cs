@@ -19,9 +19,12 @@ public sealed record Service(string Name, MailConnection? Mail, SignIn SignIn, T
     public ImmutableArray<Kind> Kinds =>
         [
             .. new[] { (Kind.Contacts, Contacts is not null), (Kind.Calendars, Calendars is not null), (Kind.Mail, Mail is not null) }
-                .Where(k => k.Item2)
+                .Where(k => k.Item2 || Parcels is not null)
                 .Select(k => k.Item1),
         ];
+
+    /// <summary>It is no mail system but a folder of packed accounts, which hold all kinds; null: it is none.</summary>
+    public ParcelPlace? Parcels { get; init; }
 
     /// <summary>Where its address books or calendars are; null: it has none, or mail was asked for.</summary>
     public CollectionConnection? CollectionsOf(Kind kind) =>

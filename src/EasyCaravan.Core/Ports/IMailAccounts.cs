@@ -9,9 +9,17 @@ public sealed record Credentials(string Account, string Login, string Secret)
     /// <summary>Another root than the person's own folders, such as the namespace of an archive; null: their own.</summary>
     public string? Root { get; init; }
 
+    /// <summary>Where what is written to it comes from; null: the account is only read.</summary>
+    public Origin? Origin { get; init; }
+
     /// <summary>Without the secret: records print all they hold.</summary>
     public override string ToString() => $"{Account} as {Login}";
 }
+
+/// <summary>Told where the new side is a file, so that whoever finds it later knows what it holds.</summary>
+/// <param name="Service">The from side, by its name in the plan.</param>
+/// <param name="Rules">What is left out by which rule, in words.</param>
+public sealed record Origin(string Service, System.Collections.Immutable.ImmutableArray<string> Rules);
 
 /// <summary>Opens sessions, within the limits of the services.</summary>
 public interface IMailAccounts

@@ -48,13 +48,21 @@ public sealed class ContentsSum
     /// The digest of a message: its folder's names with a line end behind each, an empty line, SHA-256 in hexadecimal, seconds since 1970
     /// and minutes east of UTC of its internal date, and its flags in lower case, sorted; each with a line end behind it.
     /// </summary>
-    public static byte[] OfMessage(IEnumerable<string> folder, ReadOnlySpan<byte> sha256, DateTimeOffset received, IEnumerable<string> flags)
+    public static byte[] OfMessage(
+        IEnumerable<string> folder,
+        ReadOnlySpan<byte> sha256,
+        DateTimeOffset received,
+        IEnumerable<string> flags
+    )
     {
         var text = new StringBuilder();
         foreach (var name in folder)
             text.Append(name).Append('\n');
         text.Append('\n').Append(Convert.ToHexStringLower(sha256)).Append('\n');
-        text.Append(System.Globalization.CultureInfo.InvariantCulture, $"{received.ToUnixTimeSeconds()}\n{(int)received.Offset.TotalMinutes}\n");
+        text.Append(
+            System.Globalization.CultureInfo.InvariantCulture,
+            $"{received.ToUnixTimeSeconds()}\n{(int)received.Offset.TotalMinutes}\n"
+        );
         foreach (var flag in flags.Select(f => f.ToLowerInvariant()).Order(StringComparer.Ordinal))
             text.Append(flag).Append('\n');
         return SHA256.HashData(Encoding.UTF8.GetBytes(text.ToString()));

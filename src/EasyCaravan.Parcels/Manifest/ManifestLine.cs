@@ -13,7 +13,11 @@ public static class ManifestLine
 
     private const string Kind = "record";
 
-    private static readonly JsonWriterOptions s_options = new() { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping, SkipValidation = true };
+    private static readonly JsonWriterOptions s_options = new()
+    {
+        Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+        SkipValidation = true,
+    };
 
     private static readonly ImmutableArray<(ParcelKind Kind, string Word)> s_kinds =
     [

@@ -192,9 +192,7 @@ public sealed class ZipAppender : IDisposable
         var t = time.UtcDateTime;
         return t.Year < 1980 ? 0x0021_0000
             : t.Year > 2107 ? 0xFF9F_BF7D
-            : (uint)(
-                ((t.Year - 1980) << 25) | (t.Month << 21) | (t.Day << 16) | (t.Hour << 11) | (t.Minute << 5) | (t.Second / 2)
-            );
+            : (uint)(((t.Year - 1980) << 25) | (t.Month << 21) | (t.Day << 16) | (t.Hour << 11) | (t.Minute << 5) | (t.Second / 2));
     }
 
     /// <summary>

@@ -236,14 +236,18 @@ public sealed class ZipArchiveFile : IDisposable
         if (entry.At >= DirectoryAt)
             throw Bad(ParcelCause.Damaged, $"'{Shown(entry.Name)}' would lie behind the archive's entries");
         // The file's type in Unix's mode: 0xA000 is a symbolic link.
-        return entry with
-        {
-            IsLink = isUnix && (attributes >> 16 & 0xF000) == 0xA000,
-        };
+        return entry with { IsLink = isUnix && (attributes >> 16 & 0xF000) == 0xA000 };
     }
 
     /// <summary>What local header and directory have in common, from the version that is needed on.</summary>
-    private ZipEntry Parse(ReadOnlySpan<byte> common, ReadOnlySpan<byte> nameOctets, ReadOnlySpan<byte> extra, long at, long stored, long size)
+    private ZipEntry Parse(
+        ReadOnlySpan<byte> common,
+        ReadOnlySpan<byte> nameOctets,
+        ReadOnlySpan<byte> extra,
+        long at,
+        long stored,
+        long size
+    )
     {
         var flags = BinaryPrimitives.ReadUInt16LittleEndian(common[2..]);
         var method = BinaryPrimitives.ReadUInt16LittleEndian(common[4..]);
@@ -329,7 +333,9 @@ public sealed class ZipArchiveFile : IDisposable
 
     internal static string Shown(string name)
     {
-        var safe = string.Concat(name.Select(c => char.IsControl(c) || char.GetUnicodeCategory(c) is System.Globalization.UnicodeCategory.Format ? '?' : c));
+        var safe = string.Concat(
+            name.Select(c => char.IsControl(c) || char.GetUnicodeCategory(c) is System.Globalization.UnicodeCategory.Format ? '?' : c)
+        );
         return safe.Length > 80 ? safe[..80] + "…" : safe;
     }
 

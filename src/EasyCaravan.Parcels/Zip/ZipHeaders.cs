@@ -152,7 +152,10 @@ internal static class ZipHeaders
 
     private static bool IsWide(long value) => value >= uint.MaxValue;
 
-    private static ushort VersionOf(ZipEntry entry, bool isWide) => entry.IsEncrypted ? AesVersion : isWide ? WideVersion : PlainVersion;
+    private static ushort VersionOf(ZipEntry entry, bool isWide) =>
+        entry.IsEncrypted ? AesVersion
+        : isWide ? WideVersion
+        : PlainVersion;
 
     private static ushort FlagsOf(ZipEntry entry) => (ushort)(Utf8Flag | (entry.IsEncrypted ? EncryptedFlag : 0));
 

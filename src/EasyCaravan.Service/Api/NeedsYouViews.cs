@@ -314,6 +314,8 @@ internal static class NeedsYouViews
             Cause.ProbeInJunk => "the probe came into the junk",
             Cause.ProbeAltered => "the probe was altered on its way",
             Cause.ProbeDoubled => "the probe came more than once",
+            Cause.PlaceRefused => "a folder of files is missing or cannot be written to",
+            Cause.FileDamaged => "a file is damaged or cannot be read",
             Cause.WaybillOpen => "the waybill is not clean, so that the move cannot be done",
             Cause.ProtocolBroken => "the service's answers cannot be understood",
             Cause.StoreFull => "the disk under the store is full",

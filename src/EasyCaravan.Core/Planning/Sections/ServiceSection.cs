@@ -18,13 +18,18 @@ internal static class ServiceSection
             Contacts = ReadCollections(node, "contacts", errors),
             Calendars = ReadCollections(node, "calendars", errors),
             Rules = ReadRules(node),
+            Parcels = ParcelSection.Read(node, errors),
             Sending = SendingSection.Read(node),
             Confirmation = CrossingSection.ReadConfirmation(node, errors),
             Names = ReadNames(node),
             Help = ReadHelp(node),
         };
         if (service.Kinds.IsEmpty)
-            errors.Report(node, $"the service '{name}' has nothing to carry", "at least one of mail, contacts and calendars");
+            errors.Report(
+                node,
+                $"the service '{name}' has nothing to carry",
+                "at least one of mail, contacts and calendars, or parcels: alone"
+            );
         return service;
     }
 
