@@ -59,6 +59,7 @@ public sealed record ServiceUseView(int Connections, int Waiting, string? Troubl
 /// <param name="Use">How it is used now.</param>
 /// <param name="Warnings">What makes the service less safe than it could be, in words that must be shown with it.</param>
 /// <param name="Help">What the plan says to do about things that it says.</param>
+/// <param name="Parcels">The folder in which its accounts lie packed; null: it is a mail system.</param>
 public sealed record ServiceView(
     string Name,
     MailConnectionView? Mail,
@@ -71,7 +72,8 @@ public sealed record ServiceView(
     ServiceLimitsView Limits,
     ServiceUseView Use,
     IReadOnlyList<string> Warnings,
-    IReadOnlyList<HelpView> Help
+    IReadOnlyList<HelpView> Help,
+    string? Parcels
 );
 
 /// <summary>A remedy of a service's definition.</summary>

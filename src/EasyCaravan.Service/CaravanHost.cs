@@ -6,6 +6,7 @@ using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Scheduling;
 using EasyCaravan.Protocols.Discovery;
+using EasyCaravan.Protocols.Parcels;
 using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Protocols.Smtp;
 using EasyCaravan.Service.Access;
@@ -29,6 +30,7 @@ public static class CaravanHost
 {
     public const string TokenFile = "admin.token";
 
+    private const string FilesFolder = "files";
     private const string LockFile = "lock";
     private const string OwnerFile = "owner";
 
@@ -100,6 +102,7 @@ public static class CaravanHost
             .AddSingleton<CollectionHomes>()
             .AddSingleton<ServiceSpeeds>()
             .AddSingleton<ItemFiles>()
+            .AddSingleton(new ParcelPlaces(options.FilesFolder ?? Path.Combine(options.DataFolder, FilesFolder), options.Time))
             .AddSingleton<CollectionAccounts>()
             .AddSingleton<IMailAccounts, MailAccounts>();
         services.AddSingleton(s => new AccessTokens(

@@ -17,9 +17,24 @@ movesAtOnce.Validators.Add(v =>
     if (v.GetValueOrDefault<int>() is < 1 or > 64)
         v.AddError("--moves-at-once takes a number from 1 to 64");
 });
-var serve = new Command("serve", "Runs the service. Example: caravan serve --data /var/lib/caravan") { data, listen, store, movesAtOnce };
+var files = new Option<string?>("--files")
+{
+    Description = "The folder below which plans may name places of parcels and of old mail; by default 'files' in the data folder",
+};
+var serve = new Command("serve", "Runs the service. Example: caravan serve --data /var/lib/caravan")
+{
+    data,
+    listen,
+    store,
+    movesAtOnce,
+    files,
+};
 serve.SetAction(
-    (a, cancel) => ServeCommand.RunAsync(new CaravanOptions(a.GetValue(data)!, a.GetValue(listen)!, a.GetValue(movesAtOnce)), cancel)
+    (a, cancel) =>
+        ServeCommand.RunAsync(
+            new CaravanOptions(a.GetValue(data)!, a.GetValue(listen)!, a.GetValue(movesAtOnce)) { FilesFolder = a.GetValue(files) },
+            cancel
+        )
 );
 
 var exitWhenDone = new Option<bool>("--exit-when-done") { Description = "End with a summary when everything that can arrive has arrived" };

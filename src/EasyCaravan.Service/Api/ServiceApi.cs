@@ -104,7 +104,7 @@ internal static class ServiceApi
         };
         var (signIn, consent) = service.SignIn switch
         {
-            SignIn.Password => ("password", null),
+            SignIn.Password => (service.Parcels is null ? "password" : "none", null),
             SignIn.OnBehalf onBehalf => ($"on-behalf ({onBehalf.Admin})", null),
             SignIn.OAuth { Grant: OAuthGrant.DeviceCode or OAuthGrant.AuthorizationCode } oauth => (
                 $"oauth ({KebabWord.Of(oauth.Grant)})",
@@ -138,7 +138,8 @@ internal static class ServiceApi
                 PaceText(service, slots, throttle)
             ),
             warnings,
-            [.. service.Help.Select(h => new HelpView(h.Says, h.Remedy))]
+            [.. service.Help.Select(h => new HelpView(h.Says, h.Remedy))],
+            service.Parcels?.Folder
         );
     }
 

@@ -1,3 +1,4 @@
+using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -14,6 +15,13 @@ internal sealed class AccountAccess(ISecrets secrets, SecretPlaces places, Conse
         service.CollectionsOf(kind) is CollectionConnection.Files
             ? Task.FromResult(new Credentials(person.FromAccount, person.FromLogin, ""))
             : MakeAsync(service, person.FromAccount, person.FromLogin, person.FromSecretSealed, person.FromSecretReference, null, cancel);
+
+    /// <summary>Of the account that a move writes to.</summary>
+    public async Task<Credentials> ToAsync(MoveContext context, CancellationToken cancel) =>
+        await ToAsync(context.Person, context.To, context.Rules.Root, cancel) with
+        {
+            Origin = context.To.Parcels is null ? null : OriginWords.Of(context.From, context.Rules),
+        };
 
     public Task<Credentials> ToAsync(MovePerson person, Core.Planning.Service service, string? root, CancellationToken cancel) =>
         MakeAsync(service, person.ToAccount, person.ToLogin, person.ToSecretSealed, person.ToSecretReference, root, cancel);
@@ -51,6 +59,9 @@ internal sealed class AccountAccess(ISecrets secrets, SecretPlaces places, Conse
             sealedSecret is not null ? secrets.Open(sealedSecret)
             : reference is not null ? places.Read(SecretReference.Parse(reference)!)
             : null;
+        // A parcel without a password is one that is not encrypted.
+        if (service.Parcels is { } parcels)
+            return Own() ?? (parcels.Password is { } common ? places.Read(common) : "");
         switch (service.SignIn)
         {
             case SignIn.OnBehalf onBehalf:

@@ -6,6 +6,7 @@ using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Dav;
 using EasyCaravan.Protocols.Files;
+using EasyCaravan.Protocols.Parcels;
 using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Store;
 
@@ -18,7 +19,8 @@ internal sealed class CollectionAccounts(
     AccessTokens tokens,
     CollectionHomes homes,
     ServiceSpeeds speeds,
-    ItemFiles files
+    ItemFiles files,
+    ParcelPlaces parcels
 ) : ICollectionAccounts
 {
     /// <summary>Connections to one account, where the service bears so many: above it no server that was tried got faster.</summary>
@@ -37,6 +39,8 @@ internal sealed class CollectionAccounts(
         CancellationToken cancel
     )
     {
+        if (service.Parcels is not null)
+            return parcels.OpenCollections(service, kind, credentials);
         var place = service.CollectionsOf(kind);
         if (place is CollectionConnection.Files handed)
             return new FileCollectionAccount(handed, kind, files, credentials.Account);

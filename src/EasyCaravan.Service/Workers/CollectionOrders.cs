@@ -18,7 +18,7 @@ internal sealed class CollectionOrders(AccountAccess access, CollectionAccounts 
         return new CollectionLegOrder(
             kind,
             new Side(from, await access.FromAsync(person, from, kind, cancel)),
-            new Side(to, await access.ToAsync(person, to, null, cancel)),
+            new Side(to, await access.ToAsync(context, cancel) with { Root = null }),
             kind is Kind.Contacts ? rules.Contacts : rules.Calendars,
             rules.Deletions,
             Math.Min(CollectionAccounts.MostConnections, to.Limits.PerAccount)

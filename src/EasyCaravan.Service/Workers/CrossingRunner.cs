@@ -50,7 +50,7 @@ internal sealed class CrossingRunner(
         await using var db = database.Read();
         var row = await db.Moves.FirstAsync(m => m.Id == person.Id, cancel);
         Task<Credentials> SignInFromAsync(CancellationToken c) => access.FromAsync(person, from, Kind.Mail, c);
-        Task<Credentials> SignInToAsync(CancellationToken c) => access.ToAsync(person, to, context.Rules.Root, c);
+        Task<Credentials> SignInToAsync(CancellationToken c) => access.ToAsync(context, c);
         return new CrossingOrder(
             new CrossingSide(from, person.FromAccount, SignInFromAsync),
             new CrossingSide(to, person.ToAccount, SignInToAsync),
@@ -97,7 +97,7 @@ internal sealed class CrossingRunner(
     {
         if (string.Equals(row.FromAccount, row.ToAccount, StringComparison.OrdinalIgnoreCase))
             return null;
-        Task<Credentials> SignInAsync(CancellationToken c) => access.ToAsync(pass.Claim.Person, context.To, context.Rules.Root, c);
+        Task<Credentials> SignInAsync(CancellationToken c) => access.ToAsync(context, c);
         return new AddressChange(
             store.CorrespondenceOf(pass.Claim),
             accounts,
@@ -192,7 +192,7 @@ internal sealed class CrossingRunner(
             var (service, signIn) in new (Core.Planning.Service, Func<Task<Credentials>>)[]
             {
                 (context.From, () => access.FromAsync(context.Person, context.From, Kind.Mail, cancel)),
-                (context.To, () => access.ToAsync(context.Person, context.To, context.Rules.Root, cancel)),
+                (context.To, () => access.ToAsync(context, cancel)),
             }
         )
         {

@@ -2,21 +2,30 @@ using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Imap;
+using EasyCaravan.Protocols.Parcels;
 using EasyCaravan.Protocols.Pop3;
 using EasyCaravan.Protocols.SignIn;
 
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>Opens sessions in the slots of their service.</summary>
-internal sealed class MailAccounts(ServiceSlots slots, ServiceThrottle throttle, AccessTokens tokens, IItemNumbers numbers) : IMailAccounts
+internal sealed class MailAccounts(
+    ServiceSlots slots,
+    ServiceThrottle throttle,
+    AccessTokens tokens,
+    IItemNumbers numbers,
+    ParcelPlaces parcels
+) : IMailAccounts
 {
     public async Task<IMailAccount> OpenAsync(Core.Planning.Service service, Credentials credentials, CancellationToken cancel) =>
-        await OpenInAsync(service, credentials, await slots.AcquireAsync(service, credentials.Account, cancel), cancel);
+        service.Parcels is not null
+            ? parcels.OpenMail(service, credentials)
+            : await OpenInAsync(service, credentials, await slots.AcquireAsync(service, credentials.Account, cancel), cancel);
 
     public async Task<IMailAccount?> TryOpenAsync(Core.Planning.Service service, Credentials credentials, CancellationToken cancel) =>
-        // A POP3 mailbox is open once at a time (RFC 1939 §8).
-        service.Mail?.Speaks
-            is not MailProtocol.Pop3
+        // A POP3 mailbox is open once at a time (RFC 1939 §8), and so is a parcel.
+        service.Parcels is null
+        && service.Mail?.Speaks is not MailProtocol.Pop3
         && slots.TryAcquire(service, credentials.Account) is { } slot
             ? await OpenInAsync(service, credentials, slot, cancel)
             : null;

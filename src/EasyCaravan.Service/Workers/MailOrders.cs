@@ -28,7 +28,7 @@ internal sealed class MailOrders(
         return new MailLegOrder(
             IsFirst: false,
             new Side(from, await access.FromAsync(person, from, Kind.Mail, cancel)),
-            new Side(to, await access.ToAsync(person, to, context.Rules.Root, cancel)),
+            new Side(to, await access.ToAsync(context, cancel)),
             context.Rules,
             Math.Min(MailLegOrder.MostLanes, Math.Min(from.Limits.PerAccount, to.Limits.PerAccount))
         )

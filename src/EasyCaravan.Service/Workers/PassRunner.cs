@@ -4,6 +4,7 @@ using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.TakingBack;
+using EasyCaravan.Protocols.Parcels;
 using EasyCaravan.Store;
 
 namespace EasyCaravan.Service.Workers;
@@ -24,6 +25,8 @@ internal sealed class PassRunner(
     MoveStore store,
     CurrentPlan plan,
     ServiceThrottle throttle,
+    AccountAccess access,
+    ParcelPlaces parcels,
     ILogger<PassRunner> log
 )
 {
@@ -45,15 +48,40 @@ internal sealed class PassRunner(
         }
     }
 
-    private Task<PassEnd> RunLegsAsync(RunningPass pass, Func<LegEnd, Task> legEnded, CancellationToken cancel)
+    private async Task<PassEnd> RunLegsAsync(RunningPass pass, Func<LegEnd, Task> legEnded, CancellationToken cancel)
     {
         var claim = pass.Claim;
+        IDisposable? stay = null;
         var ordered = pass.Tallies.Select(tally =>
         {
             var order = new LegOrder(claim, claim.State.Legs.First(l => l.Kind == tally.Kind), tally, pass.Notes.Enqueue);
-            return new Leg(tally.Kind, tally, c => legs.First(r => r.Kind == tally.Kind).RunAsync(order, c));
+            return new Leg(tally.Kind, tally, c => RunLegAsync(order, c));
         });
-        return new Pass([.. ordered], claim.Person.FromAccount, EndedAsync).RunAsync(cancel);
+        try
+        {
+            return await new Pass([.. ordered], claim.Person.FromAccount, EndedAsync).RunAsync(cancel);
+        }
+        finally
+        {
+            stay?.Dispose();
+        }
+
+        async Task RunLegAsync(LegOrder order, CancellationToken c)
+        {
+            var runner = legs.First(r => r.Kind == order.Tally.Kind);
+            var context = await contexts.OfAsync(claim.Person, c);
+            if (context.To.Parcels is null)
+            {
+                await runner.RunAsync(order, c);
+                return;
+            }
+            var who = await access.ToAsync(context, c);
+            stay ??= parcels.Stay(context.To, who);
+            await runner.RunAsync(order, c);
+            // With the last leg a parcel is complete; before that, whoever finds it finds it under way.
+            if (order.Tally == pass.Tallies[^1] && parcels.EndRun(context.To, who) is { } packed)
+                pass.Notes.Enqueue(packed);
+        }
 
         async Task<LegEnd> EndedAsync(LegEnd end)
         {

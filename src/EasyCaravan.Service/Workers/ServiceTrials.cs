@@ -10,6 +10,7 @@ using EasyCaravan.Protocols.Dav;
 using EasyCaravan.Protocols.Files;
 using EasyCaravan.Protocols.Imap;
 using EasyCaravan.Protocols.ManageSieve;
+using EasyCaravan.Protocols.Parcels;
 using EasyCaravan.Protocols.Pop3;
 using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Service.Api;
@@ -18,7 +19,7 @@ using EasyCaravan.Store;
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>Tries every connection of a service step by step, and goes on with the next where one fails.</summary>
-internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IItemNumbers numbers, ItemFiles files)
+internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IItemNumbers numbers, ItemFiles files, ParcelPlaces parcels)
 {
     private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(60);
 
@@ -38,6 +39,8 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
                     )
                 );
             });
+        if (service.Parcels is not null)
+            await notes.RunAsync("parcels", ["place", "list"], note => TryParcelsAsync(service, who, writes, note, cancel));
         if (service.Mail is not null && notes.Problem is null)
             await notes.RunAsync("mail", ["resolve", "connect", "protect", "sign in", "capabilities", "list", "write"], note =>
                 TryMailAsync(service, who, writes, note, cancel)
@@ -163,6 +166,24 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
             var items = (await account.ReadChangesAsync(collection, null, cancel)).There.Count;
             note(new ConnectStep("list", $"{collection.Title}: {items} {(kind is Kind.Contacts ? "contact(s)" : "event(s) and task(s)")}"));
         }
+    }
+
+    private async Task TryParcelsAsync(
+        Core.Planning.Service service,
+        Credentials? who,
+        bool writes,
+        Action<ConnectStep> note,
+        CancellationToken cancel
+    )
+    {
+        var (folder, room) = parcels.Look(service, writes || who is null);
+        note(new ConnectStep("place", $"{folder}, {room.Octets!.Value.Less(room.UsedOctets)} free"));
+        // Who is to be packed has no parcel yet, and who is to be unpacked has to have one.
+        if (who is null || writes)
+            return;
+        await using var account = parcels.OpenMail(service, who);
+        var folders = await account.ListFoldersAsync(cancel);
+        note(new ConnectStep("list", $"a parcel with {folders.Count} folders, {folders.Sum(f => f.Cursor?.Count ?? 0)} messages"));
     }
 
     private async Task TryRulesAsync(Core.Planning.Service service, Credentials? who, Action<ConnectStep> note, CancellationToken cancel)

@@ -30,7 +30,7 @@ internal sealed class SurveyRunner(
         Task<SurveySide> FromSideAsync(Kind kind) => SideAsync(from, () => access.FromAsync(claim.Person, from, kind, cancel));
         var order = new SurveyOrder(
             await FromSideAsync(Kind.Mail),
-            await SideAsync(to, () => access.ToAsync(claim.Person, to, context.Rules.Root, cancel)),
+            await SideAsync(to, () => access.ToAsync(context, cancel)),
             context.Rules,
             from.Rules is null ? null : (who, c) => ReadRulesAsync(from, who, c)
         );

@@ -18,7 +18,9 @@ internal static class AccountCheck
         foreach (var (batch, route, person) in all)
         {
             var place = $"{batch.RosterFile} line {person.Line} ({person.Name})";
-            if (!fromSeen.TryAdd($"{route.From} {person.FromAccount}", place))
+            // Who is packed stays where they are, and may move all the same.
+            var isPacked = plan.Services.FirstOrDefault(s => s.Name == route.To)?.Parcels is not null;
+            if (!isPacked && !fromSeen.TryAdd($"{route.From} {person.FromAccount}", place))
                 errors.Add(
                     new PlanError(
                         batch.RosterFile,
