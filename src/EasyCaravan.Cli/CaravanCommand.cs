@@ -57,6 +57,7 @@ internal static class CaravanCommand
         root.Add(PreviewCommand.Make(host));
         root.Add(FilesCommand.Make(host));
         root.Add(WaybillCommand.Make(host));
+        root.Add(ParcelCommands.Make(host));
         root.Add(JournalCommand.Make(host));
         root.Add(ProfileCommands.Make(host));
         root.Add(CompletionCommand.Make(host));

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using EasyCaravan.Contract;
 using EasyCaravan.Parcels.Manifest;
 
 namespace EasyCaravan.Parcels;
@@ -18,7 +19,7 @@ public sealed class PackedCollection
 
     public int Id { get; }
 
-    public ParcelKind Kind { get; }
+    public MoveKind Kind { get; }
 
     public string Name { get; }
 

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using System.Security.Cryptography;
+using EasyCaravan.Contract;
 using EasyCaravan.Parcels.Manifest;
 using EasyCaravan.Parcels.Zip;
 
@@ -23,7 +24,7 @@ public sealed record ParcelReport(
     int Parts,
     long Items,
     long Octets,
-    ImmutableSortedDictionary<ParcelKind, KindSum> Sums,
+    ImmutableSortedDictionary<MoveKind, KindSum> Sums,
     ImmutableArray<ParcelFinding> Findings
 );
 

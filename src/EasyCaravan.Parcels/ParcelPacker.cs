@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using System.Globalization;
 using System.Security.Cryptography;
+using EasyCaravan.Contract;
 using EasyCaravan.Parcels.Manifest;
 using EasyCaravan.Parcels.Zip;
 using Microsoft.Win32.SafeHandles;
@@ -123,12 +124,7 @@ public sealed class ParcelPacker : IParcelView
         return State.Folders[record.Id];
     }
 
-    public PackedCollection AddCollection(
-        ParcelKind kind,
-        string name,
-        ImmutableSortedDictionary<string, string> properties,
-        bool isDefault
-    )
+    public PackedCollection AddCollection(MoveKind kind, string name, ImmutableSortedDictionary<string, string> properties, bool isDefault)
     {
         LoadItems();
         var title = properties.GetValueOrDefault(CollectionWords.Title) is { Length: > 0 } given ? given : name;
@@ -193,7 +189,7 @@ public sealed class ParcelPacker : IParcelView
     {
         LoadItems();
         var part = Part();
-        var ending = collection.Kind is ParcelKind.Contacts ? "vcf" : "ics";
+        var ending = collection.Kind is MoveKind.Contacts ? "vcf" : "ics";
         var number = collection.Mark + 1;
         var path = string.Create(CultureInfo.InvariantCulture, $"{collection.Place}/{number:000000}.{ending}");
         part.Archive.Begin(path, octets.Length, part.Header.Began);
@@ -284,9 +280,7 @@ public sealed class ParcelPacker : IParcelView
         foreach (var line in LinesOf(part))
             (count, length) = (count + 1, length + line.Json.Length + 1);
         // What all parts of a run hold together is summed up in its last one.
-        var end = ManifestLine.Write(
-            new EndRecord(count, isComplete ? State.Sums() : ImmutableSortedDictionary<ParcelKind, KindSum>.Empty)
-        );
+        var end = ManifestLine.Write(new EndRecord(count, isComplete ? State.Sums() : ImmutableSortedDictionary<MoveKind, KindSum>.Empty));
         part.Archive.Begin(ParcelPart.ManifestName, length + end.Length + 1, header.Ended);
         foreach (var line in lines)
             WriteLine(part, line);

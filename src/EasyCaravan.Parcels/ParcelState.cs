@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using EasyCaravan.Contract;
 using EasyCaravan.Parcels.Manifest;
 using EasyCaravan.Parcels.Zip;
 
@@ -124,9 +125,9 @@ public sealed class ParcelState
     }
 
     /// <summary>Of all that is there, by kind; kinds of which the parcel has no folder or collection are left out.</summary>
-    public ImmutableSortedDictionary<ParcelKind, KindSum> Sums()
+    public ImmutableSortedDictionary<MoveKind, KindSum> Sums()
     {
-        var sums = ImmutableSortedDictionary.CreateBuilder<ParcelKind, KindSum>();
+        var sums = ImmutableSortedDictionary.CreateBuilder<MoveKind, KindSum>();
         Span<byte> sha256 = stackalloc byte[PackedDigest.Length];
         if (_folders.Count > 0)
         {
@@ -138,7 +139,7 @@ public sealed class ParcelState
                 message.Digest.CopyTo(sha256);
                 contents.Add(ContentsSum.OfMessage(folder.Names, sha256, message.Received, FlagsOf(message)));
             }
-            sums[ParcelKind.Mail] = new KindSum(items, octets, contents.ToString());
+            sums[MoveKind.Mail] = new KindSum(items, octets, contents.ToString());
         }
         foreach (var kind in _collections.Values.GroupBy(c => c.Kind))
         {

@@ -9,9 +9,10 @@ public sealed class DependencyTests
     [InlineData("Core", "")]
     [InlineData("Contract", "")]
     [InlineData("StandIns", "")]
-    [InlineData("Protocols", "Core")]
+    [InlineData("Parcels", "Contract")]
+    [InlineData("Protocols", "Core Parcels")]
     [InlineData("Store", "Core")]
-    [InlineData("Cli", "Contract")]
+    [InlineData("Cli", "Contract Parcels")]
     [InlineData("Service", "Contract Core Protocols StandIns Store")]
     public void A_project_refers_only_to_what_the_rule_allows(string project, string allowed)
     {

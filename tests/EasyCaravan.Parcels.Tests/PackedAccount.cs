@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using System.Text;
+using EasyCaravan.Contract;
 using EasyCaravan.Parcels.Manifest;
 using Microsoft.Extensions.Time.Testing;
 
@@ -55,7 +56,7 @@ internal sealed class PackedAccount : IDisposable
             Add(packer, inbox, Text(n), n, "\\Seen");
         Add(packer, projects, Text(3, 0), 3, "\\Flagged", "Work");
         var book = packer.AddCollection(
-            ParcelKind.Contacts,
+            MoveKind.Contacts,
             "card",
             ImmutableSortedDictionary<string, string>.Empty.Add(CollectionWords.Title, "Family"),
             true

@@ -10,8 +10,6 @@ namespace EasyCaravan.Cli.Commands;
 /// <summary><c>caravan secret set</c></summary>
 internal static class SecretCommand
 {
-    private const string NoSecret = "No secret was given; nothing was set.";
-
     public static Command Make(CommandHost host)
     {
         var batch = MoveCommands.BatchArgument();
@@ -53,33 +51,12 @@ internal static class SecretCommand
         return new Command("secret", "Passwords and tokens of accounts") { set };
     }
 
-    /// <summary>Read without echo at a terminal; it is never a word of the command, which other users of the machine could see.</summary>
-    private static string ReadSecret(string? file, string who, CommandHost host)
-    {
-        if (file is not null || System.Console.IsInputRedirected || host.In != System.Console.In)
-            return ReadFirstLine(file ?? "-", host);
-        host.Error.Write($"Secret of {who} (it is not shown): ");
-        var typed = new System.Text.StringBuilder();
-        while (System.Console.ReadKey(intercept: true) is { Key: not ConsoleKey.Enter } key)
-        {
-            if (key.Key is ConsoleKey.Backspace && typed.Length > 0)
-                typed.Length--;
-            else if (key.KeyChar is >= ' ')
-                typed.Append(key.KeyChar);
-        }
-        host.Error.WriteLine();
-        return typed.Length > 0 ? typed.ToString() : throw new CommandException(ExitCode.WrongUsage, NoSecret);
-    }
-
-    private static string ReadFirstLine(string file, CommandHost host)
-    {
-        using var reader = Open(file, host);
-        return reader.ReadLine() is { Length: > 0 } secret ? secret : throw new CommandException(ExitCode.WrongUsage, NoSecret);
-    }
+    private static string ReadSecret(string? file, string who, CommandHost host) =>
+        file is null && SecretInput.CanAsk(host) ? SecretInput.Ask($"Secret of {who}", host) : SecretInput.ReadFirstLine(file ?? "-", host);
 
     private static List<SecretGiven> ReadList(string file, CommandHost host)
     {
-        using var reader = Open(file, host);
+        using var reader = SecretInput.Open(file, host);
         using var csv = new CsvReader(reader, new CsvConfiguration(CultureInfo.InvariantCulture) { MissingFieldFound = null });
         var given = new List<SecretGiven>();
         try
@@ -97,23 +74,11 @@ internal static class SecretCommand
             // The library's text would show the line, and with it a secret.
             throw new CommandException(ExitCode.WrongUsage, $"{file}, line {csv.Parser.Row}: this is not CSV.\nNothing was set.");
         }
-        return given.Count > 0 ? given : throw new CommandException(ExitCode.WrongUsage, NoSecret);
+        return given.Count > 0 ? given : throw new CommandException(ExitCode.WrongUsage, "No secret was given; nothing was set.");
     }
 
     private static string? Value(CsvReader csv, string column) =>
         csv.TryGetField<string>(column, out var text) && !string.IsNullOrEmpty(text) ? text : null;
-
-    private static TextReader Open(string file, CommandHost host)
-    {
-        try
-        {
-            return file == "-" ? host.In : new StreamReader(file);
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            throw new CommandException(ExitCode.WrongUsage, $"{file} cannot be read: {e.Message}\nGive a file with the secret in it.");
-        }
-    }
 
     private static async Task<int> SetAsync(
         string batch,

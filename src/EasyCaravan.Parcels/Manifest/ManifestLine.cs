@@ -2,6 +2,7 @@ using System.Collections.Immutable;
 using System.Globalization;
 using System.Text.Encodings.Web;
 using System.Text.Json;
+using EasyCaravan.Contract;
 
 namespace EasyCaravan.Parcels.Manifest;
 
@@ -19,14 +20,14 @@ public static class ManifestLine
         SkipValidation = true,
     };
 
-    private static readonly ImmutableArray<(ParcelKind Kind, string Word)> s_kinds =
+    private static readonly ImmutableArray<(MoveKind Kind, string Word)> s_kinds =
     [
-        (ParcelKind.Mail, "mail"),
-        (ParcelKind.Contacts, "contacts"),
-        (ParcelKind.Calendars, "calendars"),
+        (MoveKind.Mail, "mail"),
+        (MoveKind.Contacts, "contacts"),
+        (MoveKind.Calendars, "calendars"),
     ];
 
-    public static string WordOf(ParcelKind kind) => s_kinds.First(k => k.Kind == kind).Word;
+    public static string WordOf(MoveKind kind) => s_kinds.First(k => k.Kind == kind).Word;
 
     /// <returns>Without a line end.</returns>
     public static byte[] Write(ManifestRecord record)
@@ -264,9 +265,9 @@ public static class ManifestLine
             _ => null,
         };
 
-    private static ParcelKind CollectionKindOf(string word) =>
-        word == WordOf(ParcelKind.Contacts) ? ParcelKind.Contacts
-        : word == WordOf(ParcelKind.Calendars) ? ParcelKind.Calendars
+    private static MoveKind CollectionKindOf(string word) =>
+        word == WordOf(MoveKind.Contacts) ? MoveKind.Contacts
+        : word == WordOf(MoveKind.Calendars) ? MoveKind.Calendars
         : throw new FormatException($"'{word}' is no kind of collection");
 
     private readonly struct Members(JsonElement element)

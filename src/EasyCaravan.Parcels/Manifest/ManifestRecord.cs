@@ -1,14 +1,7 @@
 using System.Collections.Immutable;
+using EasyCaravan.Contract;
 
 namespace EasyCaravan.Parcels.Manifest;
-
-/// <summary>What is packed.</summary>
-public enum ParcelKind
-{
-    Mail,
-    Contacts,
-    Calendars,
-}
 
 /// <summary>A line of a manifest. See <c>docs/parcel.md</c>.</summary>
 public abstract record ManifestRecord;
@@ -72,7 +65,7 @@ public sealed record FolderRecord(
 /// <param name="Properties">What people set about it, by the word for it; see <see cref="CollectionWords"/>.</param>
 public sealed record CollectionRecord(
     int Id,
-    ParcelKind Kind,
+    MoveKind Kind,
     string Name,
     string Place,
     ImmutableSortedDictionary<string, string> Properties,
@@ -137,7 +130,7 @@ public sealed record RemovedRecord(int Id) : ManifestRecord;
 /// <summary>The last line.</summary>
 /// <param name="Records">Lines before it, the header included.</param>
 /// <param name="Sums">Of what is there with this part, by kind.</param>
-public sealed record EndRecord(long Records, ImmutableSortedDictionary<ParcelKind, KindSum> Sums) : ManifestRecord;
+public sealed record EndRecord(long Records, ImmutableSortedDictionary<MoveKind, KindSum> Sums) : ManifestRecord;
 
 /// <param name="Items">How many.</param>
 /// <param name="Octets">All together.</param>

@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using System.Globalization;
 using System.Security.Cryptography;
+using EasyCaravan.Contract;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -21,7 +22,7 @@ internal sealed class ParcelCollectionAccount(ParcelSession session, Kind kind) 
 
     public CollectionAccountTraits Traits { get; } = new([], Schedules: false);
 
-    private ParcelKind PackedKind => kind is Kind.Contacts ? ParcelKind.Contacts : ParcelKind.Calendars;
+    private MoveKind PackedKind => kind is Kind.Contacts ? MoveKind.Contacts : MoveKind.Calendars;
 
     public Task<IReadOnlyList<CollectionState>> ListAsync(CancellationToken cancel) =>
         Task.FromResult(

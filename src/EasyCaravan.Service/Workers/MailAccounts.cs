@@ -24,7 +24,8 @@ internal sealed class MailAccounts(
 
     public async Task<IMailAccount?> TryOpenAsync(Core.Planning.Service service, Credentials credentials, CancellationToken cancel) =>
         // A POP3 mailbox is open once at a time (RFC 1939 §8), and so is a parcel.
-        service.Parcels is null
+        service.Parcels
+            is null
         && service.Mail?.Speaks is not MailProtocol.Pop3
         && slots.TryAcquire(service, credentials.Account) is { } slot
             ? await OpenInAsync(service, credentials, slot, cancel)
