@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+
 namespace EasyCaravan.Contract;
 
 /// <summary>How much of a kind a parcel holds.</summary>
@@ -100,4 +102,137 @@ public sealed record ParcelItemView(
     string From,
     string Subject,
     IReadOnlyList<string> Flags
+);
+
+/// <summary>A parcel that lies in a place of the service.</summary>
+/// <param name="Place">The folder, below the service's folder of files.</param>
+/// <param name="Name">Of its files, without part and ending.</param>
+/// <param name="Path">Of its first file on the service's machine.</param>
+/// <param name="Account">Whose it is; null: it is encrypted, and nobody here packed it.</param>
+/// <param name="Service">Where it was packed from; null: it is encrypted.</param>
+/// <param name="Parts">Files that are complete.</param>
+/// <param name="Octets">Of all of them.</param>
+/// <param name="PackedAt">When the last one was closed; null: none is.</param>
+/// <param name="IsEncrypted">It needs a password.</param>
+/// <param name="IsUnderWay">It is being packed, or its packing was interrupted.</param>
+/// <param name="Errand">By which errand it was packed, or is; null: by a batch of the plan, or elsewhere.</param>
+/// <param name="KeepUntil">When it is deleted; null: when somebody does it.</param>
+/// <param name="Trouble">Why it cannot be read; null: it can.</param>
+public sealed record ParcelView(
+    string Place,
+    string Name,
+    string Path,
+    string? Account,
+    string? Service,
+    int Parts,
+    long Octets,
+    DateTimeOffset? PackedAt,
+    bool IsEncrypted,
+    bool IsUnderWay,
+    string? Errand,
+    DateTimeOffset? KeepUntil,
+    string? Trouble
+);
+
+/// <summary>Who is packed, what of them, and how.</summary>
+/// <param name="Key">A word of the caller's: asked again with the same, the errand that was made before is answered.</param>
+/// <param name="Accounts">As the rosters know them, on either side; null: a batch is named.</param>
+/// <param name="Batch">Everybody of this batch; null: accounts are named.</param>
+/// <param name="Side">Of the batch: which of its two sides. Default: from.</param>
+/// <param name="Service">Where the accounts are; needed where a roster has one at two services, or none has it.</param>
+/// <param name="Kinds">What is packed; null: all that the service has.</param>
+/// <param name="Folders">Only mail folders that fit one of these, such as <c>Projects/**</c>; null: all.</param>
+/// <param name="Leave">Mail folders that fit one of these are left out.</param>
+/// <param name="Since">Only messages received on this day or later.</param>
+/// <param name="Before">Only messages received before this day.</param>
+/// <param name="Largest">Messages of more octets are left out.</param>
+/// <param name="Password">With which the parcels are encrypted; null: they are not.</param>
+/// <param name="PartSize">Octets after which another file is begun; null: one for each run.</param>
+/// <param name="Place">The folder, below the service's folder of files. Default: parcels.</param>
+/// <param name="KeepUntil">When the parcels are deleted; null: when somebody does it.</param>
+public sealed record PackRequest(
+    string? Key,
+    IReadOnlyList<string>? Accounts,
+    string? Batch,
+    SideWord? Side,
+    string? Service,
+    IReadOnlyList<MoveKind>? Kinds,
+    IReadOnlyList<string>? Folders,
+    IReadOnlyList<string>? Leave,
+    DateOnly? Since,
+    DateOnly? Before,
+    long? Largest,
+    string? Password,
+    long? PartSize,
+    string? Place,
+    DateTimeOffset? KeepUntil
+);
+
+/// <summary>Which parcel goes into which account, and what of it.</summary>
+/// <param name="Key">A word of the caller's: asked again with the same, the errand that was made before is answered.</param>
+/// <param name="Place">The folder in which it lies, below the service's folder of files. Default: parcels.</param>
+/// <param name="Name">The parcel's name, or one of its files.</param>
+/// <param name="Into">The account, as the rosters know it, on either side.</param>
+/// <param name="Service">Where the account is; needed where a roster has it at two services, or none has it.</param>
+/// <param name="ConfirmAccount">Whose parcel it is, said once more: needed where it goes into another person's account.</param>
+/// <param name="Password">The parcel's; null: it is not encrypted.</param>
+/// <param name="Kinds">What is put there; null: all that both have.</param>
+/// <param name="Folders">Only mail folders that fit one of these, such as <c>Projects/**</c>; null: all.</param>
+/// <param name="Leave">Mail folders that fit one of these are left out.</param>
+/// <param name="Since">Only messages received on this day or later.</param>
+/// <param name="Before">Only messages received before this day.</param>
+/// <param name="Under">A folder below which all mail goes; null: where it was.</param>
+/// <param name="Root">Another root of the account, such as that of its archive; null: its own folders.</param>
+/// <param name="AsOf">The parcel as it was then; null: as it is.</param>
+/// <param name="DryRun">Nobody starts: look at the survey first.</param>
+public sealed record OpenRequest(
+    string? Key,
+    string? Place,
+    string Name,
+    string Into,
+    string? Service,
+    string? ConfirmAccount,
+    string? Password,
+    IReadOnlyList<MoveKind>? Kinds,
+    IReadOnlyList<string>? Folders,
+    IReadOnlyList<string>? Leave,
+    DateOnly? Since,
+    DateOnly? Before,
+    string? Under,
+    string? Root,
+    DateTimeOffset? AsOf,
+    bool DryRun
+);
+
+/// <summary>What an errand does.</summary>
+[JsonConverter(typeof(KebabWord<ErrandWord>))]
+public enum ErrandWord
+{
+    /// <summary>Accounts are packed.</summary>
+    Pack,
+
+    /// <summary>A parcel is put into an account.</summary>
+    Open,
+}
+
+/// <summary>A batch that a command made, with a route of its own.</summary>
+/// <param name="Name">Of the errand, which is its batch's too: all that is done with a batch is done with it.</param>
+/// <param name="Kind">What it does.</param>
+/// <param name="From">The service that it reads.</param>
+/// <param name="To">The service that it writes to.</param>
+/// <param name="People">How many are in it.</param>
+/// <param name="CreatedAt">When somebody asked for it.</param>
+/// <param name="CreatedBy">Who did.</param>
+/// <param name="KeepUntil">When its parcels are deleted; null: when somebody does it.</param>
+/// <param name="DeletedAt">When they were; null: they were not.</param>
+public sealed record ErrandView(
+    string Name,
+    ErrandWord Kind,
+    string From,
+    string To,
+    int People,
+    DateTimeOffset CreatedAt,
+    string CreatedBy,
+    DateTimeOffset? KeepUntil,
+    DateTimeOffset? DeletedAt
 );

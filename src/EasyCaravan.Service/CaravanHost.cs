@@ -13,6 +13,7 @@ using EasyCaravan.Service.Access;
 using EasyCaravan.Service.Api;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Notifying;
+using EasyCaravan.Service.Parcels;
 using EasyCaravan.Service.Scheduling;
 using EasyCaravan.Service.Surveying;
 using EasyCaravan.Service.Workers;
@@ -102,6 +103,10 @@ public static class CaravanHost
             .AddSingleton<CollectionHomes>()
             .AddSingleton<ServiceSpeeds>()
             .AddSingleton<ItemFiles>()
+            .AddSingleton<Errands>()
+            .AddSingleton<ErrandAccounts>()
+            .AddSingleton<ErrandStart>()
+            .AddSingleton<ParcelListings>()
             .AddSingleton(new ParcelPlaces(options.FilesFolder ?? Path.Combine(options.DataFolder, FilesFolder), options.Time))
             .AddSingleton<CollectionAccounts>()
             .AddSingleton<IMailAccounts, MailAccounts>();
@@ -208,6 +213,7 @@ public static class CaravanHost
         FolderApi.Map(api);
         CollectionApi.Map(api);
         FileApi.Map(api);
+        ParcelApi.Map(api);
         ConsentApi.Map(open, api);
         LeftBehindApi.Map(api);
         DifferenceApi.Map(api);

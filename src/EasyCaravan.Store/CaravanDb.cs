@@ -40,6 +40,7 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<BatchStartRow> BatchStarts => Set<BatchStartRow>();
     public DbSet<LookRow> Looks => Set<LookRow>();
     public DbSet<DrainRow> Drains => Set<DrainRow>();
+    public DbSet<ErrandRow> Errands => Set<ErrandRow>();
     public DbSet<MadePlaceRow> MadePlaces => Set<MadePlaceRow>();
     public DbSet<ItemOriginalRow> ItemOriginals => Set<ItemOriginalRow>();
     public DbSet<TakeBackRow> TakeBacks => Set<TakeBackRow>();

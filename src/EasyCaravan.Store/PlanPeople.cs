@@ -32,10 +32,12 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
     }
 
     /// <summary>Finds conflicts with the plan, before anything is changed.</summary>
-    public async Task CheckAsync(Plan plan, string planFile, CancellationToken cancel)
+    /// <param name="errands">Batches that are none of the plan's.</param>
+    public async Task CheckAsync(Plan plan, string planFile, IReadOnlyList<string> errands, CancellationToken cancel)
     {
         var known = await db
             .Moves.AsNoTracking()
+            .Where(m => !errands.Contains(m.Batch))
             .Select(m => new Known(m.Id, m.Batch, m.FromAccount, m.ToAccount, m.Stage, m.Condition == ConditionKind.Running, m.Carried > 0))
             .ToDictionaryAsync(m => (m.Batch, m.FromAccount.ToUpperInvariant()), cancel);
         foreach (var batch in plan.Batches)
@@ -121,7 +123,16 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
         Changes.AddRange(_gone.Select(g => new PersonChange(g.Batch, g.FromAccount, "gone")));
         if (dryRun)
             return;
-        foreach (var ids in _gone.Where(g => !g.IsOver).Select(g => g.Id).Chunk(500))
+        await RemoveAsync(db, _gone.Where(g => !g.IsOver).Select(g => g.Id), cancel);
+    }
+
+    /// <summary>All people of a batch, with what the store knows of them beside the journal.</summary>
+    public static async Task RemoveBatchAsync(CaravanDb db, string batch, CancellationToken cancel) =>
+        await RemoveAsync(db, await db.Moves.Where(m => m.Batch == batch).Select(m => m.Id).ToListAsync(cancel), cancel);
+
+    private static async Task RemoveAsync(CaravanDb db, IEnumerable<long> moves, CancellationToken cancel)
+    {
+        foreach (var ids in moves.Chunk(500))
         {
             var places = ids.Select(id => id.ToString(CultureInfo.InvariantCulture)).ToList();
             await db.Surveys.Where(s => ids.Contains(s.MoveId)).ExecuteDeleteAsync(cancel);

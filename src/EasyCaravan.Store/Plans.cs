@@ -40,10 +40,22 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
         var row = await db.Plans.AsNoTracking().OrderByDescending(p => p.Id).FirstOrDefaultAsync(cancel);
         if (row is null)
             return null;
-        var (plan, errors) = PlanFile.Read(BundleOf(row, row.Text), withRosters: false);
+        var (plan, errors) = PlanFile.Read(BundleOf(row, row.Text), withRosters: false, await Errands.ReadAsync(db, cancel));
         return plan is not null
             ? (plan, row)
             : throw new InvalidOperationException($"The applied plan is no longer understood: {errors[0]}");
+    }
+
+    /// <summary>The plan as it would be with another errand, which is the last of its batches; or what is wrong with that.</summary>
+    /// <param name="textOf">Its piece of plan, by a name.</param>
+    public async Task<(Plan? Plan, PlanError? Wrong)> TryErrandAsync(Func<string, string> textOf, CancellationToken cancel)
+    {
+        const string Trial = "errand";
+        await using var db = database.Read();
+        var row = await db.Plans.AsNoTracking().OrderByDescending(p => p.Id).FirstAsync(cancel);
+        var errands = await Errands.ReadAsync(db, cancel);
+        var (plan, errors) = PlanFile.Read(BundleOf(row, row.Text), withRosters: false, [.. errands, new Errand(Trial, textOf(Trial))]);
+        return (plan, plan is null ? errors[0] : null);
     }
 
     /// <summary>An applied plan with the files that were kept with it, and this text.</summary>
@@ -95,8 +107,11 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
                 var before = await CurrentAsync(db, cancel);
                 if (expected is not null && !expected.IsMetBy(before?.Row.Id))
                     throw new StalePlanException();
+                var errands = await Errands.ReadAsync(db, cancel);
+                if (PlanFile.Read(bundle, withRosters: false, errands) is { Plan: null, Errors: var conflicts })
+                    return new PlanOutcome([], [], conflicts);
                 var people = new PlanPeople(db, secrets, Instant.FromDateTimeOffset(time.GetUtcNow()));
-                await people.CheckAsync(plan, bundle.Name, cancel);
+                await people.CheckAsync(plan, bundle.Name, [.. errands.Select(e => e.Name)], cancel);
                 if (people.Errors.Count > 0)
                     return new PlanOutcome([], [], people.Errors);
                 var known = RosterDigests.Open(before?.Row.Rosters, secrets);

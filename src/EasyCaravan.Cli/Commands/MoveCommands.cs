@@ -162,7 +162,8 @@ internal static class MoveCommands
             MoveAction.Withdraw => "Withdrawn",
         };
 
-    private static async Task<int> WaitAsync(string batch, string[]? who, CaravanClient client, Writer writer, CancellationToken cancel)
+    /// <summary>Waits until every named move has nothing more to do by itself, and shows how they stand.</summary>
+    public static async Task<int> WaitAsync(string batch, string[]? who, CaravanClient client, Writer writer, CancellationToken cancel)
     {
         var named = await AwaitAsync(batch, who, client, cancel);
         Show(named, writer);

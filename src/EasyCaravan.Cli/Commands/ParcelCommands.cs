@@ -13,7 +13,57 @@ internal static class ParcelCommands
     private const int MostShown = 1000;
 
     public static Command Make(CommandHost host) =>
-        new("parcel", "Accounts packed in files: packs, lists, checks, shows and opens them") { Check(host), Show(host) };
+        new("parcel", "Accounts packed in files: packs, lists, checks, shows and opens them")
+        {
+            PackCommand.Make(host),
+            host.Make(
+                "list",
+                "The parcels in the service's places, and those that are being packed",
+                "caravan parcel list",
+                [],
+                (_, client, writer, cancel) => ListAsync(client, writer, cancel)
+            ),
+            Check(host),
+            Show(host),
+            OpenCommand.Make(host),
+        };
+
+    private static async Task<int> ListAsync(CaravanClient client, Writer writer, CancellationToken cancel)
+    {
+        var parcels = await client.GetAsync<List<ParcelView>>("parcels", cancel);
+        var isTable = writer.Form is OutputForm.Table;
+        writer.Rows(
+            parcels,
+            "There are no parcels. Pack somebody with: caravan parcel pack ACCOUNT",
+            [
+                new("Parcel", "name", p => Words.Safe(p.Name)),
+                new("Account", "account", p => Words.Safe(p.Account)),
+                new("From", "service", p => Words.Safe(p.Service)),
+                new("Files", "parts", p => $"{p.Parts}", Right: true),
+                new("Size", "octets", p => isTable ? Words.Size(p.Octets) : $"{p.Octets}", Right: true),
+                new("Packed", "packed_at", p => p.PackedAt is { } at
+                        ? isTable
+                            ? Words.Time(at)
+                            : at.ToString("O")
+                        : ""),
+                new("State", "state", StateOf),
+                new("Errand", "errand", p => Words.Safe(p.Errand)),
+                new("Kept until", "keep_until", p => p.KeepUntil is { } until
+                        ? isTable
+                            ? Words.Time(until)
+                            : until.ToString("O")
+                        : ""),
+                new("Place", "place", p => Words.Safe(p.Place)),
+            ]
+        );
+        return ExitCode.Well;
+    }
+
+    private static string StateOf(ParcelView parcel) =>
+        parcel.Trouble is { } trouble ? $"[red]! {Words.Safe(trouble)}[/]"
+        : parcel.IsUnderWay ? "▸ being packed"
+        : parcel.IsEncrypted ? "✓ complete, encrypted"
+        : "✓ complete";
 
     private static Argument<string> FileArgument() => new("FILE") { Description = "A file of the parcel; its other parts lie beside it" };
 
@@ -48,9 +98,9 @@ internal static class ParcelCommands
         var folder = new Option<string?>("--folder") { Description = "What is in this folder, address book or calendar" };
         var from = new Option<string?>("--from") { Description = "Messages whose sender has this in it" };
         var subject = new Option<string?>("--subject") { Description = "Messages whose subject has this in it" };
-        var since = DayOption("--since", "Messages received on this day or later, in UTC");
-        var before = DayOption("--before", "Messages received before this day, in UTC");
-        var asOf = DayOption("--as-of", "The parcel as it was at the end of this day, in UTC");
+        var since = ParcelChoice.DayOption("--since", "Messages received on this day or later, in UTC");
+        var before = ParcelChoice.DayOption("--before", "Messages received before this day, in UTC");
+        var asOf = ParcelChoice.DayOption("--as-of", "The parcel as it was at the end of this day, in UTC");
         var command = new Command("show", "Shows what is in a parcel: folders, or messages that are looked for. Needs no service")
         {
             file,
@@ -85,28 +135,6 @@ internal static class ParcelCommands
         );
         return command;
     }
-
-    private static Option<DateTimeOffset?> DayOption(string name, string description) =>
-        new(name)
-        {
-            Description = description,
-            HelpName = "YYYY-MM-DD",
-            CustomParser = given =>
-            {
-                if (
-                    DateTimeOffset.TryParseExact(
-                        given.Tokens[0].Value,
-                        "yyyy-MM-dd",
-                        CultureInfo.InvariantCulture,
-                        DateTimeStyles.AssumeUniversal,
-                        out var day
-                    )
-                )
-                    return day;
-                given.AddError($"{name} takes a day such as 2026-11-30, not '{given.Tokens[0].Value}'.");
-                return null;
-            },
-        };
 
     private static async Task<int> RunAsync(CommandHost host, Func<Task<int>> run)
     {

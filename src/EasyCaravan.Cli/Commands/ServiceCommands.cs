@@ -64,15 +64,10 @@ internal static class ServiceCommands
         writer.Rows(
             services,
             "The plan has no services.",
-            [
-                new("Service", "service", s => Words.Safe(s.Name)),
-                new("Mail", "mail", s => s.Mail is { } m ? $"{Words.Word(m.Speaks)} {Words.Safe(m.Host)}:{m.Port}" : ""),
-                new("Security", "security", s => Security(s)),
-                new("Trust", "trust", s => Words.Safe(s.Trust)),
-                new("Rules", "rules", s => Words.Safe(s.Rules ?? "")),
-                new("Sign-in", "sign_in", s => Words.Safe(s.SignIn)),
-                new("In use", "in_use", s => $"{s.Use.Connections} of {s.Limits.Connections}", Right: true),
-            ]
+            [new("Service", "service", s => Words.Safe(s.Name)), new("Mail", "mail", s => s.Mail is { } m
+                        ? $"{Words.Word(m.Speaks)} {Words.Safe(m.Host)}:{m.Port}"
+                    : s.Parcels is { } place ? $"parcels in {Words.Safe(place)}"
+                    : ""), new("Security", "security", s => Security(s)), new("Trust", "trust", s => Words.Safe(s.Trust)), new("Rules", "rules", s => Words.Safe(s.Rules ?? "")), new("Sign-in", "sign_in", s => Words.Safe(s.SignIn)), new("In use", "in_use", s => $"{s.Use.Connections} of {s.Limits.Connections}", Right: true)]
         );
         foreach (var service in services)
         {

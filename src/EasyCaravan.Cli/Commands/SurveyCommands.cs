@@ -197,7 +197,14 @@ internal static class SurveyCommands
         );
     }
 
-    private static async Task<int> FindingsAsync(
+    /// <summary>Looks at everybody of a batch, without changing anything, and waits for it.</summary>
+    public static async Task<List<MoveView>> LookAsync(string batch, CaravanClient client, CancellationToken cancel)
+    {
+        await client.PostAsync<MoveActionResult>($"{Path(batch)}/actions", new MoveActionRequest(MoveAction.Survey, null), cancel);
+        return await MoveCommands.AwaitAsync(batch, null, client, cancel, forWindows: false);
+    }
+
+    public static async Task<int> FindingsAsync(
         string batch,
         string? who,
         string? code,
@@ -310,7 +317,7 @@ internal static class SurveyCommands
         return ExitCode.Well;
     }
 
-    private static async Task<int> FoldersAsync(
+    public static async Task<int> FoldersAsync(
         string batch,
         string? who,
         string? rulesFile,

@@ -14,6 +14,8 @@ public static class OriginWords
             words.Add($"folders that stay behind by {rule}");
         if (rules.Mail.Since is { } since)
             words.Add($"mail since {since:uuuu-MM-dd}");
+        if (rules.Mail.Before is { } before)
+            words.Add($"mail before {before:uuuu-MM-dd}");
         if (rules.Mail.Largest is { } largest)
             words.Add($"mail up to {largest}");
         if (rules.Mail.DropKeywords)

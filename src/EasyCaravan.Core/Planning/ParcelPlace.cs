@@ -12,6 +12,9 @@ public sealed record ParcelPlace(string Folder, string Name)
     /// <summary>With which parcels are encrypted whose person has none of their own; null: those are not encrypted.</summary>
     public SecretReference? Password { get; init; }
 
+    /// <summary>Parcels are read as they were then; null: as they are.</summary>
+    public DateTimeOffset? AsOf { get; init; }
+
     /// <summary>Octets after which another file is begun; null: one for each run.</summary>
     public ByteCount? PartSize { get; init; }
 }

@@ -15,6 +15,8 @@ public sealed record PlanBundle(string Name, string Text, IReadOnlyDictionary<st
 /// </summary>
 public static class PlanFile
 {
+    private static readonly string[] s_sections = ["services", "routes", "batches"];
+
     /// <summary>The JSON Schema that plans are checked against, as shipped.</summary>
     public static string Schema { get; } = ReadSchema();
 
@@ -22,33 +24,57 @@ public static class PlanFile
     /// <param name="withRosters">
     /// False for a plan that was applied before: its people are in the store, and the rosters with their secrets are kept nowhere.
     /// </param>
-    public static (Plan? Plan, ImmutableArray<PlanError> Errors) Read(PlanBundle bundle, bool withRosters = true)
+    /// <param name="errands">What commands made beside it.</param>
+    public static (Plan? Plan, ImmutableArray<PlanError> Errors) Read(
+        PlanBundle bundle,
+        bool withRosters = true,
+        IReadOnlyList<Errand>? errands = null
+    )
     {
         var found = new List<PlanError>();
-        var plan = Read(bundle, withRosters, found);
+        var plan = Read(bundle, withRosters, errands ?? [], found);
         var inOrder = found.OrderBy(e => e.File != bundle.Name).ThenBy(e => e.File, StringComparer.Ordinal).ThenBy(e => e.Line);
         return (found.Count == 0 ? plan : null, [.. inOrder]);
     }
 
-    private static Plan? Read(PlanBundle bundle, bool withRosters, List<PlanError> found)
+    private static Plan? Read(PlanBundle bundle, bool withRosters, IReadOnlyList<Errand> errands, List<PlanError> found)
     {
         var errors = new PlanErrors(bundle, found);
-        if (Parse(bundle, errors) is not { } root)
-            return null;
         using var schema = JsonDocument.Parse(Schema);
-        new SchemaCheck(bundle.Name, schema.RootElement, found).Check(root);
+        if (ParseChecked(bundle, errors, schema, found) is not { } root)
+            return null;
+        var pieces = new List<(YamlMappingNode Root, PlanErrors Errors, bool WithRosters)> { (root, errors, withRosters) };
+        foreach (var errand in errands)
+        {
+            var ofErrand = new PlanBundle(errand.Name, errand.Text, new Dictionary<string, string>());
+            var its = new PlanErrors(ofErrand, found);
+            if (ParseChecked(ofErrand, its, schema, found) is not { } piece)
+                return null;
+            foreach (var section in s_sections)
+                if (root.Section(section)!.Children.TryGetValue(errand.Name, out var same))
+                    errors.Report(same, $"'{errand.Name}' is what the service calls an errand of 'caravan parcel'", "another name");
+            pieces.Add((piece, its, false));
+        }
         if (found.Count > 0)
             return null;
 
-        var services = root.Entries("services").Select(e => ServiceSection.Read(e.Name, e.Node, errors)).ToImmutableArray();
-        var routes = root.Entries("routes").Select(e => RouteSection.Read(e.Name, e.Node, services, errors)).ToImmutableArray();
-        var batches = root.Entries("batches")
-            .Select(e => BatchSection.Read(e.Name, e.Node, routes, withRosters, errors))
-            .ToImmutableArray();
+        IEnumerable<T> All<T>(string section, Func<string, YamlMappingNode, PlanErrors, bool, T> read) =>
+            pieces.SelectMany(p => p.Root.Entries(section).Select(e => read(e.Name, e.Node, p.Errors, p.WithRosters)));
+        var services = All("services", (name, node, e, _) => ServiceSection.Read(name, node, e)).ToImmutableArray();
+        var routes = All("routes", (name, node, e, _) => RouteSection.Read(name, node, services, e)).ToImmutableArray();
+        var batches = All("batches", (name, node, e, with) => BatchSection.Read(name, node, routes, with, e)).ToImmutableArray();
         var plan = new Plan(services, routes, batches) { Notices = NoticesSection.Read(root, errors) };
         if (withRosters)
             AccountCheck.Check(plan, errors);
         return plan;
+    }
+
+    private static YamlMappingNode? ParseChecked(PlanBundle bundle, PlanErrors errors, JsonDocument schema, List<PlanError> found)
+    {
+        if (Parse(bundle, errors) is not { } root)
+            return null;
+        new SchemaCheck(bundle.Name, schema.RootElement, found).Check(root);
+        return found.Count > 0 ? null : root;
     }
 
     private static YamlMappingNode? Parse(PlanBundle bundle, PlanErrors errors)

@@ -80,6 +80,9 @@ public enum OldSide
 /// <param name="DropKeywords">Messages arrive without their keywords; system flags stay.</param>
 public sealed record MailRules(LocalDate? Since, ByteCount? Largest, bool DropKeywords = false)
 {
+    /// <summary>Messages that the from side received on this day or later are left out; or null.</summary>
+    public LocalDate? Before { get; init; }
+
     /// <summary>A keyword that every carried message gets on the to side, to tell where it came from; null: none.</summary>
     public string? Mark { get; init; }
 
@@ -88,6 +91,8 @@ public sealed record MailRules(LocalDate? Since, ByteCount? Largest, bool DropKe
     {
         if (Since is { } since && DateOnly.FromDateTime(received.DateTime) < since.ToDateOnly())
             return $"mail since {since:uuuu-MM-dd}";
+        if (Before is { } before && DateOnly.FromDateTime(received.DateTime) >= before.ToDateOnly())
+            return $"mail before {before:uuuu-MM-dd}";
         if (Largest is { } largest && size > largest)
             return $"mail up to {largest}";
         return null;

@@ -45,7 +45,11 @@ public sealed record FolderInventory(
     public (long Messages, ByteCount Octets) Under(MailRules rules)
     {
         var kept = Cells
-            .Where(c => (rules.Since is not { } since || c.From >= since) && (rules.Largest is not { } largest || c.Above < largest))
+            .Where(c =>
+                (rules.Since is not { } since || c.From >= since)
+                && (rules.Before is not { } before || c.From < before)
+                && (rules.Largest is not { } largest || c.Above < largest)
+            )
             .ToList();
         return (kept.Sum(c => c.Messages), kept.Sum(c => c.Octets));
     }

@@ -74,7 +74,7 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
         var folders = await account.ListFoldersAsync(cancel);
         tally.Expect(folders.Sum(f => f.Cursor?.Count ?? 0));
         var room = await account.ReadRoomAsync(cancel);
-        LocalDate[] days = order.Rules.Mail.Since is { } since ? [since] : [];
+        LocalDate[] days = [.. new[] { order.Rules.Mail.Since, order.Rules.Mail.Before }.OfType<LocalDate>()];
         var sizes = InventoryBuilder.SizesFor([limit, order.Rules.Mail.Largest]);
         var inventories = ImmutableArray.CreateBuilder<FolderInventory>(folders.Count);
         var largest = new List<(FolderPath Folder, ItemInfo Item)>();

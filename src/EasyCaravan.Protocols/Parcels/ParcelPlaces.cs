@@ -23,6 +23,9 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time)
     /// <summary>Below which all places lie.</summary>
     public string Files { get; } = Path.GetFullPath(files);
 
+    /// <summary>As it stands in the names of parcels that are begun now.</summary>
+    public string Today => time.GetUtcNow().ToString(DatePattern, CultureInfo.InvariantCulture);
+
     /// <summary>Opens the mail of an account: for packing where its credentials say where the mail comes from, else for reading.</summary>
     public IMailAccount OpenMail(Service service, Credentials who) => new ParcelMailAccount(Session(service, who));
 
@@ -83,7 +86,7 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time)
         }
         catch (Exception e) when (ParcelFaults.IsOne(e))
         {
-            throw Refused(service, e.Message);
+            throw Refused(service.Parcels!.Folder, service.Name, e.Message);
         }
     }
 
@@ -96,29 +99,31 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time)
     }
 
     /// <summary>The folder of a service, which is below that of all files and no link that leads out of it.</summary>
-    public string FolderOf(Service service)
+    /// <exception cref="FaultException">It is not, or it cannot be made.</exception>
+    public string FolderOf(Service service) => FolderOf(service.Parcels!.Folder, service.Name);
+
+    /// <param name="place">Below the folder of files.</param>
+    /// <param name="whom">For what is said of faults.</param>
+    public string FolderOf(string place, string whom)
     {
-        var place = service.Parcels!.Folder;
         var folder = Path.GetFullPath(Path.Combine(Files, place));
         if (folder != Files && !folder.StartsWith(Files.TrimEnd('/') + "/", StringComparison.Ordinal))
             throw new FaultException(
-                new Fault(Cause.PlaceRefused, service.Name, $"{place} does not lie below {Files}")
+                new Fault(Cause.PlaceRefused, whom, $"{place} does not lie below {Files}")
                 {
                     Help = $"Name a folder below {Files}, or start the service with --files and a folder above it",
-                    Service = service.Name,
+                    Service = whom,
                 },
                 Verdict.Keep
             );
         try
         {
             Directory.CreateDirectory(folder, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
-            if (LeadsOut(folder))
-                throw Refused(service, "a link in it leads to somewhere else");
-            return folder;
+            return LeadsOut(folder) ? throw Refused(place, whom, "a link in it leads to somewhere else") : folder;
         }
         catch (Exception e) when (ParcelFaults.IsOne(e))
         {
-            throw Refused(service, e.Message);
+            throw Refused(place, whom, e.Message);
         }
     }
 
@@ -130,12 +135,12 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time)
         return false;
     }
 
-    private FaultException Refused(Service service, string what) =>
+    private FaultException Refused(string place, string whom, string what) =>
         new(
-            new Fault(Cause.PlaceRefused, service.Name, $"the place {service.Parcels!.Folder} cannot be used: {what}")
+            new Fault(Cause.PlaceRefused, whom, $"the place {place} cannot be used: {what}")
             {
-                Help = $"Make the folder {Path.Combine(Files, service.Parcels.Folder)} and let the service write to it, then retry",
-                Service = service.Name,
+                Help = $"Make the folder {Path.Combine(Files, place)} and let the service write to it, then retry",
+                Service = whom,
             },
             Verdict.Keep
         );
@@ -167,7 +172,7 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time)
         var place = service.Parcels!.Folder;
         var name = FindName(service, folder, who)
             ?? throw new ParcelException(ParcelCause.Missing, $"no parcel of {who.Account} lies in {place}");
-        var files = ParcelFiles.Open(folder, name, PasswordOf(who), onlyComplete: true);
+        var files = ParcelFiles.Open(folder, name, PasswordOf(who), onlyComplete: true, service.Parcels.AsOf);
         if (files.Parts is [var first, ..] && (IsNamed(name, who) || IsOf(first.Header, who)))
             return files;
         var what =
@@ -227,11 +232,11 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time)
     private string PathOf(Service service, Credentials who)
     {
         var folder = FolderOf(service);
-        var today = time.GetUtcNow().ToString(DatePattern, CultureInfo.InvariantCulture);
-        return Path.Combine(folder, FindName(service, folder, who) ?? NameOf(service, who.Account, today));
+        return Path.Combine(folder, FindName(service, folder, who) ?? NameOf(service, who.Account, Today));
     }
 
-    private static string NameOf(Service service, string account, string date) =>
+    /// <summary>The name of an account's parcel that is begun on this day.</summary>
+    public static string NameOf(Service service, string account, string date) =>
         SafeName.Of(
             service.Parcels!.Name.Replace("{account}", account, StringComparison.Ordinal).Replace("{date}", date, StringComparison.Ordinal)
         );

@@ -38,6 +38,17 @@ internal static class ParcelSection
         {
             Password = SignInSection.ReadSecret(node, "password", errors),
             PartSize = node.Size("part-size"),
+            AsOf = ReadTime(node, errors),
         };
+    }
+
+    private static DateTimeOffset? ReadTime(YamlMappingNode node, PlanErrors errors)
+    {
+        if (node.Text("as-of") is not { } text)
+            return null;
+        if (NodaTime.Text.OffsetDateTimePattern.Rfc3339.Parse(text) is { Success: true, Value: var time })
+            return time.ToDateTimeOffset();
+        errors.Report(node["as-of"], $"'{text}' is no moment", "a moment such as 2027-02-12T18:00:00Z");
+        return null;
     }
 }

@@ -121,16 +121,21 @@ internal static class RouteSection
     {
         if (route.Section("mail") is not { } mail)
             return new MailRules(null, null);
-        var since = default(LocalDate?);
-        if (mail.Text("since") is { } text)
+        return new MailRules(ReadDay(mail, "since", errors), mail.Size("largest"), mail.Text("keywords") == "drop")
         {
-            var parsed = NodaTime.Text.LocalDatePattern.Iso.Parse(text);
-            if (parsed.Success)
-                since = parsed.Value;
-            else
-                errors.Report(mail, $"'{text}' is not a day of the calendar", "a day such as 2015-01-01");
-        }
-        return new MailRules(since, mail.Size("largest"), mail.Text("keywords") == "drop") { Mark = mail.Text("mark") };
+            Before = ReadDay(mail, "before", errors),
+            Mark = mail.Text("mark"),
+        };
+    }
+
+    private static LocalDate? ReadDay(YamlMappingNode node, string key, PlanErrors errors)
+    {
+        if (node.Text(key) is not { } text)
+            return null;
+        if (NodaTime.Text.LocalDatePattern.Iso.Parse(text) is { Success: true, Value: var day })
+            return day;
+        errors.Report(node[key], $"'{text}' is not a day of the calendar", "a day such as 2015-01-01");
+        return null;
     }
 
     private static Shaping ReadShaping(YamlMappingNode route)
