@@ -148,7 +148,7 @@ public sealed class ParcelPacker : IParcelView
     public uint BeginMessage(PackedFolder folder, long size, DateTimeOffset received)
     {
         LoadItems();
-        var part = Part();
+        var part = PartFor(size);
         var number = folder.Next;
         var path = string.Create(CultureInfo.InvariantCulture, $"{folder.Place}/{number:000000}-{received.UtcDateTime:yyyy-MM-dd}.eml");
         part.Archive.Begin(path, size, received);
@@ -188,7 +188,7 @@ public sealed class ParcelPacker : IParcelView
     public void PutItem(PackedCollection collection, string name, ReadOnlySpan<byte> octets)
     {
         LoadItems();
-        var part = Part();
+        var part = PartFor(octets.Length);
         var ending = collection.Kind is MoveKind.Contacts ? "vcf" : "ics";
         var number = collection.Mark + 1;
         var path = string.Create(CultureInfo.InvariantCulture, $"{collection.Place}/{number:000000}.{ending}");
@@ -229,9 +229,7 @@ public sealed class ParcelPacker : IParcelView
             .Octets;
     }
 
-    /// <summary>
-    /// From now on what was packed is there after any crash. Parts of a set size are closed here, so that none grows much beyond it.
-    /// </summary>
+    /// <summary>From now on what was packed is there after any crash.</summary>
     public void Save()
     {
         if (_open is not { } part)
@@ -240,8 +238,6 @@ public sealed class ParcelPacker : IParcelView
         RandomAccess.FlushToDisk(part.File);
         part.Log.AddMark(part.Archive.At);
         Unsafe = 0;
-        if (part.Archive.At >= (_terms.PartSize ?? long.MaxValue) || _openPlaces.Count >= MostEntries)
-            Close(isComplete: false);
     }
 
     /// <summary>
@@ -322,6 +318,18 @@ public sealed class ParcelPacker : IParcelView
         State.Take(record, part.Header.Part);
         if (entry is not null)
             _openPlaces[ZipPlaces.HashOf(entry.Name)] = entry.At;
+    }
+
+    /// <summary>The part that has room for an item; one that is full is closed. A part that holds nothing yet takes any item.</summary>
+    private OpenPart PartFor(long size)
+    {
+        if (
+            _open is { } full
+            && _openPlaces.Count > 0
+            && (full.Archive.At + full.Log.Length + size > (_terms.PartSize ?? long.MaxValue) || _openPlaces.Count >= MostEntries)
+        )
+            Close(isComplete: false);
+        return Part();
     }
 
     /// <summary>The part that is open; begins one where there is none.</summary>

@@ -24,6 +24,9 @@ internal sealed class PartLog : IDisposable
 
     private PartLog(FileStream file) => _file = file;
 
+    /// <summary>Octets, which are about those that the manifest will have.</summary>
+    public long Length => _file.Position;
+
     /// <summary>A line of the log.</summary>
     /// <param name="Entry">In the archive; null: the record has none.</param>
     internal readonly record struct Line(ManifestRecord Record, ZipEntry? Entry, ReadOnlyMemory<byte> Json);

@@ -187,6 +187,7 @@ internal static class ParcelApi
         if (problem is not null)
             return problem;
         string account;
+        IReadOnlyList<MoveKind> held;
         try
         {
             if (name != SafeName.Of(name))
@@ -195,6 +196,7 @@ internal static class ParcelApi
             if (parcel.Parts.Count == 0)
                 return Problems.NotFound($"There is no complete parcel {name} in {place}.", "See 'caravan parcel list'");
             account = parcel.Parts[^1].Header.Account;
+            held = KindsIn(parcel.State);
         }
         catch (ParcelException e) when (e.Cause is ParcelCause.WrongPassword)
         {
@@ -216,7 +218,11 @@ internal static class ParcelApi
                 $"The parcel holds the account {account}, and {into.Account} is another one.",
                 $"If it shall go there all the same, say whose it is: --whose {account}"
             );
-        var choice = new ErrandText.Choice(request.Kinds, request.Folders, request.Leave, request.Since, request.Before, null);
+        var reachable = plan.Services.First(s => s.Name == into.Service).Kinds.Select(MoveViews.WordOf).ToList();
+        IReadOnlyList<MoveKind> kinds = request.Kinds ?? [.. held.Where(reachable.Contains)];
+        if (kinds.FirstOrDefault(k => !held.Contains(k)) is var missing && kinds.Any(k => !held.Contains(k)))
+            return Problems.Invalid($"The parcel holds no {KebabWord.Of(missing)}.", $"It holds {string.Join(", ", held.Select(h => KebabWord.Of(h)))}");
+        var choice = new ErrandText.Choice(kinds, request.Folders, request.Leave, request.Since, request.Before, null);
         return await start.RunAsync(
             ErrandKind.Open,
             request.Key,
@@ -242,6 +248,12 @@ internal static class ParcelApi
             cancel
         );
     }
+
+    private static List<MoveKind> KindsIn(ParcelState state) =>
+        [
+            .. state.Collections.Values.Select(c => c.Kind).Distinct().Order(),
+            .. state.Folders.Count > 0 ? [MoveKind.Mail] : Array.Empty<MoveKind>(),
+        ];
 
     private static async Task<Ok<List<ErrandView>>> ErrandsAsync(
         Errands errands,
