@@ -145,7 +145,17 @@ internal sealed class PartLog : IDisposable
         }
     }
 
-    public void Dispose() => _file.Dispose();
+    public void Dispose()
+    {
+        try
+        {
+            _file.Dispose();
+        }
+        catch (IOException)
+        {
+            // The disk is full, which was told when it was met first: what stands behind the last mark does not count anyway.
+        }
+    }
 
     /// <summary>Whole lines alone: one that a crash cut off is none.</summary>
     private IEnumerable<byte[]> ReadLines()
