@@ -23,6 +23,7 @@ public sealed record ParcelFindingView(string File, string? Path, string What);
 /// <param name="Octets">That were read.</param>
 /// <param name="Kinds">What is there with the last part.</param>
 /// <param name="Findings">The first thousand; none: the parcel is as it was packed.</param>
+/// <param name="SealedBy">The print of the key that sealed it; null: it is not sealed.</param>
 public sealed record ParcelChecked(
     string Name,
     string? Account,
@@ -30,7 +31,8 @@ public sealed record ParcelChecked(
     long Items,
     long Octets,
     IReadOnlyList<ParcelKindView> Kinds,
-    IReadOnlyList<ParcelFindingView> Findings
+    IReadOnlyList<ParcelFindingView> Findings,
+    string? SealedBy
 );
 
 /// <summary>A folder, address book or calendar of a parcel.</summary>

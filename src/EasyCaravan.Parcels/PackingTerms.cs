@@ -8,4 +8,8 @@ namespace EasyCaravan.Parcels;
 /// <param name="Rules">What is left out by which rule, in words.</param>
 /// <param name="Password">Null: not encrypted.</param>
 /// <param name="PartSize">Octets after which another part is begun; null: one part for each run.</param>
-public sealed record PackingTerms(string Account, string Service, ImmutableArray<string> Rules, string? Password, long? PartSize);
+public sealed record PackingTerms(string Account, string Service, ImmutableArray<string> Rules, string? Password, long? PartSize)
+{
+    /// <summary>Makes the seal of a part from SHA-256 of its manifest; null: parts are not sealed.</summary>
+    public Func<byte[], byte[]>? Seal { get; init; }
+}

@@ -19,13 +19,15 @@ public sealed record ParcelFinding(string File, string? Path, string What);
 /// <param name="Octets">That were read.</param>
 /// <param name="Sums">Of what is there with the last part, by kind, as they were worked out from what was read.</param>
 /// <param name="Findings">The first thousand; none: the parcel is as it was packed.</param>
+/// <param name="SealedBy">The print of the key that sealed the last part, and with it all of them; null: it is not sealed.</param>
 public sealed record ParcelReport(
     string? Account,
     int Parts,
     long Items,
     long Octets,
     ImmutableSortedDictionary<MoveKind, KindSum> Sums,
-    ImmutableArray<ParcelFinding> Findings
+    ImmutableArray<ParcelFinding> Findings,
+    string? SealedBy
 );
 
 /// <summary>
@@ -41,6 +43,7 @@ public sealed class ParcelCheck
     private readonly byte[] _buffer = new byte[256 * 1024];
     private (long Items, long Octets) _read;
     private string? _before;
+    private string? _sealedBy;
 
     private ParcelCheck() { }
 
@@ -87,7 +90,7 @@ public sealed class ParcelCheck
         }
         if (last is { IsComplete: false })
             Add(ParcelName.OfPart(name, last.Part), null, "the run that packed it is not complete: a part behind it is missing");
-        return new ParcelReport(first?.Account, highest, _read.Items, _read.Octets, _state.Sums(), [.. _findings]);
+        return new ParcelReport(first?.Account, highest, _read.Items, _read.Octets, _state.Sums(), [.. _findings], _sealedBy);
     }
 
     /// <summary>A gap is a part that is missing, not the parcel's end.</summary>
@@ -121,6 +124,7 @@ public sealed class ParcelCheck
         var (at, manifests) = (0L, 0);
         var central = part.Archive.DirectoryAt;
         long entries = 0;
+        _sealedBy = null;
         foreach (var entry in part.Archive.ReadDirectory())
         {
             cancel.ThrowIfCancellationRequested();
@@ -137,7 +141,11 @@ public sealed class ParcelCheck
                 continue;
             }
             if (entry.Name == ParcelPart.SealName)
+            {
+                using var seal = part.Archive.OpenEntry(entry, password);
+                _sealedBy = ParcelSeal.Check(seal, Convert.FromHexString(_before!), part.FileName);
                 continue;
+            }
             CheckEntry(part, entry, expected, password, cancel);
             progress?.Invoke(entry.Size);
         }

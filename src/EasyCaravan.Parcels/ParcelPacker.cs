@@ -277,14 +277,22 @@ public sealed class ParcelPacker : IParcelView
             (count, length) = (count + 1, length + line.Json.Length + 1);
         // What all parts of a run hold together is summed up in its last one.
         var end = ManifestLine.Write(new EndRecord(count, isComplete ? State.Sums() : ImmutableSortedDictionary<MoveKind, KindSum>.Empty));
+        _ = _digest.GetHashAndReset();
         part.Archive.Begin(ParcelPart.ManifestName, length + end.Length + 1, header.Ended);
         foreach (var line in lines)
             WriteLine(part, line);
         foreach (var line in LinesOf(part))
             WriteLine(part, line.Json.Span);
         WriteLine(part, end);
-        var manifest = part.Archive.End();
-        part.Archive.Finish(LinesOf(part).Select(l => l.Entry).OfType<ZipEntry>().Append(manifest), ParcelPart.Comment);
+        List<ZipEntry> last = [part.Archive.End()];
+        if (_terms.Seal is { } makeSeal)
+        {
+            var seal = makeSeal(_digest.GetHashAndReset());
+            part.Archive.Begin(ParcelPart.SealName, seal.Length, header.Ended);
+            part.Archive.Write(seal);
+            last.Add(part.Archive.End());
+        }
+        part.Archive.Finish(LinesOf(part).Select(l => l.Entry).OfType<ZipEntry>().Concat(last), ParcelPart.Comment);
         RandomAccess.FlushToDisk(part.File);
         part.Dispose();
         _open = null;
@@ -299,10 +307,12 @@ public sealed class ParcelPacker : IParcelView
     private IEnumerable<PartLog.Line> LinesOf(OpenPart part) =>
         part.Log.Read(_terms.Password is not null).Where(l => l.Record is not ManifestHeader);
 
-    private static void WriteLine(OpenPart part, ReadOnlySpan<byte> line)
+    private void WriteLine(OpenPart part, ReadOnlySpan<byte> line)
     {
         part.Archive.Write(line);
         part.Archive.Write("\n"u8);
+        _digest.AppendData(line);
+        _digest.AppendData("\n"u8);
     }
 
     private void Add(ManifestRecord record, ZipEntry? entry)

@@ -107,7 +107,11 @@ public static class CaravanHost
             .AddSingleton<ErrandAccounts>()
             .AddSingleton<ErrandStart>()
             .AddSingleton<ParcelListings>()
-            .AddSingleton(new ParcelPlaces(options.FilesFolder ?? Path.Combine(options.DataFolder, FilesFolder), options.Time))
+            .AddSingleton(s => new ParcelPlaces(
+                options.FilesFolder ?? Path.Combine(options.DataFolder, FilesFolder),
+                options.Time,
+                s.GetRequiredService<InstallationKey>().SealParcel
+            ))
             .AddSingleton<CollectionAccounts>()
             .AddSingleton<IMailAccounts, MailAccounts>();
         services.AddSingleton(s => new AccessTokens(

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Security.Cryptography;
 using System.Text;
 using EasyCaravan.Contract;
 using EasyCaravan.Parcels.Manifest;
@@ -13,8 +14,13 @@ internal sealed class PackedAccount : IDisposable
 
     public PackedAccount(string? password = null, long? partSize = null)
     {
-        Terms = new PackingTerms("aoife.marsh@saltmarsh.example", "lanternpost", ["Trash: left where it is"], password, partSize);
+        Terms = new PackingTerms("aoife.marsh@saltmarsh.example", "lanternpost", ["Trash: left where it is"], password, partSize)
+        {
+            Seal = manifest => ParcelSeal.Make(Key, manifest),
+        };
     }
+
+    public ECDsa Key { get; } = ECDsa.Create(ECCurve.NamedCurves.nistP256);
 
     public string Folder { get; } = Directory.CreateTempSubdirectory("parcels").FullName;
 

@@ -588,6 +588,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/parcels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The parcels in all places that the plan and errands name
+         * @description The parcels in all places that the plan and errands name
+         */
+        get: operations["parcelList"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/parcels/pack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Packs accounts, each into a parcel of its own, and keeps them in step from then on
+         * @description Packs accounts, each into a parcel of its own, and keeps them in step from then on
+         */
+        post: operations["parcelPack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/parcels/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Puts a parcel into an account; what is there already is paired
+         * @description Puts a parcel into an account; what is there already is paired
+         */
+        post: operations["parcelOpen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/errands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The batches that packing and opening made
+         * @description The batches that packing and opening made
+         */
+        get: operations["parcelErrands"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/errands/{errand}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Takes an errand away that has not begun
+         * @description Takes an errand away that has not begun
+         */
+        delete: operations["parcelRemove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{name}/consent": {
         parameters: {
             query?: never;
@@ -2279,6 +2379,44 @@ export interface components {
              */
             inStepLatest: null | string;
         };
+        /** @description A batch that a command made, with a route of its own. */
+        ErrandView: {
+            /** @description Of the errand, which is its batch's too: all that is done with a batch is done with it. */
+            name: string;
+            /** @description What it does. */
+            kind: components["schemas"]["ErrandWord"];
+            /** @description The service that it reads. */
+            from: string;
+            /** @description The service that it writes to. */
+            to: string;
+            /**
+             * Format: int32
+             * @description How many are in it.
+             */
+            people: number;
+            /**
+             * Format: date-time
+             * @description When somebody asked for it.
+             */
+            createdAt: string;
+            /** @description Who did. */
+            createdBy: string;
+            /**
+             * Format: date-time
+             * @description When its parcels are deleted; null: when somebody does it.
+             */
+            keepUntil: null | string;
+            /**
+             * Format: date-time
+             * @description When they were; null: they were not.
+             */
+            deletedAt: null | string;
+        };
+        /**
+         * @description What an errand does.
+         * @enum {unknown}
+         */
+        ErrandWord: "pack" | "open";
         /** @description The one shape of every error of the API: problem details (RFC 9457) with what to do about it. */
         ErrorAnswer: {
             /** @description A URI that stays the same for a cause: urn:easy-caravan:cause: with the cause after it. */
@@ -3730,6 +3868,97 @@ export interface components {
          * @enum {unknown}
          */
         ObstacleWord: "shut" | "workers" | "service" | "day-limit" | "work";
+        /** @description Which parcel goes into which account, and what of it. */
+        OpenRequest: {
+            /** @description A word of the caller's: asked again with the same, the errand that was made before is answered. */
+            key: null | string;
+            /** @description The folder in which it lies, below the service's folder of files. Default: parcels. */
+            place: null | string;
+            /** @description The parcel's name, or one of its files. */
+            name: string;
+            /** @description The account, as the rosters know it, on either side. */
+            into: string;
+            /** @description Where the account is; needed where a roster has it at two services, or none has it. */
+            service: null | string;
+            /** @description Whose parcel it is, said once more: needed where it goes into another person's account. */
+            confirmAccount: null | string;
+            /** @description The parcel's; null: it is not encrypted. */
+            password: null | string;
+            /** @description What is put there; null: all that both have. */
+            kinds: null | components["schemas"]["MoveKind"][];
+            /** @description Only mail folders that fit one of these, such as `Projects/**`; null: all. */
+            folders: null | string[];
+            /** @description Mail folders that fit one of these are left out. */
+            leave: null | string[];
+            /**
+             * Format: date
+             * @description Only messages received on this day or later.
+             */
+            since: null | string;
+            /**
+             * Format: date
+             * @description Only messages received before this day.
+             */
+            before: null | string;
+            /** @description A folder below which all mail goes; null: where it was. */
+            under: null | string;
+            /** @description Another root of the account, such as that of its archive; null: its own folders. */
+            root: null | string;
+            /**
+             * Format: date-time
+             * @description The parcel as it was then; null: as it is.
+             */
+            asOf: null | string;
+            /** @description Nobody starts: look at the survey first. */
+            dryRun: boolean;
+        };
+        /** @description Who is packed, what of them, and how. */
+        PackRequest: {
+            /** @description A word of the caller's: asked again with the same, the errand that was made before is answered. */
+            key: null | string;
+            /** @description As the rosters know them, on either side; null: a batch is named. */
+            accounts: null | string[];
+            /** @description Everybody of this batch; null: accounts are named. */
+            batch: null | string;
+            side: null | components["schemas"]["SideWord"];
+            /** @description Where the accounts are; needed where a roster has one at two services, or none has it. */
+            service: null | string;
+            /** @description What is packed; null: all that the service has. */
+            kinds: null | components["schemas"]["MoveKind"][];
+            /** @description Only mail folders that fit one of these, such as `Projects/**`; null: all. */
+            folders: null | string[];
+            /** @description Mail folders that fit one of these are left out. */
+            leave: null | string[];
+            /**
+             * Format: date
+             * @description Only messages received on this day or later.
+             */
+            since: null | string;
+            /**
+             * Format: date
+             * @description Only messages received before this day.
+             */
+            before: null | string;
+            /**
+             * Format: int64
+             * @description Messages of more octets are left out.
+             */
+            largest: null | number;
+            /** @description With which the parcels are encrypted; null: they are not. */
+            password: null | string;
+            /**
+             * Format: int64
+             * @description Octets after which another file is begun; null: one for each run.
+             */
+            partSize: null | number;
+            /** @description The folder, below the service's folder of files. Default: parcels. */
+            place: null | string;
+            /**
+             * Format: date-time
+             * @description When the parcels are deleted; null: when somebody does it.
+             */
+            keepUntil: null | string;
+        };
         /** @description One page of a longer list. */
         PageOfAccountInventory: {
             /** @description What is on this page. */
@@ -3957,6 +4186,47 @@ export interface components {
              * @description How many there are on all pages together; null where nobody counts them.
              */
             total: null | number;
+        };
+        /** @description A parcel that lies in a place of the service. */
+        ParcelView: {
+            /** @description The folder, below the service's folder of files. */
+            place: string;
+            /** @description Of its files, without part and ending. */
+            name: string;
+            /** @description Of its first file on the service's machine. */
+            path: string;
+            /** @description Whose it is; null: it is encrypted, and nobody here packed it. */
+            account: null | string;
+            /** @description Where it was packed from; null: it is encrypted. */
+            service: null | string;
+            /**
+             * Format: int32
+             * @description Files that are complete.
+             */
+            parts: number;
+            /**
+             * Format: int64
+             * @description Of all of them.
+             */
+            octets: number;
+            /**
+             * Format: date-time
+             * @description When the last one was closed; null: none is.
+             */
+            packedAt: null | string;
+            /** @description It needs a password. */
+            isEncrypted: boolean;
+            /** @description It is being packed, or its packing was interrupted. */
+            isUnderWay: boolean;
+            /** @description By which errand it was packed, or is; null: by a batch of the plan, or elsewhere. */
+            errand: null | string;
+            /**
+             * Format: date-time
+             * @description When it is deleted; null: when somebody does it.
+             */
+            keepUntil: null | string;
+            /** @description Why it cannot be read; null: it can. */
+            trouble: null | string;
         };
         /** @description What one kind did in one pass. */
         PassLegView: {
@@ -4496,6 +4766,8 @@ export interface components {
             warnings: string[];
             /** @description What the plan says to do about things that it says. */
             help: components["schemas"]["HelpView"][];
+            /** @description The folder in which its accounts lie packed; null: it is a mail system. */
+            parcels: null | string;
         };
         /** @description Signs the console in. */
         SessionRequest: {
@@ -4523,11 +4795,8 @@ export interface components {
              */
             items: number;
         };
-        /**
-         * @description One side of a move.
-         * @enum {unknown}
-         */
-        SideWord: "from" | "to";
+        /** @enum {unknown} */
+        SideWord: "from" | "to" | null;
         /** @description What happened since somebody last looked. */
         SinceView: {
             /**
@@ -6132,6 +6401,159 @@ export interface operations {
                 "application/json": components["schemas"]["ColumnChoice"];
             };
         };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParcelView"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelPack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PackRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrandView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelOpen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrandView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelErrands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrandView"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelRemove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                errand: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No Content */
             204: {

@@ -78,15 +78,30 @@ internal static class ParcelCommands
     {
         var file = FileArgument();
         var password = PasswordOption();
+        var key = new Option<string?>("--key")
+        {
+            Description = "The print of the key that must have sealed it, as it was told when it was packed",
+            HelpName = "PRINT",
+        };
         var command = new Command("check", "Reads a parcel from end to end: every digest, every count, every octet. Needs no service")
         {
             file,
             password,
+            key,
         };
         host.Examples[command] = "caravan parcel check \"aoife.marsh@saltmarsh.example 2026-11-30.zip\"";
         command.SetAction(
             (parsed, cancel) =>
-                RunAsync(host, () => CheckAsync(parsed.GetValue(file)!, parsed.GetValue(password), host, host.WriterFor(parsed), cancel))
+                RunAsync(host, () =>
+                    CheckAsync(
+                        parsed.GetValue(file)!,
+                        parsed.GetValue(password),
+                        parsed.GetValue(key),
+                        host,
+                        host.WriterFor(parsed),
+                        cancel
+                    )
+                )
         );
         return command;
     }
@@ -168,7 +183,14 @@ internal static class ParcelCommands
             ParcelCause.NoRoom => "Make room on the disk, then try again.",
         };
 
-    private static async Task<int> CheckAsync(string file, string? passwordFile, CommandHost host, Writer writer, CancellationToken cancel)
+    private static async Task<int> CheckAsync(
+        string file,
+        string? passwordFile,
+        string? key,
+        CommandHost host,
+        Writer writer,
+        CancellationToken cancel
+    )
     {
         var password = ReadPassword(file, passwordFile, host);
         var report = await Task.Run(() => ParcelCheck.Run(file, password, cancel: cancel), cancel);
@@ -180,7 +202,8 @@ internal static class ParcelCommands
             report.Items,
             report.Octets,
             [.. report.Sums.Select(s => new ParcelKindView(s.Key, s.Value.Items, s.Value.Octets, s.Value.Contents))],
-            [.. report.Findings.Select(f => new ParcelFindingView(f.File, f.Path, f.What))]
+            [.. report.Findings.Select(f => new ParcelFindingView(f.File, f.Path, f.What))],
+            report.SealedBy
         );
         if (view.Findings.Count > 0 && writer.Form is not OutputForm.Json)
         {
@@ -211,9 +234,19 @@ internal static class ParcelCommands
         );
         if (view.Findings.Count > 0)
             return ExitCode.Failed;
+        if (key is not null && key != view.SealedBy)
+        {
+            host.Error.WriteLine(
+                view.SealedBy is null
+                    ? $"{name} is whole, but not sealed: anybody may have packed it."
+                    : $"{name} is whole, but another key sealed it: {view.SealedBy}. Somebody else may have packed it."
+            );
+            return ExitCode.Failed;
+        }
         writer.Say(
             $"[green]{Words.Safe(name)} is as it was packed[/]: {Words.Safe(view.Account)}, {view.Parts} file(s), "
-                + $"{Words.Number(view.Items)} items read, {Words.Size(view.Octets)}."
+                + $"{Words.Number(view.Items)} items read, {Words.Size(view.Octets)}"
+                + (view.SealedBy is null ? "; not sealed." : $"; sealed by the key {view.SealedBy}.")
         );
         return ExitCode.Well;
     }

@@ -13,7 +13,7 @@ namespace EasyCaravan.Protocols.Parcels;
 /// Finds and opens the parcels of services whose accounts lie packed in a folder. Nothing outside of the folder of files that the service was
 /// started with is ever read or written, whatever a plan says.
 /// </summary>
-public sealed partial class ParcelPlaces(string files, TimeProvider time)
+public sealed partial class ParcelPlaces(string files, TimeProvider time, Func<byte[], byte[]>? seal = null)
 {
     private const string DatePattern = "yyyy-MM-dd";
 
@@ -206,7 +206,10 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time)
                             who.Origin.Rules,
                             PasswordOf(who),
                             service.Parcels!.PartSize?.Count
-                        ),
+                        )
+                        {
+                            Seal = seal,
+                        },
                         time
                     )
                 );

@@ -1,4 +1,5 @@
 using System.Security.Cryptography;
+using EasyCaravan.Parcels;
 
 namespace EasyCaravan.Service.Access;
 
@@ -16,6 +17,15 @@ internal sealed class InstallationKey(CaravanOptions options) : IDisposable
             return _key ??= Load(Path.Combine(options.DataFolder, "keys", File));
     }
 
+    /// <param name="manifest">SHA-256 of the manifest of a parcel's part.</param>
+    public byte[] SealParcel(byte[] manifest)
+    {
+        var key = Get();
+        // Parcels are closed side by side, and a key serves one at a time.
+        lock (_lock)
+            return ParcelSeal.Make(key, manifest);
+    }
+
     private static ECDsa Load(string path)
     {
         var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
@@ -25,17 +35,25 @@ internal sealed class InstallationKey(CaravanOptions options) : IDisposable
             return key;
         }
         Directory.CreateDirectory(Path.GetDirectoryName(path)!);
-        using var file = new FileStream(
-            path,
-            new FileStreamOptions
-            {
-                Mode = FileMode.CreateNew,
-                Access = FileAccess.Write,
-                UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite,
-            }
-        );
-        using var writer = new StreamWriter(file);
-        writer.Write(key.ExportPkcs8PrivateKeyPem());
+        // Whole under its name, or not at all: killed in between, the next start makes another.
+        var unfinished = path + ".new";
+        System.IO.File.Delete(unfinished);
+        using (
+            var file = new FileStream(
+                unfinished,
+                new FileStreamOptions
+                {
+                    Mode = FileMode.CreateNew,
+                    Access = FileAccess.Write,
+                    UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite,
+                }
+            )
+        )
+        {
+            file.Write(System.Text.Encoding.ASCII.GetBytes(key.ExportPkcs8PrivateKeyPem()));
+            file.Flush(flushToDisk: true);
+        }
+        System.IO.File.Move(unfinished, path);
         return key;
     }
 

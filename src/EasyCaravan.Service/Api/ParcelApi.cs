@@ -221,7 +221,10 @@ internal static class ParcelApi
         var reachable = plan.Services.First(s => s.Name == into.Service).Kinds.Select(MoveViews.WordOf).ToList();
         IReadOnlyList<MoveKind> kinds = request.Kinds ?? [.. held.Where(reachable.Contains)];
         if (kinds.FirstOrDefault(k => !held.Contains(k)) is var missing && kinds.Any(k => !held.Contains(k)))
-            return Problems.Invalid($"The parcel holds no {KebabWord.Of(missing)}.", $"It holds {string.Join(", ", held.Select(h => KebabWord.Of(h)))}");
+            return Problems.Invalid(
+                $"The parcel holds no {KebabWord.Of(missing)}.",
+                $"It holds {string.Join(", ", held.Select(h => KebabWord.Of(h)))}"
+            );
         var choice = new ErrandText.Choice(kinds, request.Folders, request.Leave, request.Since, request.Before, null);
         return await start.RunAsync(
             ErrandKind.Open,

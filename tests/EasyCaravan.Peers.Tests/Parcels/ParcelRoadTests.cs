@@ -179,17 +179,7 @@ public sealed class ParcelRoadTests(TwoServers servers, DavServers dav) : IClass
         Assert.Equal((await from.ReadFolderAsync("Projects/Ramp 2")).Count, (await there.ReadFolderAsync("Archive.Projects.Ramp 2")).Count);
         Assert.Empty(await there.ReadFolderAsync("INBOX"));
         Assert.DoesNotContain(await there.ListFoldersAsync(), f => f.StartsWith("Archive.Sent", StringComparison.Ordinal));
-        var early = await service.RunAsync(
-            "parcel",
-            "open",
-            name,
-            "--into",
-            person,
-            "--at",
-            "northquay",
-            "--as-of",
-            "2020-01-01"
-        );
+        var early = await service.RunAsync("parcel", "open", name, "--into", person, "--at", "northquay", "--as-of", "2020-01-01");
         Assert.Contains("There is no complete parcel", early.Error, StringComparison.Ordinal);
     }
 
@@ -200,16 +190,19 @@ public sealed class ParcelRoadTests(TwoServers servers, DavServers dav) : IClass
         using var from = await servers.AtFromAsync(person);
         foreach (var (folder, _) in TwoServers.Folders)
         {
-            var name = System.Text.RegularExpressions.Regex.Replace(
-                folder,
-                "&([A-Za-z0-9+,]*)-",
-                m => m.Length == 2 ? "&" : System.Text.Encoding.BigEndianUnicode.GetString(Unpad(m.Groups[1].Value))
+            var name = System.Text.RegularExpressions.Regex.Replace(folder, "&([A-Za-z0-9+,]*)-", m =>
+                m.Length == 2 ? "&" : System.Text.Encoding.BigEndianUnicode.GetString(Unpad(m.Groups[1].Value))
             );
             var here = (await from.ReadFolderAsync(folder))
                 .Select(m =>
                     $"{Convert.ToHexStringLower(SHA256.HashData(m.Octets))} "
                     + $"{DateTimeOffset.ParseExact(m.Date.Trim(), ["d-MMM-yyyy HH:mm:ss zzz", "dd-MMM-yyyy HH:mm:ss zzz"], CultureInfo.InvariantCulture, DateTimeStyles.AllowWhiteSpaces):O} "
-                    + string.Join(' ', m.Flags.Split(' ', StringSplitOptions.RemoveEmptyEntries).Where(f => f != "\\Recent").Order(StringComparer.OrdinalIgnoreCase))
+                    + string.Join(
+                        ' ',
+                        m.Flags.Split(' ', StringSplitOptions.RemoveEmptyEntries)
+                            .Where(f => f != "\\Recent")
+                            .Order(StringComparer.OrdinalIgnoreCase)
+                    )
                 )
                 .Order(StringComparer.Ordinal);
             var there = held

@@ -42,7 +42,10 @@ internal static class PythonZip
         """;
 
     /// <param name="Messages">Folder, SHA-256, internal date, flags.</param>
-    internal sealed record Held(List<(string Folder, string Sha256, DateTimeOffset Received, string Flags)> Messages, List<(string, string)> Items);
+    internal sealed record Held(
+        List<(string Folder, string Sha256, DateTimeOffset Received, string Flags)> Messages,
+        List<(string, string)> Items
+    );
 
     public static Held Read(string firstPart)
     {
@@ -50,7 +53,8 @@ internal static class PythonZip
         using var json = JsonDocument.Parse(output);
         return new Held(
             [
-                .. json.RootElement.GetProperty("messages")
+                .. json
+                    .RootElement.GetProperty("messages")
                     .EnumerateArray()
                     .Select(m =>
                         (
