@@ -37,11 +37,14 @@ internal static class Carry
         int lanes,
         int atOnce,
         bool compare,
+        ParcelSides parcels,
         IReadOnlyList<int> servers,
         IReadOnlyList<string> accounts
     )
     {
         await WarmUpAsync(warmPorts.From, warmPorts.To, store + ".warm", lanes, compare);
+        if (parcels.IsAny)
+            await WarmParcelsAsync(warmPorts.From, warmPorts.To, store + ".parcels", lanes);
         using var database = await Database.OpenAsync(store, CancellationToken.None);
         var moves = new MoveStore(database, TimeProvider.System);
         var pairs = accounts.Select(a => a.Split('=')).ToList();
@@ -64,7 +67,7 @@ internal static class Carry
         var messages = 0L;
         await Parallel.ForEachAsync(pairs, new ParallelOptions { MaxDegreeOfParallelism = atOnce }, async (_, _) =>
         {
-            var (settled, waits) = await PassAsync(moves, fromPort, toPort, lanes);
+            var (settled, waits) = await PassAsync(moves, fromPort, toPort, lanes, parcels);
             Interlocked.Add(ref messages, settled);
             InterlockedMax(ref roundTrips, waits);
         });
@@ -174,6 +177,23 @@ internal static class Carry
         }
     }
 
+    private static async Task WarmParcelsAsync(int fromPort, int toPort, string store, int lanes)
+    {
+        for (var life = 0; life < 12; life++)
+        {
+            var folder = Directory.CreateDirectory($"{store}{life}").FullName;
+            using var packing = await Database.OpenAsync(Path.Combine(folder, "pack.db"), CancellationToken.None);
+            await StartAsync(packing, Warm, Warm);
+            await PassAsync(new MoveStore(packing, TimeProvider.System), fromPort, toPort, lanes, new ParcelSides(folder, null));
+            using (var owner = await PlainImap.SignInAsync(toPort, Warm, Rig.Password))
+                for (var log = 0; log < 40; log++)
+                    await owner.RunAsync($"DELETE Log{log}");
+            using var opening = await Database.OpenAsync(Path.Combine(folder, "open.db"), CancellationToken.None);
+            await StartAsync(opening, Warm, Warm);
+            await PassAsync(new MoveStore(opening, TimeProvider.System), fromPort, toPort, lanes, new ParcelSides(null, folder));
+        }
+    }
+
     private static void InterlockedMax(ref long most, long value)
     {
         for (var seen = Interlocked.Read(ref most); seen < value; )
@@ -234,9 +254,15 @@ internal static class Carry
         );
 
     /// <summary>Whichever move is due, as a worker takes it.</summary>
-    private static async Task<(long Settled, long RoundTrips)> PassAsync(MoveStore moves, int fromPort, int toPort, int lanes)
+    private static async Task<(long Settled, long RoundTrips)> PassAsync(
+        MoveStore moves,
+        int fromPort,
+        int toPort,
+        int lanes,
+        ParcelSides? parcels = null
+    )
     {
-        var accounts = new Accounts();
+        var accounts = new Accounts(parcels);
         Claim? taken;
         // Several claim side by side, and another may be quicker.
         while ((taken = await moves.ClaimAsync("bench", ScheduleRules.None, CancellationToken.None)) is null) { }
@@ -251,8 +277,10 @@ internal static class Carry
             );
         var order = new MailLegOrder(
             IsFirst: claim.State.Wanted is PassKind.First,
-            new Side(Service(fromPort, "a"), new Credentials(claim.Person.FromAccount, claim.Person.FromAccount, Rig.Password)),
-            new Side(Service(toPort, "b"), new Credentials(claim.Person.ToAccount, claim.Person.ToAccount, Rig.Password)),
+            parcels?.From(claim.Person.FromAccount)
+                ?? new Side(Service(fromPort, "a"), new Credentials(claim.Person.FromAccount, claim.Person.FromAccount, Rig.Password)),
+            parcels?.To(claim.Person.ToAccount)
+                ?? new Side(Service(toPort, "b"), new Credentials(claim.Person.ToAccount, claim.Person.ToAccount, Rig.Password)),
             new CarryRules([], new MailRules(null, null), Doubles.Pair),
             lanes
         );
@@ -266,13 +294,14 @@ internal static class Carry
         }
         else
             await new MailLeg(accounts, moves.LedgerOf(claim, Kind.Mail), order, tally, _ => { }).RunAsync(CancellationToken.None);
+        parcels?.EndRun(claim.Person.ToAccount);
         var end = new PassEnd(compares ? [] : [new LegEnd(Kind.Mail)], Stopped: false);
         await moves.EndAsync(claim, [tally], end, s => s.End(end, _ => null, 0.5, null, default), CancellationToken.None);
         return (compares ? tally.Looked : tally.Settled + tally.FlagsChanged, accounts.MostRoundTrips);
     }
 
     /// <summary>The benchmark alone uses the servers: no sharing of connections. Counts what the busiest waited for.</summary>
-    private sealed class Accounts : IMailAccounts
+    private sealed class Accounts(ParcelSides? parcels) : IMailAccounts
     {
         private readonly List<ImapMailAccount> _opened = [];
 
@@ -287,6 +316,8 @@ internal static class Carry
 
         public async Task<IMailAccount> OpenAsync(Service service, Credentials credentials, CancellationToken cancel)
         {
+            if (service.Parcels is not null)
+                return parcels!.Places.OpenMail(service, credentials);
             var account = await ImapMailAccount.OpenAsync(service, credentials, null, null, null, cancel);
             lock (_opened)
                 _opened.Add(account);
@@ -294,6 +325,6 @@ internal static class Carry
         }
 
         public async Task<IMailAccount?> TryOpenAsync(Service service, Credentials credentials, CancellationToken cancel) =>
-            await OpenAsync(service, credentials, cancel);
+            service.Parcels is null ? await OpenAsync(service, credentials, cancel) : null;
     }
 }

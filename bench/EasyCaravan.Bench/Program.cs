@@ -166,6 +166,18 @@ collections.SetAction(a =>
     ).RunAsync()
 );
 
+var parcels = new Command("parcels", "Packing against a raw fetch to disk, and opening against a first pass from a server")
+{
+    messages,
+    octets,
+    folders,
+    rounds,
+    yardsticks,
+};
+parcels.SetAction(a =>
+    new ParcelPass(a.GetValue(messages), a.GetValue(octets), a.GetValue(folders), a.GetValue(rounds), a.GetValue(yardsticks)!).RunAsync()
+);
+
 var fromPort = new Option<int>("--from-port");
 var toPort = new Option<int>("--to-port");
 var warmFromPort = new Option<int>("--warm-from-port");
@@ -174,6 +186,8 @@ var store = new Option<string>("--store");
 var lanes = new Option<int>("--lanes");
 var atOnce = new Option<int>("--at-once");
 var compare = new Option<bool>("--compare");
+var pack = new Option<string?>("--pack");
+var open = new Option<string?>("--open");
 var servers = new Option<int[]>("--servers") { AllowMultipleArgumentsPerToken = true };
 var pairs = new Option<string[]>("--accounts") { AllowMultipleArgumentsPerToken = true };
 var carry = new Command("carry", "One run of the others, in a process of its own")
@@ -186,6 +200,8 @@ var carry = new Command("carry", "One run of the others, in a process of its own
     lanes,
     atOnce,
     compare,
+    pack,
+    open,
     servers,
     pairs,
 };
@@ -199,6 +215,7 @@ carry.SetAction(a =>
         a.GetValue(lanes),
         a.GetValue(atOnce),
         a.GetValue(compare),
+        new ParcelSides(a.GetValue(pack), a.GetValue(open)),
         a.GetValue(servers)!,
         a.GetValue(pairs)!
     )
@@ -214,6 +231,7 @@ return await new RootCommand("Benchmarks of Easy Caravan: ratios measured side b
     bothSides,
     manyPeople,
     collections,
+    parcels,
     carry,
 }
     .Parse(args)

@@ -127,7 +127,9 @@ internal sealed class Rig : IAsyncDisposable
         int lanes,
         int atOnce,
         string? store = null,
-        bool compare = false
+        bool compare = false,
+        string? pack = null,
+        string? open = null
     )
     {
         var file = store ?? Path.Combine(_folder, $"{Guid.NewGuid():N}.db");
@@ -150,6 +152,8 @@ internal sealed class Rig : IAsyncDisposable
             "--at-once",
             $"{atOnce}",
             .. compare ? (string[])["--compare"] : [],
+            .. pack is not null ? (string[])["--pack", pack] : [],
+            .. open is not null ? (string[])["--open", open] : [],
             "--servers",
             $"{From.ProcessId}",
             $"{To.ProcessId}",
@@ -196,12 +200,9 @@ internal sealed class Rig : IAsyncDisposable
     /// <summary>Reads all messages of both sides at once, compares nothing.</summary>
     public async Task<Run> RawFetchAsync(string name, string from, string to)
     {
-        var program = Path.Combine(_folder, "rawfetch");
-        if (!File.Exists(program))
-            await ExecuteAsync("gcc", "-O2", "-pthread", "-o", program, Path.Combine(_yardsticks, "rawfetch.c"));
         return await YardstickAsync(
             name,
-            program,
+            await RawFetchProgramAsync(),
             "--src",
             $"127.0.0.1:{FromPort}",
             "--dst",
@@ -213,6 +214,29 @@ internal sealed class Rig : IAsyncDisposable
             "--dst-user",
             to
         );
+    }
+
+    /// <summary>Reads all messages of the from side into a file, which is safe on the disk in the end.</summary>
+    public async Task<Run> RawFetchToDiskAsync(string name, string from, string file) =>
+        await YardstickAsync(
+            name,
+            await RawFetchProgramAsync(),
+            "--src",
+            $"127.0.0.1:{FromPort}",
+            "--disk",
+            file,
+            "--user",
+            from,
+            "--password",
+            Password
+        );
+
+    private async Task<string> RawFetchProgramAsync()
+    {
+        var program = Path.Combine(_folder, "rawfetch");
+        if (!File.Exists(program))
+            await ExecuteAsync("gcc", "-O2", "-pthread", "-o", program, Path.Combine(_yardsticks, "rawfetch.c"));
+        return program;
     }
 
     /// <summary>As many raw copiers as there are accounts, all at the same time.</summary>

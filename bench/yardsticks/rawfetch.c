@@ -1,5 +1,6 @@
 /* rawfetch: the ceiling yardstick for reading both sides anew. Reads every message of one IMAP user on two servers at the same time,
  * one connection and one thread a server: EXAMINE and one whole-folder FETCH (BODY.PEEK[]) for each folder, answers thrown away.
+ * With --disk FILE in place of --dst: of one server, and into a file that is safe on the disk in the end: the yardstick for packing.
  * It compares nothing: a yardstick, not a tool.
  *   gcc -O2 -pthread -o rawfetch rawfetch.c
  *   ./rawfetch --src 127.0.0.1:21143 --dst 127.0.0.1:22143 --user U --password P [--dst-user D]
@@ -7,6 +8,7 @@
 #define _GNU_SOURCE
 #include <arpa/inet.h>
 #include <errno.h>
+#include <fcntl.h>
 #include <netinet/tcp.h>
 #include <pthread.h>
 #include <stdio.h>
@@ -18,7 +20,7 @@
 #include <unistd.h>
 
 enum { IN = 1 << 18 };
-typedef struct { const char *place, *user; int fd; char in[IN]; size_t r, w; long messages, bytes; } Side;
+typedef struct { const char *place, *user; int fd, disk; char in[IN]; size_t r, w; long messages, bytes; } Side;
 static const char *password;
 
 static void die(const char *what, const char *detail) {
@@ -85,11 +87,13 @@ static void *read_all(void *x) {
             while (left) {
                 if (s->r == s->w) fill(s);
                 size_t k = s->w - s->r < left ? s->w - s->r : left;
+                if (s->disk && write(s->disk, s->in + s->r, k) != (ssize_t)k) die("write", 0);
                 s->r += k;
                 left -= k;
             }
         }
     }
+    if (s->disk && fsync(s->disk)) die("fsync", 0);
     return 0;
 }
 
@@ -99,15 +103,17 @@ int main(int argc, char **argv) {
         char *k = argv[i], *v = argv[i + 1];
         if (!strcmp(k, "--src")) sides[0].place = v; else if (!strcmp(k, "--dst")) sides[1].place = v;
         else if (!strcmp(k, "--user")) sides[0].user = v; else if (!strcmp(k, "--dst-user")) sides[1].user = v;
+        else if (!strcmp(k, "--disk")) { if ((sides[0].disk = open(v, O_CREAT | O_TRUNC | O_WRONLY, 0600)) < 0) die("open", v); }
         else if (!strcmp(k, "--password")) password = v; else die("option", k);
     }
-    if (!sides[0].place || !sides[1].place || !sides[0].user || !password) die("usage", "--src h:p --dst h:p --user U --password P [--dst-user D]");
+    int n = sides[0].disk ? 1 : 2;
+    if (!sides[0].place || (n > 1 && !sides[1].place) || !sides[0].user || !password) die("usage", "--src h:p --dst h:p --user U --password P [--dst-user D]");
     if (!sides[1].user) sides[1].user = sides[0].user;
     struct timespec t0, t1;
     pthread_t th[2];
     clock_gettime(CLOCK_MONOTONIC, &t0);
-    for (int i = 0; i < 2; i++) pthread_create(&th[i], 0, read_all, &sides[i]);
-    for (int i = 0; i < 2; i++) pthread_join(th[i], 0);
+    for (int i = 0; i < n; i++) pthread_create(&th[i], 0, read_all, &sides[i]);
+    for (int i = 0; i < n; i++) pthread_join(th[i], 0);
     clock_gettime(CLOCK_MONOTONIC, &t1);
     struct rusage u;
     getrusage(RUSAGE_SELF, &u);

@@ -6,8 +6,8 @@ using EasyCaravan.Contract;
 namespace EasyCaravan.Parcels;
 
 /// <summary>
-/// The seal of a part: a signature over its manifest (ECDSA over P-256 with SHA-256, FIPS 186-5). As each manifest names the one before it, the
-/// seal of the last part is one over all of them.
+/// The seal of a part: a signature over its manifest (ECDSA over P-256 with SHA-256, FIPS 186-5). As each manifest names the one before
+/// it, the seal of the last part is one over all of them.
 /// </summary>
 public static class ParcelSeal
 {

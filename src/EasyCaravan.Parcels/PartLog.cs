@@ -164,17 +164,25 @@ internal sealed class PartLog : IDisposable
         _file.Position = 0;
         try
         {
-            var line = new MemoryStream();
-            int next;
-            while ((next = _file.ReadByte()) >= 0)
+            var buffer = new byte[256 * 1024];
+            var (begin, held) = (0, 0);
+            while (true)
             {
-                if (next != '\n')
+                var length = buffer.AsSpan(begin, held - begin).IndexOf((byte)'\n');
+                if (length >= 0)
                 {
-                    line.WriteByte((byte)next);
+                    yield return buffer[begin..(begin + length)];
+                    begin += length + 1;
                     continue;
                 }
-                yield return line.ToArray();
-                line.SetLength(0);
+                buffer.AsSpan(begin, held - begin).CopyTo(buffer);
+                (begin, held) = (0, held - begin);
+                if (held == buffer.Length)
+                    Array.Resize(ref buffer, buffer.Length * 2);
+                var read = _file.Read(buffer, held, buffer.Length - held);
+                if (read == 0)
+                    break;
+                held += read;
             }
         }
         finally

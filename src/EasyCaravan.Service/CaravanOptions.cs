@@ -12,7 +12,7 @@ public sealed record CaravanOptions(string DataFolder, Uri Listen, int MovesAtOn
     /// <summary>How long a pass may run while others wait for a worker; then it gives way and goes on after them.</summary>
     public TimeSpan TimeSlice { get; init; } = TimeSpan.FromMinutes(5);
 
-    /// <summary>Below which all files lie that plans may name: parcels, and old mail to be carried. Null: files in the data folder.</summary>
+    /// <summary>Below which all files lie that plans may name, such as parcels. Null: files in the data folder.</summary>
     public string? FilesFolder { get; init; }
 
     /// <summary>Only warnings in the log: where people watch something else on the same terminal.</summary>

@@ -4795,7 +4795,10 @@ export interface components {
              */
             items: number;
         };
-        /** @enum {unknown} */
+        /**
+         * @description One side of a move.
+         * @enum {unknown}
+         */
         SideWord: "from" | "to" | null;
         /** @description What happened since somebody last looked. */
         SinceView: {
@@ -6549,6 +6552,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The errand's name, which is its batch's too. */
                 errand: string;
             };
             cookie?: never;

@@ -31,7 +31,7 @@ internal static class OpenCommand
         return host.Make(
             "open",
             "Puts a parcel into an account; what is there already is paired, not doubled",
-            "caravan parcel open \"aoife.marsh@saltmarsh.example 2026-11-30\" --into aoife.marsh@saltmarsh.example --at northquay --dry-run",
+            "caravan parcel open \"aoife.marsh@saltmarsh.example 2026-11-30\" --into aoife.marsh@saltmarsh.example --at northquay",
             [file, into, .. choice.Options, whose, under, root, asOf, place, password, encrypted, dryRun, wait],
             async (parsed, client, writer, cancel) =>
             {

@@ -217,7 +217,8 @@ internal static class ParcelCommands
                 ]
             );
             writer.Say(
-                $"[red]{Words.Safe(name)} is not as it was packed.[/] Fetch it again from where it was packed; this copy cannot be relied on."
+                $"[red]{Words.Safe(name)} is not as it was packed.[/] Fetch it again from where it was packed; "
+                    + "this copy cannot be relied on."
             );
             return ExitCode.Failed;
         }

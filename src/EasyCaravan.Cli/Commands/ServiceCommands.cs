@@ -59,15 +59,25 @@ internal static class ServiceCommands
         return service.Warnings.Count > 0 ? $"[red]{word}[/]" : word;
     }
 
+    private static string MailOf(ServiceView service) =>
+        service.Mail is { } mail ? $"{Words.Word(mail.Speaks)} {Words.Safe(mail.Host)}:{mail.Port}"
+        : service.Parcels is { } place ? $"parcels in {Words.Safe(place)}"
+        : "";
+
     private static int List(List<ServiceView> services, Writer writer)
     {
         writer.Rows(
             services,
             "The plan has no services.",
-            [new("Service", "service", s => Words.Safe(s.Name)), new("Mail", "mail", s => s.Mail is { } m
-                        ? $"{Words.Word(m.Speaks)} {Words.Safe(m.Host)}:{m.Port}"
-                    : s.Parcels is { } place ? $"parcels in {Words.Safe(place)}"
-                    : ""), new("Security", "security", s => Security(s)), new("Trust", "trust", s => Words.Safe(s.Trust)), new("Rules", "rules", s => Words.Safe(s.Rules ?? "")), new("Sign-in", "sign_in", s => Words.Safe(s.SignIn)), new("In use", "in_use", s => $"{s.Use.Connections} of {s.Limits.Connections}", Right: true)]
+            [
+                new("Service", "service", s => Words.Safe(s.Name)),
+                new("Mail", "mail", MailOf),
+                new("Security", "security", s => Security(s)),
+                new("Trust", "trust", s => Words.Safe(s.Trust)),
+                new("Rules", "rules", s => Words.Safe(s.Rules ?? "")),
+                new("Sign-in", "sign_in", s => Words.Safe(s.SignIn)),
+                new("In use", "in_use", s => $"{s.Use.Connections} of {s.Limits.Connections}", Right: true),
+            ]
         );
         foreach (var service in services)
         {

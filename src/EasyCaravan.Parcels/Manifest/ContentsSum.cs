@@ -68,7 +68,9 @@ public sealed class ContentsSum
         return SHA256.HashData(Encoding.UTF8.GetBytes(text.ToString()));
     }
 
-    /// <summary>The digest of a contact or event: its collection's title and SHA-256 in hexadecimal, each with a line end behind it.</summary>
+    /// <summary>
+    /// The digest of a contact or event: its collection's title and SHA-256 in hexadecimal, each with a line end behind it.
+    /// </summary>
     public static byte[] OfItem(string collection, ReadOnlySpan<byte> sha256) =>
         SHA256.HashData(Encoding.UTF8.GetBytes($"{collection}\n{Convert.ToHexStringLower(sha256)}\n"));
 }

@@ -6,7 +6,9 @@ using EasyCaravan.Contract;
 
 namespace EasyCaravan.Parcels.Manifest;
 
-/// <summary>Writes a record as a line of JSON, and reads it again. Lines of kinds that are not known are skipped, as later forms may have them.</summary>
+/// <summary>
+/// Writes a record as a line of JSON, and reads it again. Lines of kinds that are not known are skipped, as later forms may have them.
+/// </summary>
 public static class ManifestLine
 {
     /// <summary>Octets of one line: names and labels are bounded by what writes them.</summary>

@@ -314,7 +314,9 @@ public sealed class ZipArchiveFile : IDisposable
         return start;
     }
 
-    /// <summary>Without the flag for UTF-8 many programs write it all the same; else it is taken for Latin-1, which loses nothing.</summary>
+    /// <summary>
+    /// Without the flag for UTF-8 many programs write it all the same; else it is taken for Latin-1, which loses nothing.
+    /// </summary>
     private string NameOf(ReadOnlySpan<byte> octets, bool isUtf8)
     {
         if (octets.Length is 0 or > LongestName)

@@ -2,7 +2,7 @@ namespace EasyCaravan.Parcels.Zip;
 
 /// <summary>What is taken for an archive that somebody packed in good faith.</summary>
 /// <param name="Entries">The most that it may hold.</param>
-/// <param name="Ratio">How many times larger an entry of more than <see cref="SmallEntry"/> octets may be than it is in the archive.</param>
+/// <param name="Ratio">How many times larger than in the archive an entry above <see cref="SmallEntry"/> may be.</param>
 /// <param name="Octets">The most that all entries together may have when they are unpacked.</param>
 public sealed record ZipBounds(long Entries, int Ratio, long Octets)
 {

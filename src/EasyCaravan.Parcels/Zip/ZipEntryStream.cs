@@ -7,8 +7,8 @@ using Microsoft.Win32.SafeHandles;
 namespace EasyCaravan.Parcels.Zip;
 
 /// <summary>
-/// The octets of one entry, unpacked and decrypted. It gives as many as the archive tells, and ends with an error where they are more, fewer
-/// or others.
+/// The octets of one entry, unpacked and decrypted. It gives as many as the archive tells, and ends with an error where they are more,
+/// fewer or others.
 /// </summary>
 internal sealed class ZipEntryStream : Stream
 {

@@ -7,7 +7,7 @@ using EasyCaravan.Core.Surveying;
 namespace EasyCaravan.Protocols.Files;
 
 /// <summary>
-/// Mail that lies in files of this machine. Reading is the same for all forms of files; only those that can be written to override the rest.
+/// Mail that lies in files of this machine. Reading is the same for all forms of files; those that can be written to override the rest.
 /// </summary>
 internal abstract class LocalMailAccount : IMailAccount
 {

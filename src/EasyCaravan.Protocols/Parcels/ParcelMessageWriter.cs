@@ -22,12 +22,14 @@ internal sealed class ParcelMessageWriter(ParcelSession session, IReadOnlyList<P
 
     private readonly List<AddReceipt> _unconfirmed = [];
     private readonly System.Buffers.ArrayBufferWriter<byte> _header = new();
+    private bool _isHeaderOver;
     private long _saved = Environment.TickCount64;
     private (int Folder, ItemInfo Item, uint Number) _open;
 
     public ValueTask BeginAsync(int folder, ItemInfo item, ByteCount size, ReadOnlyMemory<byte> first, CancellationToken cancel)
     {
         _header.ResetWrittenCount();
+        _isHeaderOver = false;
         _open = (folder, item, session.Do(() => session.Packer.BeginMessage(folders[folder], size.Count, item.Received)));
         return WriteAsync(first, cancel);
     }
@@ -38,8 +40,8 @@ internal sealed class ParcelMessageWriter(ParcelSession session, IReadOnlyList<P
         if (cancel.IsCancellationRequested)
             session.Packer.Abandon();
         cancel.ThrowIfCancellationRequested();
-        if (_header.WrittenCount < LongestHeader)
-            System.Buffers.BuffersExtensions.Write(_header, piece.Span[..Math.Min(piece.Length, LongestHeader - _header.WrittenCount)]);
+        if (!_isHeaderOver)
+            TakeHeader(piece.Span);
         session.Do(() =>
         {
             session.Packer.Write(piece.Span);
@@ -73,8 +75,24 @@ internal sealed class ParcelMessageWriter(ParcelSession session, IReadOnlyList<P
         return confirmed;
     }
 
+    /// <summary>
+    /// Up to the empty line that ends a header (RFC 5322 §2.1): what comes after it would only take time to look through.
+    /// </summary>
+    private void TakeHeader(ReadOnlySpan<byte> piece)
+    {
+        var before = Math.Max(0, _header.WrittenCount - 3);
+        System.Buffers.BuffersExtensions.Write(_header, piece[..Math.Min(piece.Length, LongestHeader - _header.WrittenCount)]);
+        _isHeaderOver =
+            _header.WrittenCount >= LongestHeader
+            || EndsIn(_header.WrittenSpan[before..], "\n\r\n"u8)
+            || EndsIn(_header.WrittenSpan[before..], "\n\n"u8);
+
+        static bool EndsIn(ReadOnlySpan<byte> octets, ReadOnlySpan<byte> end) => octets.IndexOf(end) >= 0;
+    }
+
     private static MessageWords WordsOf(ReadOnlySpan<byte> start)
     {
+        start = start[..EndOf(start)];
         var (subject, sender) = MessageLabel.Read(start);
         string date = "",
             id = "";
@@ -87,5 +105,18 @@ internal sealed class ParcelMessageWriter(ParcelSession session, IReadOnlyList<P
                 id = MessageLabel.Cut(HeaderFields.Unfold(value).Trim('<', '>', ' '));
         }
         return new MessageWords(sender, subject, date, id);
+    }
+
+    /// <summary>Of the header; of all octets, where its end is not among them.</summary>
+    private static int EndOf(ReadOnlySpan<byte> octets)
+    {
+        var (withReturn, alone) = (octets.IndexOf("\n\r\n"u8), octets.IndexOf("\n\n"u8));
+        return withReturn < 0
+            ? alone < 0
+                ? octets.Length
+                : alone + 1
+            : alone < 0
+                ? withReturn + 1
+                : Math.Min(withReturn, alone) + 1;
     }
 }

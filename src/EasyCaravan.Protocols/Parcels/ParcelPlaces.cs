@@ -10,8 +10,8 @@ using EasyCaravan.Parcels.Manifest;
 namespace EasyCaravan.Protocols.Parcels;
 
 /// <summary>
-/// Finds and opens the parcels of services whose accounts lie packed in a folder. Nothing outside of the folder of files that the service was
-/// started with is ever read or written, whatever a plan says.
+/// Finds and opens the parcels of services whose accounts lie packed in a folder. Nothing outside of the folder of files that the service
+/// was started with is ever read or written, whatever a plan says.
 /// </summary>
 public sealed partial class ParcelPlaces(string files, TimeProvider time, Func<byte[], byte[]>? seal = null)
 {

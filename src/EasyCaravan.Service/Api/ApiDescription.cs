@@ -30,6 +30,7 @@ internal static class ApiDescription
         ["decided"] = "Also what somebody has decided about. Default: only what is undecided.",
         ["descending"] = "The largest, last or newest first. Default: false.",
         ["dryRun"] = "Says what would change, and changes nothing. Default: false.",
+        ["errand"] = "The errand's name, which is its batch's too.",
         ["file"] = "The path of a file below the plan's folder, such as lists/aoife.marsh@saltmarsh.example.csv.",
         ["id"] = "The consent, as its beginning answered.",
         ["If-Match"] =
@@ -92,6 +93,7 @@ internal static class ApiDescription
                 typeof(NoteWord),
                 typeof(CrossingGoalWord),
                 typeof(CrossingStepWord),
+                typeof(SideWord),
             }
         )
             if (document.Components.Schemas?.TryGetValue(optional.Name, out var words) == true)

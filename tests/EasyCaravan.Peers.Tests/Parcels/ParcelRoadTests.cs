@@ -196,7 +196,7 @@ public sealed class ParcelRoadTests(TwoServers servers, DavServers dav) : IClass
             var here = (await from.ReadFolderAsync(folder))
                 .Select(m =>
                     $"{Convert.ToHexStringLower(SHA256.HashData(m.Octets))} "
-                    + $"{DateTimeOffset.ParseExact(m.Date.Trim(), ["d-MMM-yyyy HH:mm:ss zzz", "dd-MMM-yyyy HH:mm:ss zzz"], CultureInfo.InvariantCulture, DateTimeStyles.AllowWhiteSpaces):O} "
+                    + $"{DateOf(m.Date):O} "
                     + string.Join(
                         ' ',
                         m.Flags.Split(' ', StringSplitOptions.RemoveEmptyEntries)
@@ -212,6 +212,14 @@ public sealed class ParcelRoadTests(TwoServers servers, DavServers dav) : IClass
             Assert.Equal(here.Prepend(name), there.Prepend(name));
         }
     }
+
+    private static DateTimeOffset DateOf(string internalDate) =>
+        DateTimeOffset.ParseExact(
+            internalDate.Trim(),
+            ["d-MMM-yyyy HH:mm:ss zzz", "dd-MMM-yyyy HH:mm:ss zzz"],
+            CultureInfo.InvariantCulture,
+            DateTimeStyles.AllowWhiteSpaces
+        );
 
     /// <summary>Of modified base64 (RFC 3501 §5.1.3).</summary>
     private static byte[] Unpad(string text) =>
