@@ -133,8 +133,13 @@ internal sealed class MemoryCollectionAccount(MemoryCollections service, Kind ki
     {
         var own = service.Find(collection.Href);
         foreach (var item in items.Where(own.Items.ContainsKey).ToList())
-            if (await Do("read", () => own.Items.TryGetValue(item, out var found) ? found.Octets : null) is { } octets)
-                await take(new StoredItem(item, own.TagOf(item), octets), cancel);
+            if (
+                await Do("read", () =>
+                    own.Items.TryGetValue(item, out var found) ? new StoredItem(item, own.TagOf(item), found.Octets) : null
+                ) is
+                { } stored
+            )
+                await take(stored, cancel);
     }
 
     public Task<ItemWrite> AddAsync(Href item, ReadOnlyMemory<byte> octets, CancellationToken cancel) => WriteAsync(item, null, octets);
