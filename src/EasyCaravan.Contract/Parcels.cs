@@ -238,3 +238,64 @@ public sealed record ErrandView(
     DateTimeOffset? KeepUntil,
     DateTimeOffset? DeletedAt
 );
+
+/// <summary>Which parcel is looked into.</summary>
+/// <param name="Place">The folder, below the service's folder of files.</param>
+/// <param name="Name">Of its files, without part and ending.</param>
+/// <param name="Password">Null: it is not encrypted.</param>
+public sealed record ParcelLookRequest(string Place, string Name, string? Password);
+
+/// <summary>What is looked for in a parcel. Null: it does not matter.</summary>
+/// <param name="Place">The folder, below the service's folder of files.</param>
+/// <param name="Name">Of the parcel's files, without part and ending.</param>
+/// <param name="Password">Null: it is not encrypted.</param>
+/// <param name="Folder">The whole name of a folder, address book or calendar.</param>
+/// <param name="From">Part of the sender, in any case.</param>
+/// <param name="Subject">Part of the subject, in any case.</param>
+/// <param name="Since">Messages received at this time or later.</param>
+/// <param name="Before">Messages received before this time.</param>
+/// <param name="Cursor">'next' of the page before; null: the first page.</param>
+/// <param name="Limit">Rows of a page, 1 to 1,000; null: 200.</param>
+public sealed record ParcelSearchRequest(
+    string Place,
+    string Name,
+    string? Password,
+    string? Folder,
+    string? From,
+    string? Subject,
+    DateTimeOffset? Since,
+    DateTimeOffset? Before,
+    string? Cursor,
+    int? Limit
+);
+
+/// <summary>Which message, contact or event of a parcel is read.</summary>
+/// <param name="Place">The folder, below the service's folder of files.</param>
+/// <param name="Name">Of the parcel's files, without part and ending.</param>
+/// <param name="Password">Null: it is not encrypted.</param>
+/// <param name="File">In which of its files it lies.</param>
+/// <param name="Path">Under which name there.</param>
+public sealed record ParcelItemRequest(string Place, string Name, string? Password, string File, string Path);
+
+/// <summary>A line of a message's header.</summary>
+/// <param name="Field">Its name.</param>
+/// <param name="Value">Decoded.</param>
+public sealed record ParcelHeaderView(string Field, string Value);
+
+/// <summary>A part of a message.</summary>
+/// <param name="Type">Its media type, such as image/png.</param>
+/// <param name="Name">Of its file; empty: it has none.</param>
+/// <param name="Octets">As it is encoded in the message.</param>
+public sealed record ParcelPartOfMessage(string Type, string Name, long Octets);
+
+/// <summary>A message, contact or event to be read.</summary>
+/// <param name="Headers">Of a message.</param>
+/// <param name="Text">Its text, up to 200,000 characters.</param>
+/// <param name="IsHtml">The text is HTML as it is written, to be shown as text.</param>
+/// <param name="Parts">Of a message, up to 200.</param>
+public sealed record ParcelItemText(
+    IReadOnlyList<ParcelHeaderView> Headers,
+    string Text,
+    bool IsHtml,
+    IReadOnlyList<ParcelPartOfMessage> Parts
+);

@@ -13,13 +13,14 @@ namespace EasyCaravan.Parcels;
 /// run goes on from there.
 /// </summary>
 /// <remarks>
-/// While a part is packed it lies as <c>NAME.zip.packing</c> beside its log, <c>NAME.zip.log</c>; once closed it has its own name. One
-/// process at a time: the log is locked.
+/// While a part is packed it lies as <c>NAME.zip.packing</c> beside its log, <c>NAME.zip.log</c>, and marks, <c>NAME.zip.marks</c>; once
+/// closed it has its own name. One process at a time: the log is locked.
 /// </remarks>
 public sealed class ParcelPacker : IParcelView
 {
-    private const string PackingEnding = ".packing";
+    public const string PackingEnding = ".packing";
     public const string LogEnding = ".log";
+    public const string MarksEnding = ".marks";
     private const string MailPlace = "mail";
 
     /// <summary>Of one part: readers refuse archives of many more entries as an attack.</summary>
@@ -34,6 +35,7 @@ public sealed class ParcelPacker : IParcelView
     /// <summary>Where each item of the open part begins, by the hash of its path.</summary>
     private readonly Dictionary<ulong, long> _openPlaces = [];
     private OpenPart? _open;
+    private Task _saving = Task.CompletedTask;
 
     private sealed record OpenPart(string Path, SafeFileHandle File, PartLog Log, ZipAppender Archive, ManifestHeader Header) : IDisposable
     {
@@ -52,9 +54,10 @@ public sealed class ParcelPacker : IParcelView
 
     public ParcelState State => _files.State;
 
-    /// <summary>Something was packed since the last part was closed.</summary>
-    public bool IsOpen => _open is not null;
+    /// <summary>Of the parcel's files, without part and ending.</summary>
+    public string Name => _files.Name;
 
+    /// <summary>That are closed.</summary>
     public int Parts => _files.Parts.Count;
 
     /// <summary>Octets that are written and not told to be safe.</summary>
@@ -87,12 +90,6 @@ public sealed class ParcelPacker : IParcelView
             throw;
         }
     }
-
-    /// <summary>Whether a run that was interrupted left something to go on with.</summary>
-    public static bool IsUnderWay(string folder, string name) =>
-        Directory
-            .EnumerateFiles(folder, $"{name}*{LogEnding}")
-            .Any(f => ParcelName.Parse(Path.GetFileName(f)[..^LogEnding.Length])?.Name == name);
 
     /// <summary>Goes through all that was packed, once. Whoever looks at messages or items, or changes them, does so first.</summary>
     public void LoadItems()
@@ -230,14 +227,26 @@ public sealed class ParcelPacker : IParcelView
     }
 
     /// <summary>From now on what was packed is there after any crash.</summary>
-    public void Save()
+    public void Save() => BeginSave().GetAwaiter().GetResult();
+
+    /// <summary>
+    /// The same once the task has ended; packing may go on meanwhile. What is packed after the call is not part of it.
+    /// </summary>
+    public Task BeginSave()
     {
         if (_open is not { } part)
-            return;
+            return Task.CompletedTask;
         part.Archive.Flush();
-        RandomAccess.FlushToDisk(part.File);
-        part.Log.AddMark(part.Archive.At);
+        var mark = part.Log.Flush(part.Archive.At);
         Unsafe = 0;
+        var before = _saving;
+        return _saving = Task.Run(async () =>
+        {
+            // One after the other: marks stand in the order of what they tell.
+            await before;
+            RandomAccess.FlushToDisk(part.File);
+            part.Log.Write(mark);
+        });
     }
 
     /// <summary>
@@ -257,6 +266,8 @@ public sealed class ParcelPacker : IParcelView
 
     public void Dispose()
     {
+        // It uses the files. Whether it comes to a good end does not matter any more.
+        ((IAsyncResult)_saving).AsyncWaitHandle.WaitOne();
         _open?.Dispose();
         _files.Dispose();
         _digest.Dispose();
@@ -264,6 +275,7 @@ public sealed class ParcelPacker : IParcelView
 
     private void Close(bool isComplete)
     {
+        _saving.GetAwaiter().GetResult();
         var part = _open!;
         var header = part.Header with { IsComplete = isComplete, Ended = Now(), Rules = _terms.Rules };
         List<ManifestRecord> tables =
@@ -299,7 +311,7 @@ public sealed class ParcelPacker : IParcelView
         _openPlaces.Clear();
         var path = part.Path[..^PackingEnding.Length];
         File.Move(part.Path, path);
-        File.Delete(path + LogEnding);
+        DeleteLog(path);
         _files.Add(ParcelPart.Open(path, _terms.Password));
     }
 
@@ -349,7 +361,7 @@ public sealed class ParcelPacker : IParcelView
             return _open;
         var header = HeaderOfNext();
         var path = PathOf(header.Part);
-        var log = PartLog.Open(path + LogEnding);
+        var log = PartLog.Open(path + LogEnding, path + MarksEnding, anew: true);
         SafeFileHandle? file = null;
         try
         {
@@ -363,6 +375,12 @@ public sealed class ParcelPacker : IParcelView
             log.Dispose();
             throw;
         }
+    }
+
+    private static void DeleteLog(string path)
+    {
+        File.Delete(path + MarksEnding);
+        File.Delete(path + LogEnding);
     }
 
     private string PathOf(int part) => Path.Combine(_files.Folder, ParcelName.OfPart(_files.Name, part));
@@ -407,17 +425,17 @@ public sealed class ParcelPacker : IParcelView
         var path = PathOf(_files.Parts.Count + 1);
         // Killed after the part got its name and before its log was deleted.
         foreach (var closed in _files.Parts)
-            File.Delete(closed.Path + LogEnding);
+            DeleteLog(closed.Path);
         if (!File.Exists(path + LogEnding))
             return;
-        var log = PartLog.Open(path + LogEnding);
+        var log = PartLog.Open(path + LogEnding, path + MarksEnding, anew: false);
         SafeFileHandle? file = null;
         try
         {
             if (log.CutToMark() is not { } end || !File.Exists(path + PackingEnding))
             {
                 log.Dispose();
-                File.Delete(path + LogEnding);
+                DeleteLog(path);
                 return;
             }
             file = OpenFile(path);

@@ -12,6 +12,9 @@ public sealed class ParcelPart : IDisposable
 
     public const string Comment = "Easy Caravan parcel. What is in it stands in manifest.jsonl.";
 
+    /// <summary>Octets of an item that is shown whole.</summary>
+    private const int LargestShown = 50_000_000;
+
     private readonly ZipArchiveFile _archive;
     private readonly ZipEntry _manifest;
     private ZipPlaces? _places;
@@ -66,6 +69,20 @@ public sealed class ParcelPart : IDisposable
     {
         _places ??= ZipPlaces.Of(_archive);
         return _places.Open(_archive, pathHash, password, FileName);
+    }
+
+    /// <summary>The octets of an item by its path; null: there is none, or one that is larger than is shown.</summary>
+    public byte[]? FindItem(string path, string? password)
+    {
+        foreach (var entry in _archive.ReadDirectory())
+            if (entry.Name == path && entry.Size <= LargestShown)
+            {
+                using var stream = _archive.OpenEntry(entry, password);
+                var octets = new byte[entry.Size];
+                stream.ReadExactly(octets);
+                return octets;
+            }
+        return null;
     }
 
     public void Dispose() => _archive.Dispose();

@@ -3,26 +3,50 @@ using System.IO.Hashing;
 using System.Text;
 using EasyCaravan.Parcels.Manifest;
 using EasyCaravan.Parcels.Zip;
+using Microsoft.Win32.SafeHandles;
 
 namespace EasyCaravan.Parcels;
 
+/// <summary>Up to where a part and its log are safe on the disk.</summary>
+/// <param name="End">Where the part's next entry begins.</param>
+/// <param name="LogLength">Octets of the log that tell of the entries before it.</param>
+/// <param name="LogHash">Of those octets, because a disk may write what it is given in any order.</param>
+internal readonly record struct PartMark(long End, long LogLength, ulong LogHash)
+{
+    public string Written => string.Create(CultureInfo.InvariantCulture, $"{End} {LogLength} {LogHash:x16}\n");
+
+    public static PartMark? Parse(string line) =>
+        line.Split(' ') is [var end, var length, var hash]
+        && long.TryParse(end, CultureInfo.InvariantCulture, out var at)
+        && long.TryParse(length, CultureInfo.InvariantCulture, out var log)
+        && ulong.TryParse(hash, NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var of)
+            ? new PartMark(at, log, of)
+            : null;
+}
+
 /// <summary>
 /// The log of a part that is not closed yet, beside the part itself: a line for each record of its manifest to be, with what the archive's
-/// directory will tell of its entry, and a mark wherever both files were safe on the disk. An interrupted run goes on from the last mark.
+/// directory will tell of its entry. Beside it marks tell how far both files are safe on the disk: an interrupted run goes on from the last.
 /// </summary>
 internal sealed class PartLog : IDisposable
 {
     private const char Entry = 'E';
     private const char Plain = 'R';
-    private const char Mark = 'S';
 
+    private readonly SafeFileHandle _handle;
     private readonly FileStream _file;
+    private readonly FileStream _marks;
     private readonly MemoryStream _line = new();
 
-    /// <summary>Of all lines so far: a mark holds it, because a disk may write what it is given in any order.</summary>
+    /// <summary>Of all lines so far.</summary>
     private XxHash64 _hash = new();
 
-    private PartLog(FileStream file) => _file = file;
+    private PartLog(SafeFileHandle handle, FileStream marks)
+    {
+        _handle = handle;
+        _file = new FileStream(handle, FileAccess.ReadWrite, 256 * 1024);
+        _marks = marks;
+    }
 
     /// <summary>Octets, which are about those that the manifest will have.</summary>
     public long Length => _file.Position;
@@ -32,22 +56,27 @@ internal sealed class PartLog : IDisposable
     internal readonly record struct Line(ManifestRecord Record, ZipEntry? Entry, ReadOnlyMemory<byte> Json);
 
     /// <summary>Opens the log for this process alone.</summary>
+    /// <param name="anew">What stands in it belongs to nothing.</param>
     /// <exception cref="IOException">Another one has it.</exception>
-    public static PartLog Open(string path)
+    public static PartLog Open(string path, string marksPath, bool anew)
     {
-        var isNew = !File.Exists(path);
-        var file = new FileStream(
-            path,
-            new FileStreamOptions
+        var handle = File.OpenHandle(path, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.Read);
+        try
+        {
+            var marks = new FileStream(marksPath, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.Read, bufferSize: 0);
+            foreach (var file in new[] { handle, marks.SafeFileHandle })
             {
-                Mode = FileMode.OpenOrCreate,
-                Access = FileAccess.ReadWrite,
-                Share = FileShare.Read,
-                BufferSize = 256 * 1024,
-                UnixCreateMode = isNew ? UnixFileMode.UserRead | UnixFileMode.UserWrite : null,
+                File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+                if (anew)
+                    RandomAccess.SetLength(file, 0);
             }
-        );
-        return new PartLog(file);
+            return new PartLog(handle, marks);
+        }
+        catch
+        {
+            handle.Dispose();
+            throw;
+        }
     }
 
     public void Add(ManifestRecord record, ZipEntry? entry)
@@ -59,54 +88,72 @@ internal sealed class PartLog : IDisposable
         _line.Write(Encoding.ASCII.GetBytes(head));
         _line.Write(ManifestLine.Write(record));
         _line.WriteByte((byte)'\n');
-        Write(_line.GetBuffer().AsSpan(0, (int)_line.Length));
+        var line = _line.GetBuffer().AsSpan(0, (int)_line.Length);
+        _hash.Append(line);
+        _file.Write(line);
     }
 
-    /// <summary>All lines before it, and the part up to here, are safe on the disk.</summary>
+    /// <summary>Hands what is buffered to the operating system, and tells how far the log goes.</summary>
     /// <param name="end">Where the part's next entry begins.</param>
-    public void AddMark(long end)
+    public PartMark Flush(long end)
     {
-        Write(Encoding.ASCII.GetBytes(MarkOf(end)));
-        _file.Flush(flushToDisk: true);
+        _file.Flush();
+        return new PartMark(end, _file.Position, _hash.GetCurrentHashAsUInt64());
+    }
+
+    /// <summary>Waits for the disk and writes the mark. Lines may be added meanwhile.</summary>
+    public void Write(PartMark mark)
+    {
+        RandomAccess.FlushToDisk(_handle);
+        _marks.Write(Encoding.ASCII.GetBytes(mark.Written));
+        _marks.Flush(flushToDisk: true);
     }
 
     /// <summary>Cuts off what came after the last mark, and returns where the part ends with it; null: there is no mark.</summary>
     public long? CutToMark()
     {
-        var (good, end, at) = (0L, (long?)null, 0L);
-        var (hash, goodHash) = (new XxHash64(), new XxHash64());
-        foreach (var line in ReadLines())
+        PartMark? good = null;
+        var (hash, at) = (new XxHash64(), 0L);
+        foreach (var mark in ReadMarks().OrderBy(m => m.LogLength).ThenBy(m => m.End))
         {
-            at += line.Length + 1;
-            var isMark =
-                line.Length > 2
-                && line[0] == Mark
-                && long.TryParse(Encoding.ASCII.GetString(line).Split(' ')[1], CultureInfo.InvariantCulture, out var told)
-                && Encoding.ASCII.GetString(line) + '\n' == MarkOf(told, hash);
-            hash.Append(line);
-            hash.Append("\n"u8);
-            if (isMark)
-                (good, end, goodHash) = (
-                    at,
-                    long.Parse(Encoding.ASCII.GetString(line).Split(' ')[1], CultureInfo.InvariantCulture),
-                    hash.Clone()
-                );
+            if (mark.LogLength > _file.Length)
+                break;
+            Append(hash, at, mark.LogLength);
+            at = mark.LogLength;
+            if (hash.GetCurrentHashAsUInt64() == mark.LogHash)
+                (good, _hash) = (mark, hash.Clone());
         }
-        _file.SetLength(good);
-        _file.Position = good;
-        _hash = goodHash;
-        return end;
+        _file.SetLength(good?.LogLength ?? 0);
+        _file.Position = _file.Length;
+        _marks.SetLength(0);
+        _marks.Position = 0;
+        if (good is { } last)
+            Write(last);
+        return good?.End;
     }
 
-    private string MarkOf(long end) => MarkOf(end, _hash);
-
-    private static string MarkOf(long end, XxHash64 before) =>
-        string.Create(CultureInfo.InvariantCulture, $"{Mark} {end} {before.GetCurrentHashAsUInt64():x16}\n");
-
-    private void Write(ReadOnlySpan<byte> line)
+    private List<PartMark> ReadMarks()
     {
-        _hash.Append(line);
-        _file.Write(line);
+        _marks.Position = 0;
+        using var reader = new StreamReader(_marks, Encoding.ASCII, leaveOpen: true);
+        var marks = new List<PartMark>();
+        while (reader.ReadLine() is { } line)
+            if (PartMark.Parse(line) is { } mark)
+                marks.Add(mark);
+        return marks;
+    }
+
+    private void Append(XxHash64 hash, long at, long end)
+    {
+        var buffer = new byte[256 * 1024];
+        while (at < end)
+        {
+            var read = RandomAccess.Read(_handle, buffer.AsSpan(0, (int)Math.Min(buffer.Length, end - at)), at);
+            if (read == 0)
+                return;
+            hash.Append(buffer.AsSpan(0, read));
+            at += read;
+        }
     }
 
     /// <param name="isEncrypted">The part's entries are.</param>
@@ -116,7 +163,7 @@ internal sealed class PartLog : IDisposable
         _file.Flush();
         foreach (var line in ReadLines())
         {
-            if (line.Length < 2 || line[0] == Mark)
+            if (line.Length < 2)
                 continue;
             if (line[0] == Plain)
             {
@@ -147,6 +194,7 @@ internal sealed class PartLog : IDisposable
 
     public void Dispose()
     {
+        _marks.Dispose();
         try
         {
             _file.Dispose();

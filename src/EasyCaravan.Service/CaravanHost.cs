@@ -152,7 +152,8 @@ public static class CaravanHost
             .AddHostedService<MoveWorkers>()
             .AddHostedService<BatchStarts>()
             .AddHostedService<CrossingWaves>()
-            .AddHostedService<HistoryKeeper>();
+            .AddHostedService<HistoryKeeper>()
+            .AddHostedService<ParcelKeeper>();
         // In-flight batches end or are abandoned cleanly well within this; then the next start goes on from the ledger.
         services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(10));
         services
@@ -218,6 +219,7 @@ public static class CaravanHost
         CollectionApi.Map(api);
         FileApi.Map(api);
         ParcelApi.Map(api);
+        ParcelFileApi.Map(api);
         ConsentApi.Map(open, api);
         LeftBehindApi.Map(api);
         DifferenceApi.Map(api);

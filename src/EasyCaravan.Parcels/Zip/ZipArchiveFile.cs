@@ -215,7 +215,7 @@ public sealed class ZipArchiveFile : IDisposable
     private ZipEntry ReadCentral(RangeReader reader)
     {
         var head = reader.Take(ZipHeaders.CentralLength);
-        if (head.IsEmpty || BinaryPrimitives.ReadUInt32LittleEndian(head) != ZipHeaders.CentralMark)
+        if (head.Length < ZipHeaders.CentralLength || BinaryPrimitives.ReadUInt32LittleEndian(head) != ZipHeaders.CentralMark)
             throw Bad(ParcelCause.Damaged, "its directory is damaged");
         var nameLength = BinaryPrimitives.ReadUInt16LittleEndian(head[28..]);
         var extraLength = BinaryPrimitives.ReadUInt16LittleEndian(head[30..]);

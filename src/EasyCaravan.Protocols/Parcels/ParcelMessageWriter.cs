@@ -11,16 +11,20 @@ namespace EasyCaravan.Protocols.Parcels;
 /// <summary>Packs a stream of messages. What it confirms is on the disk.</summary>
 internal sealed class ParcelMessageWriter(ParcelSession session, IReadOnlyList<PackedFolder> folders) : IMessageWriter
 {
-    /// <summary>Octets that are written before the disk is waited for.</summary>
-    private const long SaveAfter = 64 * 1024 * 1024;
+    /// <summary>Octets after which the disk is asked to take them.</summary>
+    private const long SaveAfter = 16 * 1024 * 1024;
 
-    /// <summary>Milliseconds after which it is waited for, however few they are.</summary>
+    /// <summary>Octets beyond those that are on their way: then the disk is waited for.</summary>
+    private const long MostUnsafe = 256 * 1024 * 1024;
+
+    /// <summary>Milliseconds after which it is asked, however few they are.</summary>
     private const long SavePatience = 2_000;
 
     /// <summary>Octets of a header in which what people find a message by is looked for.</summary>
     private const int LongestHeader = 64 * 1024;
 
     private readonly List<AddReceipt> _unconfirmed = [];
+    private (Task Saved, IReadOnlyList<AddReceipt> Receipts)? _saving;
     private readonly System.Buffers.ArrayBufferWriter<byte> _header = new();
     private bool _isHeaderOver;
     private long _saved = Environment.TickCount64;
@@ -59,20 +63,41 @@ internal sealed class ParcelMessageWriter(ParcelSession session, IReadOnlyList<P
             {
                 session.Packer.EndMessage(packed, number, item.Received, item.Flags.Flags, WordsOf(_header.WrittenSpan));
                 _unconfirmed.Add(new AddReceipt(folder, item.Number, new ItemKey(packed.Epoch, number), null, 1));
-                return session.Packer.Unsafe >= SaveAfter || Environment.TickCount64 - _saved >= SavePatience ? Confirm() : [];
+                var confirmed = Confirmed(waits: session.Packer.Unsafe >= MostUnsafe);
+                if (_saving is null && (session.Packer.Unsafe >= SaveAfter || Environment.TickCount64 - _saved >= SavePatience))
+                    BeginSave();
+                return confirmed;
             })
         );
     }
 
-    public ValueTask<IReadOnlyList<AddReceipt>> FinishAsync(CancellationToken cancel) => ValueTask.FromResult(session.Do(Confirm));
+    public ValueTask<IReadOnlyList<AddReceipt>> FinishAsync(CancellationToken cancel) =>
+        ValueTask.FromResult(
+            session.Do<IReadOnlyList<AddReceipt>>(() =>
+            {
+                List<AddReceipt> confirmed = [.. Confirmed(waits: true)];
+                BeginSave();
+                confirmed.AddRange(Confirmed(waits: true));
+                return confirmed;
+            })
+        );
 
-    private IReadOnlyList<AddReceipt> Confirm()
+    /// <summary>What was packed until now goes to the disk while the next messages are taken.</summary>
+    private void BeginSave()
     {
-        session.Packer.Save();
+        _saving = (session.Packer.BeginSave(), [.. _unconfirmed]);
         _saved = Environment.TickCount64;
-        List<AddReceipt> confirmed = [.. _unconfirmed];
         _unconfirmed.Clear();
-        return confirmed;
+    }
+
+    /// <summary>What the disk has taken since the last call.</summary>
+    private IReadOnlyList<AddReceipt> Confirmed(bool waits)
+    {
+        if (_saving is not var (saved, receipts) || !(waits || saved.IsCompleted))
+            return [];
+        saved.GetAwaiter().GetResult();
+        _saving = null;
+        return receipts;
     }
 
     /// <summary>

@@ -36,19 +36,18 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time, Func<b
     /// <summary>
     /// Keeps a parcel open until it is disposed of, so that the legs of a pass need not take it up one by one.
     /// </summary>
-    public IDisposable Stay(Service service, Credentials who) => new Use(this, PathOf(service, who), StayOf(service, who));
+    public IDisposable Stay(Service service, Credentials who) => Enter(service, who);
 
     /// <summary>The pass is complete: what it packed becomes a part of its own, and the parcel can be handed over.</summary>
     /// <returns>In words, for the journal; null: nothing was packed.</returns>
     /// <exception cref="FaultException">It could not be written.</exception>
     public string? EndRun(Service service, Credentials who)
     {
-        using var use = new Use(this, PathOf(service, who), StayOf(service, who));
+        using var use = Enter(service, who);
         try
         {
             var packer = use.Stay.Packer;
-            var file = $"{Path.GetFileName(PathOf(service, who))}";
-            return packer.CloseRun() ? $"{ParcelName.OfPart(file, packer.Parts)} is complete in {service.Parcels!.Folder}" : null;
+            return packer.CloseRun() ? $"{ParcelName.OfPart(packer.Name, packer.Parts)} is complete in {service.Parcels!.Folder}" : null;
         }
         catch (Exception e) when (ParcelFaults.IsOne(e))
         {
@@ -63,6 +62,36 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time, Func<b
             );
         }
     }
+
+    /// <summary>Deletes a parcel with all its files, also those of a packing that was interrupted.</summary>
+    /// <returns>How many; null: it is being packed, and nothing was deleted.</returns>
+    public int? Delete(string place, string name)
+    {
+        var folder = FolderOf(place, place);
+        lock (_lock)
+        {
+            if (_stays.ContainsKey(Path.Combine(folder, name)))
+                return null;
+            try
+            {
+                var files = Directory.EnumerateFiles(folder).Where(f => IsFileOf(Path.GetFileName(f), name)).ToList();
+                files.ForEach(File.Delete);
+                return files.Count;
+            }
+            catch (Exception e) when (ParcelFaults.IsOne(e))
+            {
+                throw Refused(place, place, e.Message);
+            }
+        }
+    }
+
+    private static bool IsFileOf(string file, string name) =>
+        new[] { "", ParcelPacker.LogEnding, ParcelPacker.MarksEnding, ParcelPacker.PackingEnding }.Any(ending =>
+            file.EndsWith(ending, StringComparison.Ordinal) && ParcelName.Parse(file[..^ending.Length])?.Name == name
+        );
+
+    /// <summary>What goes wrong with a parcel, as a fault that tells what to do.</summary>
+    public static Fault FaultOf(ParcelException e, string whom, string place) => ParcelFaults.Of(e, whom, place);
 
     /// <summary>Whether the folder is there and lets us in, and how much room it has.</summary>
     /// <param name="writes">A file is made and deleted there.</param>
@@ -149,7 +178,7 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time, Func<b
     {
         var folder = FolderOf(service);
         if (who.Origin is not null)
-            return new ParcelSession(service, who.Account, folder, new Use(this, PathOf(service, who), StayOf(service, who)));
+            return new ParcelSession(service, who.Account, folder, Enter(service, who));
         try
         {
             return new ParcelSession(service, who.Account, folder, OpenComplete(service, folder, who));
@@ -190,7 +219,7 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time, Func<b
     private static bool IsNamed(string name, Credentials who) =>
         who.Account.Equals(name, StringComparison.Ordinal) || who.Account.Equals(name + ParcelName.Ending, StringComparison.Ordinal);
 
-    private ParcelStay StayOf(Service service, Credentials who)
+    private Use Enter(Service service, Credentials who)
     {
         var path = PathOf(service, who);
         lock (_lock)
@@ -214,7 +243,7 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time, Func<b
                     )
                 );
             stay.Users++;
-            return stay;
+            return new Use(this, path, stay);
         }
     }
 

@@ -31,11 +31,13 @@ internal sealed class ParcelStay(Func<ParcelPacker> open) : IDisposable
             return _saving ??= Task.Run(async () =>
             {
                 await Task.Delay(s_gather);
+                Task saved;
                 lock (Gate)
                 {
                     _saving = null;
-                    Packer.Save();
+                    saved = Packer.BeginSave();
                 }
+                await saved;
             });
     }
 

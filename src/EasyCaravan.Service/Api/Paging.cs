@@ -56,5 +56,10 @@ internal static class Paging
     public static Page<T> Placed<T>(IReadOnlyList<T> rows, long skip, long total) =>
         new(rows, skip + rows.Count < total ? $"@{Written(skip + rows.Count)}" : null, total);
 
+    /// <summary>A page of a list of which nobody has counted the rows.</summary>
+    /// <param name="rows">One more than fits the page, where there are more.</param>
+    public static Page<T> Uncounted<T>(IReadOnlyList<T> rows, long skip, int size) =>
+        new([.. rows.Take(size)], rows.Count > size ? $"@{Written(skip + size)}" : null, null);
+
     private static string Written(long number) => number.ToString(CultureInfo.InvariantCulture);
 }

@@ -120,7 +120,7 @@ internal sealed class PassRunner(
             await new TakeBack(
                 store.TakeBackOf(claim, kinds[0]),
                 [.. kinds.Select(k => new TakenKind(k, (isCheck, t) => TakeBackAsync(pass, context, k, isCheck, t)))],
-                (isCheck, t) => store.EndTakeBackAsync(claim, isCheck, t)
+                (isCheck, t) => EndTakeBackAsync(pass, context, isCheck, t)
             ).RunAsync(c);
         }
         // Run as a leg, so that what goes wrong is caught in one place.
@@ -132,6 +132,14 @@ internal sealed class PassRunner(
             Unexpected = looked?.Unexpected,
             Crossing = crossing,
         };
+    }
+
+    private async Task EndTakeBackAsync(RunningPass pass, MoveContext context, bool isCheck, CancellationToken cancel)
+    {
+        // What was taken out of a parcel is told by another part of it.
+        if (!isCheck && context.To.Parcels is not null && parcels.EndRun(context.To, await access.ToAsync(context, cancel)) is { } packed)
+            pass.Notes.Enqueue(packed);
+        await store.EndTakeBackAsync(pass.Claim, isCheck, cancel);
     }
 
     private async Task TakeBackAsync(RunningPass pass, MoveContext context, Kind kind, bool isCheck, CancellationToken cancel)

@@ -1,0 +1,219 @@
+using System.Net;
+using System.Net.Http.Headers;
+using System.Net.Http.Json;
+using System.Text;
+using EasyCaravan.Contract;
+using EasyCaravan.StandIns;
+using EasyCaravan.Testing;
+
+namespace EasyCaravan.Service.Tests;
+
+/// <summary>Parcels as scripts meet them: errands beside the plan, files to fetch, a look inside, and an end.</summary>
+public sealed class ParcelTests : IAsyncLifetime
+{
+    private const string Aoife = "aoife@saltmarsh.example";
+    private const string Bram = "bram@saltmarsh.example";
+
+    private readonly StandInImap _from = new(new StandInManners());
+    private readonly StandInImap _to = new(new StandInManners());
+    private readonly TestClock _clock = new(new DateTimeOffset(2026, 11, 30, 9, 0, 0, TimeSpan.Zero));
+    private TestService _service = null!;
+
+    private string Plan =>
+        $$"""
+            services:
+              lanternpost:
+                mail: {speaks: imap, host: 127.0.0.1, port: {{_from.Port}}, security: none}
+              northquay:
+                mail: {speaks: imap, host: 127.0.0.1, port: {{_to.Port}}, security: none}
+            routes:
+              crossing: {from: lanternpost, to: northquay}
+            batches:
+              crew: {route: crossing, roster: crew.csv}
+            """;
+
+    private const string Roster =
+        $"name,from_account,to_account,from_secret,to_secret\nAoife Marsh,{Aoife},{Aoife},s,s\nBram Tolland,{Bram},{Bram},s,s\n";
+
+    private string Place => Path.Combine(_service.Folder, "files", "parcels");
+
+    public async ValueTask InitializeAsync()
+    {
+        _service = await _clock.StartServiceAsync();
+        foreach (var account in new[] { Aoife, Bram })
+        {
+            var box = _from.AddAccount(account, "s");
+            _to.AddAccount(account, "s");
+            for (var i = 0; i < 4; i++)
+                box.Find("INBOX")!
+                    .Add(
+                        Encoding.UTF8.GetBytes(
+                            $"From: Desk <desk@saltmarsh.example>\r\nSubject: Tide {i}\r\nMessage-ID: <{i}.{account}>\r\n"
+                                + "Content-Type: text/html\r\n\r\n<script>alert(1)</script>High at six.\r\n"
+                        ),
+                        ["\\Seen"],
+                        new DateTimeOffset(2025, 6, 1 + i, 8, 0, 0, TimeSpan.FromHours(1))
+                    );
+            box.Make("Trash", "\\Trash").Add("Subject: Old\r\n\r\nx\r\n"u8.ToArray(), [], _clock.GetUtcNow());
+        }
+        Assert.Equal(0, (await _service.ApplyAsync(Plan, ("crew.csv", Roster))).Code);
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await _service.DisposeAsync();
+        await _from.DisposeAsync();
+        await _to.DisposeAsync();
+    }
+
+    [Fact]
+    public async Task An_errand_is_a_batch_of_its_own_that_a_new_plan_leaves_alone()
+    {
+        await PackAsync("crew");
+        var errand = Assert.Single(await _service.GetAsync<List<ErrandView>>("errands"));
+        Assert.Equal(("pack-1", ErrandWord.Pack, "lanternpost", 2), (errand.Name, errand.Kind, errand.From, errand.People));
+        // Somebody who is packed may move as well, and the plan may change meanwhile.
+        Assert.Equal(0, (await _service.ApplyAsync(Plan + "\n", ("crew.csv", Roster))).Code);
+        Assert.All(await _service.MovesAsync("pack-1"), m => Assert.Equal((MoveStage.InStep, 5L), (m.Stage, m.Counts.Carried)));
+        Assert.Contains(
+            "pack-1",
+            (await _service.RunAsync("today")).Out + (await _service.RunAsync("moves", "pack-1")).Out,
+            StringComparison.Ordinal
+        );
+        var without = Plan.Replace("lanternpost", "oldlamp", StringComparison.Ordinal);
+        var refused = await _service.ApplyAsync(without, ("crew.csv", Roster));
+        Assert.Equal(2, refused.Code);
+        Assert.Contains("pack-1", refused.Error, StringComparison.Ordinal);
+        var clash = await _service.ApplyAsync(Plan.Replace("crossing", "pack-1", StringComparison.Ordinal), ("crew.csv", Roster));
+        Assert.Contains("'pack-1' is what the service calls an errand", clash.Error, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task Asked_for_twice_with_one_key_it_is_done_once()
+    {
+        var request = new PackRequest("k1", [Aoife], null, null, null, null, null, null, null, null, null, null, null, null, null);
+        for (var i = 0; i < 2; i++)
+            Assert.Equal("pack-1", (await PostAsync<ErrandView>("parcels/pack", request)).Name);
+        Assert.Single(await _service.GetAsync<List<ErrandView>>("errands"));
+    }
+
+    [Theory]
+    [InlineData("nobody@saltmarsh.example", "No roster has the account")]
+    [InlineData("--folder=", "'' is not a folder path")]
+    [InlineData("--place=../elsewhere", "does not lie below")]
+    public async Task What_cannot_be_packed_is_refused_with_what_to_do(string what, string told)
+    {
+        var ran = what.StartsWith("--", StringComparison.Ordinal)
+            ? await _service.RunAsync("parcel", "pack", Aoife, what.Split('=')[0], what.Split('=')[1])
+            : await _service.RunAsync("parcel", "pack", what);
+        Assert.Equal(1, ran.Code);
+        Assert.Contains(told, ran.Error, StringComparison.Ordinal);
+        Assert.Empty(await _service.GetAsync<List<ErrandView>>("errands"));
+    }
+
+    [Fact]
+    public async Task Its_files_are_fetched_in_ranges_and_each_fetch_stands_in_the_journal()
+    {
+        await PackAsync(Aoife);
+        var file = $"{Aoife} 2026-11-30.zip";
+        var octets = await File.ReadAllBytesAsync(Path.Combine(Place, file));
+        var url = $"/api/v1/parcels/file?place=parcels&part={Uri.EscapeDataString(file)}";
+        Assert.Equal(octets, await _service.Api.GetByteArrayAsync(url));
+        using var rest = new HttpRequestMessage(HttpMethod.Get, url) { Headers = { Range = new RangeHeaderValue(1000, null) } };
+        using var answer = await _service.Api.SendAsync(rest);
+        Assert.Equal(
+            (HttpStatusCode.PartialContent, octets.Length - 1000),
+            (answer.StatusCode, (await answer.Content.ReadAsByteArrayAsync()).Length)
+        );
+        var journal = await _service.GetAsync<Page<JournalEntry>>("journal?search=fetched");
+        Assert.Contains(file, Assert.Single(journal.Items).Text, StringComparison.Ordinal);
+        foreach (var hostile in new[] { "../../admin.token", "/etc/passwd", "..%2F..%2Fadmin.token", "a/b.zip", "x.zip" })
+        foreach (var place in new[] { "parcels", "..", "/" })
+            Assert.True(
+                (int)(await _service.Api.GetAsync($"/api/v1/parcels/file?place={Uri.EscapeDataString(place)}&part={hostile}")).StatusCode
+                    is 404
+                        or 409
+            );
+    }
+
+    [Fact]
+    public async Task Looked_into_it_tells_folders_and_texts_and_executes_nothing()
+    {
+        await PackAsync(Aoife);
+        var name = $"{Aoife} 2026-11-30";
+        var contents = await PostAsync<ParcelContents>("parcels/contents", new ParcelLookRequest("parcels", name, null));
+        Assert.Equal(["INBOX 4", "Trash 1"], contents.Folders.Select(f => $"{f.Name} {f.Items}"));
+        var search = new ParcelSearchRequest("parcels", name, null, null, null, "tide", null, null, null, 3);
+        var first = await PostAsync<Page<ParcelItemView>>("parcels/items", search);
+        var second = await PostAsync<Page<ParcelItemView>>("parcels/items", search with { Cursor = first.Next });
+        Assert.Equal((3, 1, null), (first.Items.Count, second.Items.Count, second.Next));
+        var item = first.Items[0];
+        var text = await PostAsync<ParcelItemText>("parcels/item", new ParcelItemRequest("parcels", name, null, item.File, item.Path));
+        Assert.Equal(
+            ("Tide 0", true, true),
+            (text.Headers.First(h => h.Field == "Subject").Value, text.IsHtml, text.Text.Contains("<script>", StringComparison.Ordinal))
+        );
+    }
+
+    [Fact]
+    public async Task Kept_until_a_day_it_is_deleted_then_and_that_stands_in_the_journal()
+    {
+        Assert.Equal(0, (await PackAsync(Aoife, "--keep-until", "2026-12-02")).Code);
+        Assert.Single(Directory.GetFiles(Place));
+        await _clock.PassUntilAsync(async () =>
+        {
+            _clock.Advance(TimeSpan.FromHours(6));
+            return (await _service.GetAsync<List<ErrandView>>("errands"))[0].DeletedAt is not null;
+        });
+        Assert.Empty(Directory.GetFiles(Place));
+        Assert.True(_clock.GetUtcNow() >= new DateTimeOffset(2026, 12, 2, 0, 0, 0, TimeSpan.Zero));
+        Assert.Contains(
+            "deleted 1 file(s)",
+            (await _service.GetAsync<Page<JournalEntry>>("journal?search=deleted")).Items[0].Text,
+            StringComparison.Ordinal
+        );
+    }
+
+    [Fact]
+    public async Task Deleted_by_hand_it_is_gone_with_all_its_files()
+    {
+        await PackAsync(Aoife, "--part-size", "1kB");
+        Assert.True(Directory.GetFiles(Place).Length > 2);
+        var answer = await _service.Api.DeleteAsync($"/api/v1/parcels/{Uri.EscapeDataString($"{Aoife} 2026-11-30")}?place=parcels");
+        Assert.Equal(HttpStatusCode.NoContent, answer.StatusCode);
+        Assert.Empty(Directory.GetFiles(Place));
+    }
+
+    [Fact]
+    public async Task Sealed_by_this_installation_it_is_told_from_one_that_another_made()
+    {
+        await PackAsync(Aoife);
+        var path = Path.Combine(Place, $"{Aoife} 2026-11-30.zip");
+        var check = await _service.RunAsync("parcel", "check", path);
+        Assert.Contains("sealed by the key ", check.Out, StringComparison.Ordinal);
+        var print = check.Out.Split("sealed by the key ")[1].Trim().TrimEnd('.').ReplaceLineEndings("");
+        Assert.Equal(0, (await _service.RunAsync("parcel", "check", path, "--key", print)).Code);
+        var other = await _service.RunAsync("parcel", "check", path, "--key", "another");
+        Assert.Equal((1, true), (other.Code, other.Error.Contains("another key sealed it", StringComparison.Ordinal)));
+    }
+
+    private async Task<Ran> PackAsync(string who, params string[] options)
+    {
+        var asked = _service.RunAsync(["parcel", "pack", who, "--wait", .. options]);
+        while (!asked.IsCompleted)
+        {
+            _clock.Advance(TimeSpan.FromSeconds(1));
+            await Task.WhenAny(asked, Task.Delay(20));
+        }
+        var ran = await asked;
+        Assert.True(ran.Code == 0, ran.Out + ran.Error);
+        return ran;
+    }
+
+    private async Task<T> PostAsync<T>(string path, object body)
+    {
+        using var answer = await _service.Api.PostAsJsonAsync($"/api/v1/{path}", body, ContractJson.Options);
+        Assert.True(answer.IsSuccessStatusCode, await answer.Content.ReadAsStringAsync());
+        return (await answer.Content.ReadFromJsonAsync<T>(ContractJson.Options))!;
+    }
+}
