@@ -26,7 +26,8 @@ internal readonly record struct PartMark(long End, long LogLength, ulong LogHash
 
 /// <summary>
 /// The log of a part that is not closed yet, beside the part itself: a line for each record of its manifest to be, with what the archive's
-/// directory will tell of its entry. Beside it marks tell how far both files are safe on the disk: an interrupted run goes on from the last.
+/// directory will tell of its entry. Beside it marks tell how far both files are safe on the disk: an interrupted run goes on from the
+/// last.
 /// </summary>
 internal sealed class PartLog : IDisposable
 {

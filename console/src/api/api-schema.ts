@@ -688,6 +688,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/parcels/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A file of a parcel, whole or a range of it; whoever fetches one stands in the journal
+         * @description A file of a parcel, whole or a range of it; whoever fetches one stands in the journal
+         */
+        get: operations["parcelFileDownload"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/parcels/contents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a parcel holds: its files, folders, address books and calendars
+         * @description What a parcel holds: its files, folders, address books and calendars
+         */
+        post: operations["parcelFileContents"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/parcels/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Messages, contacts and events of a parcel that fit, page by page
+         * @description Messages, contacts and events of a parcel that fit, page by page
+         */
+        post: operations["parcelFileItems"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/parcels/item": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * One message, contact or event of a parcel, as text that nothing executes
+         * @description One message, contact or event of a parcel, as text that nothing executes
+         */
+        post: operations["parcelFileItem"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/parcels/{parcel}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Deletes a parcel with all its files
+         * @description Deletes a parcel with all its files
+         */
+        delete: operations["parcelFileDelete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{name}/consent": {
         parameters: {
             query?: never;
@@ -4164,6 +4264,18 @@ export interface components {
             total: null | number;
         };
         /** @description One page of a longer list. */
+        PageOfParcelItemView: {
+            /** @description What is on this page. */
+            items: components["schemas"]["ParcelItemView"][];
+            /** @description To be handed back as `cursor` for the next page; null on the last. */
+            next: null | string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together; null where nobody counts them.
+             */
+            total: null | number;
+        };
+        /** @description One page of a longer list. */
         PageOfPersonPreview: {
             /** @description What is on this page. */
             items: components["schemas"]["PersonPreview"][];
@@ -4186,6 +4298,197 @@ export interface components {
              * @description How many there are on all pages together; null where nobody counts them.
              */
             total: null | number;
+        };
+        /** @description What a parcel holds. */
+        ParcelContents: {
+            /** @description Of its files, without part and ending. */
+            name: string;
+            /** @description Whose it is. */
+            account: string;
+            /** @description Where it was packed from. */
+            service: string;
+            /** @description It needs a password. */
+            isEncrypted: boolean;
+            /**
+             * Format: date-time
+             * @description When the last of these parts was closed.
+             */
+            asOf: string;
+            /** @description What was left out by which rule, in words. */
+            rules: string[];
+            /** @description Its files in order. */
+            parts: components["schemas"]["ParcelPartView"][];
+            /** @description Folders, address books and calendars. */
+            folders: components["schemas"]["ParcelFolderView"][];
+        };
+        /** @description A folder, address book or calendar of a parcel. */
+        ParcelFolderView: {
+            /** @description What it holds. */
+            kind: components["schemas"]["MoveKind"];
+            /** @description Of a folder with `/` between names. */
+            name: string;
+            /** @description Of a folder its special use; null: none. */
+            use: null | string;
+            /**
+             * Format: int64
+             * @description How many.
+             */
+            items: number;
+            /**
+             * Format: int64
+             * @description Of all together.
+             */
+            octets: number;
+            /**
+             * Format: date-time
+             * @description Of messages, when the first was received; null: it holds none.
+             */
+            oldest: null | string;
+            /**
+             * Format: date-time
+             * @description Of messages, when the last was received; null: it holds none.
+             */
+            newest: null | string;
+        };
+        /** @description A line of a message's header. */
+        ParcelHeaderView: {
+            /** @description Its name. */
+            field: string;
+            /** @description Decoded. */
+            value: string;
+        };
+        /** @description Which message, contact or event of a parcel is read. */
+        ParcelItemRequest: {
+            /** @description The folder, below the service's folder of files. */
+            place: string;
+            /** @description Of the parcel's files, without part and ending. */
+            name: string;
+            /** @description Null: it is not encrypted. */
+            password: null | string;
+            /** @description In which of its files it lies. */
+            file: string;
+            /** @description Under which name there. */
+            path: string;
+        };
+        /** @description A message, contact or event to be read. */
+        ParcelItemText: {
+            /** @description Of a message. */
+            headers: components["schemas"]["ParcelHeaderView"][];
+            /** @description Its text, up to 200,000 characters. */
+            text: string;
+            /** @description The text is HTML as it is written, to be shown as text. */
+            isHtml: boolean;
+            /** @description Of a message, up to 200. */
+            parts: components["schemas"]["ParcelPartOfMessage"][];
+        };
+        /** @description A message, contact or event of a parcel. */
+        ParcelItemView: {
+            /** @description What it is. */
+            kind: components["schemas"]["MoveKind"];
+            /** @description In which folder, address book or calendar it is now. */
+            folder: string;
+            /** @description In which part it lies. */
+            file: string;
+            /** @description Under which name there. */
+            path: string;
+            /**
+             * Format: int64
+             * @description Its size.
+             */
+            octets: number;
+            /** @description Of its octets, in hexadecimal. */
+            sha256: string;
+            /**
+             * Format: date-time
+             * @description Of a message; null: it is none.
+             */
+            received: null | string;
+            /** @description Of a message, its sender; empty: not told. */
+            from: string;
+            /** @description Of a message, or the name of a contact's or event's object. */
+            subject: string;
+            /** @description Of a message, with its keywords. */
+            flags: string[];
+        };
+        /** @description Which parcel is looked into. */
+        ParcelLookRequest: {
+            /** @description The folder, below the service's folder of files. */
+            place: string;
+            /** @description Of its files, without part and ending. */
+            name: string;
+            /** @description Null: it is not encrypted. */
+            password: null | string;
+        };
+        /** @description A part of a message. */
+        ParcelPartOfMessage: {
+            /** @description Its media type, such as image/png. */
+            type: string;
+            /** @description Of its file; empty: it has none. */
+            name: string;
+            /**
+             * Format: int64
+             * @description As it is encoded in the message.
+             */
+            octets: number;
+        };
+        /** @description A part of a parcel: one file. */
+        ParcelPartView: {
+            /** @description Its name. */
+            file: string;
+            /**
+             * Format: int32
+             * @description From 1.
+             */
+            number: number;
+            /**
+             * Format: int32
+             * @description Which run of packing made it, from 1.
+             */
+            packing: number;
+            /** @description The account as it was then is in the parts up to this one. */
+            isComplete: boolean;
+            /**
+             * Format: date-time
+             * @description When it was closed.
+             */
+            packedAt: string;
+            /**
+             * Format: int64
+             * @description Of the file.
+             */
+            octets: number;
+        };
+        /** @description What is looked for in a parcel. Null: it does not matter. */
+        ParcelSearchRequest: {
+            /** @description The folder, below the service's folder of files. */
+            place: string;
+            /** @description Of the parcel's files, without part and ending. */
+            name: string;
+            /** @description Null: it is not encrypted. */
+            password: null | string;
+            /** @description The whole name of a folder, address book or calendar. */
+            folder: null | string;
+            /** @description Part of the sender, in any case. */
+            from: null | string;
+            /** @description Part of the subject, in any case. */
+            subject: null | string;
+            /**
+             * Format: date-time
+             * @description Messages received at this time or later.
+             */
+            since: null | string;
+            /**
+             * Format: date-time
+             * @description Messages received before this time.
+             */
+            before: null | string;
+            /** @description 'next' of the page before; null: the first page. */
+            cursor: null | string;
+            /**
+             * Format: int32
+             * @description Rows of a page, 1 to 1,000; null: 200.
+             */
+            limit: null | number;
         };
         /** @description A parcel that lies in a place of the service. */
         ParcelView: {
@@ -6554,6 +6857,172 @@ export interface operations {
             path: {
                 /** @description The errand's name, which is its batch's too. */
                 errand: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelFileDownload: {
+        parameters: {
+            query: {
+                /** @description The folder, below the service's folder of files. */
+                place: string;
+                /** @description A file of a parcel, by its name. */
+                part: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": components["schemas"]["Stream"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelFileContents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ParcelLookRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParcelContents"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelFileItems: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ParcelSearchRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOfParcelItemView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelFileItem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ParcelItemRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParcelItemText"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelFileDelete: {
+        parameters: {
+            query: {
+                /** @description The folder, below the service's folder of files. */
+                place: string;
+            };
+            header?: never;
+            path: {
+                /** @description The parcel's name: that of its files, without part and ending. */
+                parcel: string;
             };
             cookie?: never;
         };
