@@ -148,7 +148,7 @@ public sealed class ParcelTests : IAsyncLifetime
         var second = await PostAsync<Page<ParcelItemView>>("parcels/items", search with { Cursor = first.Next });
         Assert.Equal((3, 1, null), (first.Items.Count, second.Items.Count, second.Next));
         var item = first.Items[0];
-        var text = await PostAsync<ParcelItemText>("parcels/item", new ParcelItemRequest("parcels", name, null, item.File, item.Path));
+        var text = await PostAsync<ParcelItemText>("parcels/text", new ParcelItemRequest("parcels", name, null, item.File, item.Path));
         Assert.Equal(
             ("Tide 0", true, true),
             (text.Headers.First(h => h.Field == "Subject").Value, text.IsHtml, text.Text.Contains("<script>", StringComparison.Ordinal))

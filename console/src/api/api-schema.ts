@@ -748,7 +748,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/parcels/item": {
+    "/api/v1/parcels/text": {
         parameters: {
             query?: never;
             header?: never;

@@ -20,7 +20,7 @@ internal static class ParcelFileApi
             .Produces<Stream>(StatusCodes.Status200OK, "application/zip");
         api.MapPost("/parcels/contents", Contents).WithSummary("What a parcel holds: its files, folders, address books and calendars");
         api.MapPost("/parcels/items", Items).WithSummary("Messages, contacts and events of a parcel that fit, page by page");
-        api.MapPost("/parcels/item", Item).WithSummary("One message, contact or event of a parcel, as text that nothing executes");
+        api.MapPost("/parcels/text", Item).WithSummary("One message, contact or event of a parcel, as text that nothing executes");
         api.MapDelete("/parcels/{parcel}", DeleteAsync).WithSummary("Deletes a parcel with all its files");
     }
 
