@@ -48,19 +48,18 @@ public sealed class ParcelCheck
     private ParcelCheck() { }
 
     /// <param name="path">Of one part; the others lie beside it.</param>
-    /// <param name="progress">Gets octets as they are read.</param>
     /// <exception cref="ParcelException">There is no such file.</exception>
-    public static ParcelReport Run(string path, string? password, Action<long>? progress = null, CancellationToken cancel = default)
+    public static ParcelReport Run(string path, string? password, CancellationToken cancel = default)
     {
         var folder = Path.GetDirectoryName(Path.GetFullPath(path))!;
         var name = ParcelName.Parse(Path.GetFileName(path))?.Name
             ?? throw new ParcelException(ParcelCause.NoParcel, $"{Path.GetFileName(path)} does not end in .zip, as parcels do");
         if (!File.Exists(path))
             throw new ParcelException(ParcelCause.Missing, $"there is no file {Path.GetFileName(path)}");
-        return new ParcelCheck().Run(folder, name, password, progress, cancel);
+        return new ParcelCheck().Run(folder, name, password, cancel);
     }
 
-    private ParcelReport Run(string folder, string name, string? password, Action<long>? progress, CancellationToken cancel)
+    private ParcelReport Run(string folder, string name, string? password, CancellationToken cancel)
     {
         ManifestHeader? first = null;
         ManifestHeader? last = null;
@@ -78,7 +77,7 @@ public sealed class ParcelCheck
             {
                 using var part = ParcelPart.Open(Path.Combine(folder, file), password);
                 CheckChain(part, number, first, last);
-                CheckPart(part, password, progress, cancel);
+                CheckPart(part, password, cancel);
                 first ??= part.Header;
                 last = part.Header;
             }
@@ -118,7 +117,7 @@ public sealed class ParcelCheck
             Add(part.FileName, null, "it does not follow the part before it");
     }
 
-    private void CheckPart(ParcelPart part, string? password, Action<long>? progress, CancellationToken cancel)
+    private void CheckPart(ParcelPart part, string? password, CancellationToken cancel)
     {
         var expected = ReadManifest(part, password);
         var (at, manifests) = (0L, 0);
@@ -147,7 +146,6 @@ public sealed class ParcelCheck
                 continue;
             }
             CheckEntry(part, entry, expected, password, cancel);
-            progress?.Invoke(entry.Size);
         }
         var end = ZipHeaders.End(entries, part.Archive.DirectoryAt, central - part.Archive.DirectoryAt, ParcelPart.Comment);
         if (at != part.Archive.DirectoryAt || part.Archive.Length != central + end.Length || !IsThere(part, central, end))

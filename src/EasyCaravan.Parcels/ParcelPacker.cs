@@ -424,7 +424,7 @@ public sealed class ParcelPacker : IParcelView
     {
         var path = PathOf(_files.Parts.Count + 1);
         // Killed after the part got its name and before its log was deleted.
-        foreach (var closed in _files.Parts)
+        if (_files.Parts is [.., var closed])
             DeleteLog(closed.Path);
         if (!File.Exists(path + LogEnding))
             return;

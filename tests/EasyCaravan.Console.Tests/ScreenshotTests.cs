@@ -24,7 +24,6 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
     [InlineData("notices", "/notices", false)]
     [InlineData("plan", "/plan", false)]
     [InlineData("services", "/services", false)]
-    [InlineData("today-dark", "/", true)]
     public async Task A_page_draws(string name, string path, bool dark)
     {
         var page = await fixture.SignInAsync(path.StartsWith("/api", StringComparison.Ordinal) ? "/plan" : path, dark);

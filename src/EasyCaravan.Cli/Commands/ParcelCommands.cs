@@ -180,7 +180,6 @@ internal static class ParcelCommands
             ParcelCause.NotSupported => "Pack it anew with AES-256 or without a password.",
             ParcelCause.WrongPassword => "Give the password with which it was packed: --password-file FILE.",
             ParcelCause.NoParcel => "A parcel has a manifest.jsonl in it, and is made by 'caravan parcel pack'.",
-            ParcelCause.NoRoom => "Make room on the disk, then try again.",
         };
 
     private static async Task<int> CheckAsync(

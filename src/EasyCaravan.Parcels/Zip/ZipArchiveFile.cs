@@ -33,8 +33,6 @@ public sealed class ZipArchiveFile : IDisposable
 
     public long DirectoryLength { get; private set; }
 
-    public string Comment { get; private set; } = "";
-
     /// <exception cref="ParcelException">It is no archive that is read here.</exception>
     public static ZipArchiveFile Open(string path, ZipBounds? bounds = null)
     {
@@ -163,7 +161,6 @@ public sealed class ZipArchiveFile : IDisposable
             throw Bad(ParcelCause.NoArchive, "is no ZIP archive, or its end is missing");
         var record = tail.AsSpan(end);
         var endAt = Length - tail.Length + end;
-        Comment = Encoding.Latin1.GetString(record[ZipHeaders.EndLength..]);
         Entries = BinaryPrimitives.ReadUInt16LittleEndian(record[10..]);
         DirectoryLength = BinaryPrimitives.ReadUInt32LittleEndian(record[12..]);
         DirectoryAt = BinaryPrimitives.ReadUInt32LittleEndian(record[16..]);

@@ -24,7 +24,6 @@ internal static class ParcelFaults
             {
                 Help = $"Put it into {place}, or correct the account in the roster and apply the plan, then retry",
             },
-            ParcelException { Cause: ParcelCause.NoRoom } full => new Fault(Cause.NoRoom, whom, full.Message),
             ParcelException other => new Fault(Cause.FileDamaged, whom, other.Message),
             IOException { HResult: NoSpaceLeft or QuotaExceeded } => new Fault(Cause.NoRoom, whom, $"the disk under {place} is full")
             {

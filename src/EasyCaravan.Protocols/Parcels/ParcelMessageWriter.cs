@@ -107,17 +107,12 @@ internal sealed class ParcelMessageWriter(ParcelSession session, IReadOnlyList<P
     {
         var before = Math.Max(0, _header.WrittenCount - 3);
         System.Buffers.BuffersExtensions.Write(_header, piece[..Math.Min(piece.Length, LongestHeader - _header.WrittenCount)]);
-        _isHeaderOver =
-            _header.WrittenCount >= LongestHeader
-            || EndsIn(_header.WrittenSpan[before..], "\n\r\n"u8)
-            || EndsIn(_header.WrittenSpan[before..], "\n\n"u8);
-
-        static bool EndsIn(ReadOnlySpan<byte> octets, ReadOnlySpan<byte> end) => octets.IndexOf(end) >= 0;
+        _isHeaderOver = _header.WrittenCount >= LongestHeader || EndOf(_header.WrittenSpan[before..]) is not null;
     }
 
     private static MessageWords WordsOf(ReadOnlySpan<byte> start)
     {
-        start = start[..EndOf(start)];
+        start = start[..(EndOf(start) ?? start.Length)];
         var (subject, sender) = MessageLabel.Read(start);
         string date = "",
             id = "";
@@ -132,16 +127,11 @@ internal sealed class ParcelMessageWriter(ParcelSession session, IReadOnlyList<P
         return new MessageWords(sender, subject, date, id);
     }
 
-    /// <summary>Of the header; of all octets, where its end is not among them.</summary>
-    private static int EndOf(ReadOnlySpan<byte> octets)
+    /// <summary>Where a header ends; null: not within these octets.</summary>
+    private static int? EndOf(ReadOnlySpan<byte> octets)
     {
         var (withReturn, alone) = (octets.IndexOf("\n\r\n"u8), octets.IndexOf("\n\n"u8));
-        return withReturn < 0
-            ? alone < 0
-                ? octets.Length
-                : alone + 1
-            : alone < 0
-                ? withReturn + 1
-                : Math.Min(withReturn, alone) + 1;
+        var first = withReturn >= 0 && alone >= 0 ? Math.Min(withReturn, alone) : Math.Max(withReturn, alone);
+        return first < 0 ? null : first + 1;
     }
 }

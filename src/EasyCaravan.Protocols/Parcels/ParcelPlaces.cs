@@ -219,7 +219,7 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time, Func<b
     private static bool IsNamed(string name, Credentials who) =>
         who.Account.Equals(name, StringComparison.Ordinal) || who.Account.Equals(name + ParcelName.Ending, StringComparison.Ordinal);
 
-    private Use Enter(Service service, Credentials who)
+    private ParcelUse Enter(Service service, Credentials who)
     {
         var path = PathOf(service, who);
         lock (_lock)
@@ -243,7 +243,7 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time, Func<b
                     )
                 );
             stay.Users++;
-            return new Use(this, path, stay);
+            return new ParcelUse(stay, () => Leave(path, stay));
         }
     }
 
@@ -293,25 +293,20 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time, Func<b
 
     [GeneratedRegex("(?=([0-9]{4}-[0-9]{2}-[0-9]{2}))")]
     private static partial Regex Day();
-
-    private sealed class Use(ParcelPlaces places, string path, ParcelStay stay) : IParcelUse
-    {
-        private bool _isOver;
-
-        public ParcelStay Stay => stay;
-
-        public void Dispose()
-        {
-            if (_isOver)
-                return;
-            _isOver = true;
-            places.Leave(path, stay);
-        }
-    }
 }
 
 /// <summary>A share in a parcel that is being packed.</summary>
-internal interface IParcelUse : IDisposable
+internal sealed class ParcelUse(ParcelStay stay, Action leave) : IDisposable
 {
-    ParcelStay Stay { get; }
+    private bool _isOver;
+
+    public ParcelStay Stay => stay;
+
+    public void Dispose()
+    {
+        if (_isOver)
+            return;
+        _isOver = true;
+        leave();
+    }
 }

@@ -8,10 +8,10 @@ namespace EasyCaravan.Protocols.Parcels;
 internal sealed class ParcelSession : IDisposable
 {
     private readonly Service _service;
-    private readonly IParcelUse? _use;
+    private readonly ParcelUse? _use;
     private readonly ParcelFiles? _files;
 
-    public ParcelSession(Service service, string account, string folder, IParcelUse use)
+    public ParcelSession(Service service, string account, string folder, ParcelUse use)
     {
         (_service, Account, Folder, _use) = (service, account, folder, use);
     }

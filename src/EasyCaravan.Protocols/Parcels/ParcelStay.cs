@@ -1,4 +1,3 @@
-using EasyCaravan.Core.Pacing;
 using EasyCaravan.Parcels;
 
 namespace EasyCaravan.Protocols.Parcels;

@@ -69,12 +69,12 @@ internal sealed class PassRunner(
         async Task RunLegAsync(LegOrder order, CancellationToken c)
         {
             var runner = legs.First(r => r.Kind == order.Tally.Kind);
-            var context = await contexts.OfAsync(claim.Person, c);
-            if (context.To.Parcels is null)
+            if (!await PacksAsync(claim.Person, c))
             {
                 await runner.RunAsync(order, c);
                 return;
             }
+            var context = await contexts.OfAsync(claim.Person, c);
             var who = await access.ToAsync(context, c);
             stay ??= parcels.Stay(context.To, who);
             await runner.RunAsync(order, c);
@@ -90,6 +90,14 @@ internal sealed class PassRunner(
                 await legEnded(end);
             return end;
         }
+    }
+
+    /// <summary>By the plan alone: every leg of every pass asks.</summary>
+    private async Task<bool> PacksAsync(MovePerson person, CancellationToken cancel)
+    {
+        var current = (await plan.GetAsync(cancel)).Plan!;
+        var to = current.RouteOf(current.Batches.First(b => b.Name == person.Batch)).To;
+        return current.Services.First(s => s.Name == to).Parcels is not null;
     }
 
     private async Task<PassEnd> LookAsync(RunningPass pass, CancellationToken cancel)

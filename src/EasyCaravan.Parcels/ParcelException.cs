@@ -26,9 +26,6 @@ public enum ParcelCause
 
     /// <summary>It is an archive, but no parcel.</summary>
     NoParcel,
-
-    /// <summary>The disk is full.</summary>
-    NoRoom,
 }
 
 /// <summary>An archive or a parcel that cannot be used as it is.</summary>
