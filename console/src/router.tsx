@@ -2,6 +2,7 @@ import { createRootRoute, createRoute, createRouter, lazyRouteComponent } from "
 import { readFilters } from "./batch/filters";
 import { Frame } from "./frame/Frame";
 import { readSearch } from "./frame/searchInAddress";
+import { readParcel } from "./parcels/address";
 import { Loading } from "./parts/Loading";
 import { NotFound } from "./parts/NotFound";
 import { readSurveyAddress } from "./survey/address";
@@ -56,6 +57,15 @@ const routes = [
   createRoute({
     ...at("/services"),
     component: lazyRouteComponent(() => import("./services/ServicesPage"), "ServicesPage"),
+  }),
+  createRoute({
+    ...at("/parcels"),
+    component: lazyRouteComponent(() => import("./parcels/ParcelsPage"), "ParcelsPage"),
+  }),
+  createRoute({
+    ...at("/parcels/look"),
+    validateSearch: readParcel,
+    component: lazyRouteComponent(() => import("./parcels/ParcelPage"), "ParcelPage"),
   }),
   createRoute({
     ...at("/notices"),

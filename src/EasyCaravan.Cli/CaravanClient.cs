@@ -12,6 +12,8 @@ namespace EasyCaravan.Cli;
 /// <summary>The service's API. Every failure is a <see cref="CommandException"/> that says what to do next.</summary>
 internal sealed class CaravanClient : IDisposable
 {
+    private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(100);
+
     private readonly HttpClient _http;
     private readonly Uri _service;
 
@@ -22,7 +24,8 @@ internal sealed class CaravanClient : IDisposable
         // address.
         _http = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, UseProxy = !IsLoopback(service) });
         _http.BaseAddress = service;
-        _http.Timeout = TimeSpan.FromSeconds(100);
+        // Each call has its own: to read a parcel of many gigabytes takes its time.
+        _http.Timeout = Timeout.InfiniteTimeSpan;
         _http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);
     }
 
@@ -39,7 +42,38 @@ internal sealed class CaravanClient : IDisposable
         return await response.Content.ReadAsStringAsync(cancel);
     }
 
-    public Task<T> PostAsync<T>(string path, object? body, CancellationToken cancel) => SendAsync<T>(HttpMethod.Post, path, body, cancel);
+    /// <param name="patience">How long the service may take; null: as long as for what is answered at once.</param>
+    public Task<T> PostAsync<T>(string path, object? body, CancellationToken cancel, TimeSpan? patience = null) =>
+        SendAsync<T>(HttpMethod.Post, path, body, cancel, patience);
+
+    /// <summary>An answer as it is, such as a page.</summary>
+    public async Task<string> PostTextAsync(string path, object body, TimeSpan patience, CancellationToken cancel)
+    {
+        using var response = await AskAsync(HttpMethod.Post, path, body, cancel, patience);
+        return await response.Content.ReadAsStringAsync(cancel);
+    }
+
+    /// <summary>A file, from an octet on.</summary>
+    /// <param name="take">Gets the octets, and how many the whole file has.</param>
+    public async Task ReadFileAsync(string path, long from, Func<Stream, long, Task> take, CancellationToken cancel)
+    {
+        using var response = await SendAsync(
+            c =>
+            {
+                var request = new HttpRequestMessage(HttpMethod.Get, $"api/v1/{path}");
+                if (from > 0)
+                    request.Headers.Range = new RangeHeaderValue(from, null);
+                return _http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, c);
+            },
+            s_patience,
+            cancel
+        );
+        if (!response.IsSuccessStatusCode)
+            throw await ExplainAsync(response, cancel);
+        var length = response.Content.Headers.ContentRange?.Length ?? response.Content.Headers.ContentLength ?? 0;
+        await using var octets = await response.Content.ReadAsStreamAsync(cancel);
+        await take(octets, length);
+    }
 
     /// <param name="content">As it is, such as a file.</param>
     public Task<T> PutAsync<T>(string path, HttpContent content, CancellationToken cancel) =>
@@ -100,8 +134,10 @@ internal sealed class CaravanClient : IDisposable
     /// <summary>One item for each event of the service's live stream, until it ends; a keep-alive counts as an event.</summary>
     public async IAsyncEnumerable<string> ListenAsync([EnumeratorCancellation] CancellationToken cancel)
     {
-        using var response = await SendAsync(() =>
-            _http.GetAsync(new Uri("api/v1/live", UriKind.Relative), HttpCompletionOption.ResponseHeadersRead, cancel)
+        using var response = await SendAsync(
+            c => _http.GetAsync(new Uri("api/v1/live", UriKind.Relative), HttpCompletionOption.ResponseHeadersRead, c),
+            s_patience,
+            cancel
         );
         await using var stream = await response.Content.ReadAsStreamAsync(cancel);
         await foreach (var item in SseParser.Create(stream).EnumerateAsync(cancel))
@@ -110,34 +146,50 @@ internal sealed class CaravanClient : IDisposable
 
     public void Dispose() => _http.Dispose();
 
-    private async Task<T> SendAsync<T>(HttpMethod method, string path, object? body, CancellationToken cancel)
+    private async Task<T> SendAsync<T>(HttpMethod method, string path, object? body, CancellationToken cancel, TimeSpan? patience = null)
     {
-        using var response = await AskAsync(method, path, body, cancel);
+        using var response = await AskAsync(method, path, body, cancel, patience);
         return (await response.Content.ReadFromJsonAsync((JsonTypeInfo<T>)ContractTypes.Default.GetTypeInfo(typeof(T))!, cancel))!;
     }
 
     /// <returns>An answer that says that it was done.</returns>
-    private async Task<HttpResponseMessage> AskAsync(HttpMethod method, string path, object? body, CancellationToken cancel)
+    private async Task<HttpResponseMessage> AskAsync(
+        HttpMethod method,
+        string path,
+        object? body,
+        CancellationToken cancel,
+        TimeSpan? patience = null
+    )
     {
-        var response = await SendAsync(() =>
-        {
-            var request = new HttpRequestMessage(method, $"api/v1/{path}");
-            if (body is not null)
-                request.Content = body as HttpContent ?? JsonContent.Create(body, ContractTypes.Default.GetTypeInfo(body.GetType())!);
-            return _http.SendAsync(request, cancel);
-        });
+        var response = await SendAsync(
+            c =>
+            {
+                var request = new HttpRequestMessage(method, $"api/v1/{path}");
+                if (body is not null)
+                    request.Content = body as HttpContent ?? JsonContent.Create(body, ContractTypes.Default.GetTypeInfo(body.GetType())!);
+                return _http.SendAsync(request, c);
+            },
+            patience ?? s_patience,
+            cancel
+        );
         if (response.IsSuccessStatusCode)
             return response;
         using (response)
             throw await ExplainAsync(response, cancel);
     }
 
-    private async Task<HttpResponseMessage> SendAsync(Func<Task<HttpResponseMessage>> send)
+    private async Task<HttpResponseMessage> SendAsync(
+        Func<CancellationToken, Task<HttpResponseMessage>> send,
+        TimeSpan patience,
+        CancellationToken cancel
+    )
     {
         HttpResponseMessage response;
+        using var limit = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        limit.CancelAfter(patience);
         try
         {
-            response = await send();
+            response = await send(limit.Token);
         }
         catch (HttpRequestException e)
         {
@@ -147,7 +199,7 @@ internal sealed class CaravanClient : IDisposable
                     + "Start it with 'caravan serve --data DIR', or name another with --service or CARAVAN_URL."
             );
         }
-        catch (TaskCanceledException e) when (e.InnerException is TimeoutException)
+        catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
         {
             throw new CommandException(
                 ExitCode.NoService,

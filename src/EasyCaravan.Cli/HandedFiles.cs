@@ -69,7 +69,10 @@ internal static class HandedFiles
         [
             .. PlanReading
                 .Mappings(planText)
-                .Where(m => m.Children.TryGetValue("speaks", out var word) && word is YamlScalarNode)
+                // Mail in files lies on the service's machine, and is not sent there.
+                .Where(m =>
+                    m.Children.TryGetValue("speaks", out var word) && word is YamlScalarNode { Value: "csv" or "vcard" or "icalendar" }
+                )
                 .Select(m => m.Children.TryGetValue("file", out var file) ? (file as YamlScalarNode)?.Value : null)
                 .OfType<string>()
                 .Select(p => p.Replace("{account}", "*", StringComparison.Ordinal)),

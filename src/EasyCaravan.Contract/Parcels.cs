@@ -58,9 +58,20 @@ public sealed record ParcelFolderView(
 /// <param name="Number">From 1.</param>
 /// <param name="Packing">Which run of packing made it, from 1.</param>
 /// <param name="IsComplete">The account as it was then is in the parts up to this one.</param>
+/// <param name="BeganAt">When that run began.</param>
 /// <param name="PackedAt">When it was closed.</param>
 /// <param name="Octets">Of the file.</param>
-public sealed record ParcelPartView(string File, int Number, int Packing, bool IsComplete, DateTimeOffset PackedAt, long Octets);
+/// <param name="By">Who asked for it; null: it is not told.</param>
+public sealed record ParcelPartView(
+    string File,
+    int Number,
+    int Packing,
+    bool IsComplete,
+    DateTimeOffset BeganAt,
+    DateTimeOffset PackedAt,
+    long Octets,
+    string? By
+);
 
 /// <summary>What a parcel holds.</summary>
 /// <param name="Name">Of its files, without part and ending.</param>
@@ -91,7 +102,7 @@ public sealed record ParcelContents(
 /// <param name="Sha256">Of its octets, in hexadecimal.</param>
 /// <param name="Received">Of a message; null: it is none.</param>
 /// <param name="From">Of a message, its sender; empty: not told.</param>
-/// <param name="Subject">Of a message, or the name of a contact's or event's object.</param>
+/// <param name="Subject">Of a message; a contact's name, or what an event is called.</param>
 /// <param name="Flags">Of a message, with its keywords.</param>
 public sealed record ParcelItemView(
     MoveKind Kind,
@@ -251,7 +262,7 @@ public sealed record ParcelLookRequest(string Place, string Name, string? Passwo
 /// <param name="Password">Null: it is not encrypted.</param>
 /// <param name="Folder">The whole name of a folder, address book or calendar.</param>
 /// <param name="From">Part of the sender, in any case.</param>
-/// <param name="Subject">Part of the subject, in any case.</param>
+/// <param name="Subject">Part of the subject, of a contact's name or of what an event is called, in any case.</param>
 /// <param name="Since">Messages received at this time or later.</param>
 /// <param name="Before">Messages received before this time.</param>
 /// <param name="Cursor">'next' of the page before; null: the first page.</param>
@@ -299,3 +310,15 @@ public sealed record ParcelItemText(
     bool IsHtml,
     IReadOnlyList<ParcelPartOfMessage> Parts
 );
+
+/// <summary>A file of a parcel that is sent in.</summary>
+/// <param name="File">Its name.</param>
+/// <param name="Octets">How many have arrived.</param>
+/// <param name="ChangedAt">When the last of them did.</param>
+public sealed record ParcelArrivalView(string File, long Octets, DateTimeOffset ChangedAt);
+
+/// <summary>A parcel all of whose files have arrived.</summary>
+/// <param name="Place">The folder, below the service's folder of files.</param>
+/// <param name="Name">Of its files, without part and ending.</param>
+/// <param name="Password">Null: it is not encrypted.</param>
+public sealed record ParcelArrivedRequest(string Place, string Name, string? Password);

@@ -60,6 +60,7 @@ public sealed record ServiceUseView(int Connections, int Waiting, string? Troubl
 /// <param name="Warnings">What makes the service less safe than it could be, in words that must be shown with it.</param>
 /// <param name="Help">What the plan says to do about things that it says.</param>
 /// <param name="Parcels">The folder in which its accounts lie packed; null: it is a mail system.</param>
+/// <param name="MailFiles">In which form and which files its mail lies; null: it has none that does.</param>
 public sealed record ServiceView(
     string Name,
     MailConnectionView? Mail,
@@ -73,7 +74,8 @@ public sealed record ServiceView(
     ServiceUseView Use,
     IReadOnlyList<string> Warnings,
     IReadOnlyList<HelpView> Help,
-    string? Parcels
+    string? Parcels,
+    string? MailFiles
 );
 
 /// <summary>A remedy of a service's definition.</summary>

@@ -10,6 +10,9 @@ namespace EasyCaravan.Parcels;
 /// <param name="PartSize">Octets after which another part is begun; null: one part for each run.</param>
 public sealed record PackingTerms(string Account, string Service, ImmutableArray<string> Rules, string? Password, long? PartSize)
 {
+    /// <summary>Who asked for it; null: nobody by name.</summary>
+    public string? By { get; init; }
+
     /// <summary>Makes the seal of a part from SHA-256 of its manifest; null: parts are not sealed.</summary>
     public Func<byte[], byte[]>? Seal { get; init; }
 }

@@ -10,7 +10,11 @@ namespace EasyCaravan.Parcels;
 /// <param name="File">Which part.</param>
 /// <param name="Path">Of the entry in it; null: the part itself.</param>
 /// <param name="What">One sentence without a full stop.</param>
-public sealed record ParcelFinding(string File, string? Path, string What);
+public sealed record ParcelFinding(string File, string? Path, string What)
+{
+    /// <summary>Nothing is damaged; a part is not here.</summary>
+    public bool IsGap { get; init; }
+}
 
 /// <summary>What a check found.</summary>
 /// <param name="Account">Whose it is; null: no part can be read.</param>
@@ -69,7 +73,7 @@ public sealed class ParcelCheck
             var file = ParcelName.OfPart(name, number);
             if (!File.Exists(Path.Combine(folder, file)))
             {
-                Add(file, null, "this part is missing");
+                Add(file, null, "this part is missing", isGap: true);
                 _before = null;
                 continue;
             }
@@ -88,7 +92,12 @@ public sealed class ParcelCheck
             }
         }
         if (last is { IsComplete: false })
-            Add(ParcelName.OfPart(name, last.Part), null, "the run that packed it is not complete: a part behind it is missing");
+            Add(
+                ParcelName.OfPart(name, last.Part),
+                null,
+                "the run that packed it is not complete: a part behind it is missing",
+                isGap: true
+            );
         return new ParcelReport(first?.Account, highest, _read.Items, _read.Octets, _state.Sums(), [.. _findings], _sealedBy);
     }
 
@@ -258,10 +267,10 @@ public sealed class ParcelCheck
         return there.SequenceEqual(octets);
     }
 
-    private void Add(string file, string? path, string what)
+    private void Add(string file, string? path, string what, bool isGap = false)
     {
         if (_findings.Count < MostFindings)
-            _findings.Add(new ParcelFinding(file, path, what));
+            _findings.Add(new ParcelFinding(file, path, what) { IsGap = isGap });
     }
 
     private readonly record struct Expected(long Size, PackedDigest Digest, bool IsSeen);

@@ -7,7 +7,7 @@ namespace EasyCaravan.Parcels;
 /// <summary>What of a parcel's messages and items is looked for; null: it does not matter.</summary>
 /// <param name="Folder">The folder's, address book's or calendar's whole name.</param>
 /// <param name="From">Part of the sender, in any case.</param>
-/// <param name="Subject">Part of the subject, in any case.</param>
+/// <param name="Subject">Part of the subject, of a contact's name or of what an event is called, in any case.</param>
 /// <param name="Since">Messages received at this time or later.</param>
 /// <param name="Before">Messages received before this time.</param>
 public sealed record ParcelQuery(string? Folder, string? From, string? Subject, DateTimeOffset? Since, DateTimeOffset? Before);
@@ -33,7 +33,16 @@ public static class ParcelLook
     }
 
     public static ParcelPartView PartOf(ParcelPart part) =>
-        new(part.FileName, part.Header.Part, part.Header.Packing, part.Header.IsComplete, part.Header.Ended, part.Archive.Length);
+        new(
+            part.FileName,
+            part.Header.Part,
+            part.Header.Packing,
+            part.Header.IsComplete,
+            part.Header.Began,
+            part.Header.Ended,
+            part.Archive.Length,
+            part.Header.By
+        );
 
     /// <summary>The messages and items that are there now and fit, in the order in which they were packed.</summary>
     public static IEnumerable<ParcelItemView> Find(ParcelFiles files, ParcelQuery query, string? password)
@@ -59,7 +68,11 @@ public static class ParcelLook
                     m.Label.Subject,
                     files.State.FlagsOf(message.Message)
                 );
-            else if (record is ItemRecord i && items.TryGetValue((part.Header.Part, ZipPlaces.HashOf(i.Path)), out var collection))
+            else if (
+                record is ItemRecord i
+                && items.TryGetValue((part.Header.Part, ZipPlaces.HashOf(i.Path)), out var collection)
+                && (query.Subject is null || TitleOf(i).Contains(query.Subject, StringComparison.OrdinalIgnoreCase))
+            )
                 yield return new ParcelItemView(
                     collection.Kind,
                     collection.Title,
@@ -69,10 +82,13 @@ public static class ParcelLook
                     i.Sha256,
                     null,
                     "",
-                    i.Name,
+                    TitleOf(i),
                     []
                 );
     }
+
+    /// <summary>What people know it by; else the name of its object.</summary>
+    private static string TitleOf(ItemRecord item) => item.Title.Length > 0 ? item.Title : item.Name;
 
     /// <summary>A folder's names with <c>/</c> between them; one within a name has a backslash before it.</summary>
     public static string NameOf(PackedFolder folder) =>
@@ -118,7 +134,7 @@ public static class ParcelLook
         foreach (ref readonly var message in folder.Messages)
             messages[(message.Part, message.PathHash)] = (folder, message);
         var items = new Dictionary<(int, ulong), PackedCollection>();
-        var isOfMail = query.From is not null || query.Subject is not null || query.Since is not null || query.Before is not null;
+        var isOfMail = query.From is not null || query.Since is not null || query.Before is not null;
         foreach (var collection in state.Collections.Values.Where(c => !isOfMail && (query.Folder is null || c.Title == query.Folder)))
         foreach (var item in collection.Items.Values)
             items[(item.Part, item.PathHash)] = collection;

@@ -182,7 +182,8 @@ public sealed class ParcelPacker : IParcelView
     public void Abandon() => _open?.Archive.Abandon();
 
     /// <summary>Packs a contact or an event, in place of one of the same name.</summary>
-    public void PutItem(PackedCollection collection, string name, ReadOnlySpan<byte> octets)
+    /// <param name="title">For people to find it by.</param>
+    public void PutItem(PackedCollection collection, string name, ReadOnlySpan<byte> octets, string title = "")
     {
         LoadItems();
         var part = PartFor(octets.Length);
@@ -193,7 +194,7 @@ public sealed class ParcelPacker : IParcelView
         part.Archive.Write(octets);
         Unsafe += octets.Length;
         Add(
-            new ItemRecord(collection.Id, name, path, octets.Length, Convert.ToHexStringLower(SHA256.HashData(octets))),
+            new ItemRecord(collection.Id, name, path, octets.Length, Convert.ToHexStringLower(SHA256.HashData(octets)), title),
             part.Archive.End()
         );
     }
@@ -285,16 +286,16 @@ public sealed class ParcelPacker : IParcelView
         ];
         var lines = tables.Prepend(header with { Tables = tables.Count }).Select(ManifestLine.Write).ToList();
         var (count, length) = ((long)lines.Count, lines.Sum(l => l.Length + 1L));
-        foreach (var line in LinesOf(part))
-            (count, length) = (count + 1, length + line.Json.Length + 1);
+        foreach (var line in part.Log.ReadJson())
+            (count, length) = (count + 1, length + line.Length + 1);
         // What all parts of a run hold together is summed up in its last one.
         var end = ManifestLine.Write(new EndRecord(count, isComplete ? State.Sums() : ImmutableSortedDictionary<MoveKind, KindSum>.Empty));
         _ = _digest.GetHashAndReset();
         part.Archive.Begin(ParcelPart.ManifestName, length + end.Length + 1, header.Ended);
         foreach (var line in lines)
             WriteLine(part, line);
-        foreach (var line in LinesOf(part))
-            WriteLine(part, line.Json.Span);
+        foreach (var line in part.Log.ReadJson())
+            WriteLine(part, line.Span);
         WriteLine(part, end);
         List<ZipEntry> last = [part.Archive.End()];
         if (_terms.Seal is { } makeSeal)
@@ -304,7 +305,7 @@ public sealed class ParcelPacker : IParcelView
             part.Archive.Write(seal);
             last.Add(part.Archive.End());
         }
-        part.Archive.Finish(LinesOf(part).Select(l => l.Entry).OfType<ZipEntry>().Concat(last), ParcelPart.Comment);
+        part.Archive.Finish(part.Log.ReadEntries(_terms.Password is not null).Concat(last), ParcelPart.Comment);
         RandomAccess.FlushToDisk(part.File);
         part.Dispose();
         _open = null;
@@ -314,10 +315,6 @@ public sealed class ParcelPacker : IParcelView
         DeleteLog(path);
         _files.Add(ParcelPart.Open(path, _terms.Password));
     }
-
-    /// <summary>What goes into the manifest behind its tables.</summary>
-    private IEnumerable<PartLog.Line> LinesOf(OpenPart part) =>
-        part.Log.Read(_terms.Password is not null).Where(l => l.Record is not ManifestHeader);
 
     private void WriteLine(OpenPart part, ReadOnlySpan<byte> line)
     {
@@ -408,15 +405,12 @@ public sealed class ParcelPacker : IParcelView
             last is { Header.IsComplete: false } ? last.Header.Began : now,
             now,
             _terms.Rules,
-            last is null ? null : DigestOfManifest(last),
+            last?.DigestOfManifest(_terms.Password),
             0
-        );
-    }
-
-    private string DigestOfManifest(ParcelPart part)
-    {
-        using var octets = part.Archive.OpenEntry(part.ManifestEntry, _terms.Password);
-        return Convert.ToHexStringLower(SHA256.HashData(octets));
+        )
+        {
+            By = _terms.By,
+        };
     }
 
     /// <summary>Goes on with a part that an interrupted run left, from its last mark.</summary>
@@ -468,7 +462,7 @@ public sealed class ParcelPacker : IParcelView
             _places.Add(place);
         if (_open is not { } part)
             return;
-        foreach (var line in LinesOf(part))
+        foreach (var line in part.Log.Read(_terms.Password is not null).Skip(1))
             Take(part, line.Record, line.Entry);
     }
 

@@ -1,3 +1,4 @@
+using System.Security.Cryptography;
 using EasyCaravan.Parcels.Manifest;
 using EasyCaravan.Parcels.Zip;
 
@@ -63,6 +64,26 @@ public sealed class ParcelPart : IDisposable
             yield return record;
     }
 
+    /// <summary>SHA-256 of the manifest, in hexadecimal: what a seal is over, and what the next part names.</summary>
+    public string DigestOfManifest(string? password)
+    {
+        using var octets = _archive.OpenEntry(_manifest, password);
+        return Convert.ToHexStringLower(SHA256.HashData(octets));
+    }
+
+    /// <summary>The print of the key that sealed the part; null: it is not sealed.</summary>
+    /// <exception cref="ParcelException">Its seal is not that of its manifest.</exception>
+    public string? SealedBy(string? password)
+    {
+        foreach (var entry in _archive.ReadDirectory())
+            if (entry.Name == SealName)
+            {
+                using var seal = _archive.OpenEntry(entry, password);
+                return ParcelSeal.Check(seal, Convert.FromHexString(DigestOfManifest(password)), FileName);
+            }
+        return null;
+    }
+
     /// <summary>The octets of an item by its path in the archive.</summary>
     /// <exception cref="ParcelException">It is not there.</exception>
     public Stream OpenItem(ulong pathHash, string? password)
@@ -87,9 +108,11 @@ public sealed class ParcelPart : IDisposable
 
     public void Dispose() => _archive.Dispose();
 
-    /// <summary>It is among the last entries, and found without holding the others.</summary>
+    /// <summary>It is among the last entries where it was packed here; else it is found without holding the others.</summary>
     private static ZipEntry FindManifest(ZipArchiveFile archive, string name)
     {
+        if (archive.ReadLast(ManifestName, SealName).Where(e => e.Name == ManifestName).ToList() is [var last])
+            return last;
         ZipEntry? found = null;
         foreach (var entry in archive.ReadDirectory())
             if (entry.Name == ManifestName)

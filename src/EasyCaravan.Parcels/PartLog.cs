@@ -54,7 +54,7 @@ internal sealed class PartLog : IDisposable
 
     /// <summary>A line of the log.</summary>
     /// <param name="Entry">In the archive; null: the record has none.</param>
-    internal readonly record struct Line(ManifestRecord Record, ZipEntry? Entry, ReadOnlyMemory<byte> Json);
+    internal readonly record struct Line(ManifestRecord Record, ZipEntry? Entry);
 
     /// <summary>Opens the log for this process alone.</summary>
     /// <param name="anew">What stands in it belongs to nothing.</param>
@@ -157,40 +157,55 @@ internal sealed class PartLog : IDisposable
         }
     }
 
+    /// <summary>The records with their places, the part's header first.</summary>
     /// <param name="isEncrypted">The part's entries are.</param>
     /// <exception cref="FormatException">A line before the last mark is damaged.</exception>
     public IEnumerable<Line> Read(bool isEncrypted)
     {
+        foreach (var (head, json) in ReadParts())
+            if (ManifestLine.Read(json.Span) is { } record)
+                yield return new Line(record, EntryOf(head.Span, json.Span, isEncrypted));
+    }
+
+    /// <summary>The lines as a manifest has them, behind that of the part's header, without looking into them.</summary>
+    public IEnumerable<ReadOnlyMemory<byte>> ReadJson() => ReadParts().Skip(1).Select(p => p.Json);
+
+    /// <summary>What the archive's directory will tell, of records that have a file.</summary>
+    /// <inheritdoc cref="Read"/>
+    public IEnumerable<ZipEntry> ReadEntries(bool isEncrypted)
+    {
+        foreach (var (head, json) in ReadParts())
+            if (EntryOf(head.Span, json.Span, isEncrypted) is { } entry)
+                yield return entry;
+    }
+
+    private IEnumerable<(ReadOnlyMemory<byte> Head, ReadOnlyMemory<byte> Json)> ReadParts()
+    {
         _file.Flush();
         foreach (var line in ReadLines())
         {
-            if (line.Length < 2)
-                continue;
-            if (line[0] == Plain)
-            {
-                if (ManifestLine.Read(line.AsSpan(2)) is { } plain)
-                    yield return new Line(plain, null, line.AsMemory(2));
-                continue;
-            }
             var json = Array.IndexOf(line, (byte)'{');
-            var fields = Encoding.ASCII.GetString(line, 0, Math.Max(0, json)).Split(' ');
-            if (
-                line[0] != Entry
-                || fields.Length < 4
-                || !long.TryParse(fields[1], CultureInfo.InvariantCulture, out var at)
-                || !uint.TryParse(fields[2], NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var crc)
-                || !uint.TryParse(fields[3], NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var time)
-            )
+            if (json < 2 || line[0] is not ((byte)Plain or (byte)Entry))
                 throw new FormatException("a line of the log is damaged");
-            var record = ManifestLine.Read(line.AsSpan(json));
-            var (path, size) = record switch
-            {
-                MessageRecord m => (m.Path, m.Size),
-                ItemRecord i => (i.Path, i.Size),
-                _ => throw new FormatException("a line of the log is damaged"),
-            };
-            yield return new Line(record, ZipAppender.EntryOf(path, at, size, crc, time, isEncrypted), line.AsMemory(json));
+            yield return (line.AsMemory(0, json), line.AsMemory(json));
         }
+    }
+
+    /// <summary>Null: the record has none.</summary>
+    private static ZipEntry? EntryOf(ReadOnlySpan<byte> head, ReadOnlySpan<byte> json, bool isEncrypted)
+    {
+        if (head[0] == Plain)
+            return null;
+        var fields = Encoding.ASCII.GetString(head).Split(' ');
+        if (
+            fields.Length < 4
+            || !long.TryParse(fields[1], CultureInfo.InvariantCulture, out var at)
+            || !uint.TryParse(fields[2], NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var crc)
+            || !uint.TryParse(fields[3], NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var time)
+        )
+            throw new FormatException("a line of the log is damaged");
+        var (path, size) = ManifestLine.ReadFile(json);
+        return ZipAppender.EntryOf(path, at, size, crc, time, isEncrypted);
     }
 
     public void Dispose()

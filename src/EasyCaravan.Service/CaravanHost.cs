@@ -6,6 +6,7 @@ using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Scheduling;
 using EasyCaravan.Protocols.Discovery;
+using EasyCaravan.Protocols.Files.Mail;
 using EasyCaravan.Protocols.Parcels;
 using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Protocols.Smtp;
@@ -32,6 +33,10 @@ public static class CaravanHost
     public const string TokenFile = "admin.token";
 
     private const string FilesFolder = "files";
+
+    /// <summary>What was found in mail files; it can be deleted at any time.</summary>
+    private const string IndexFolder = "indexes";
+
     private const string LockFile = "lock";
     private const string OwnerFile = "owner";
 
@@ -95,6 +100,7 @@ public static class CaravanHost
             .AddSingleton<ServiceTrials>()
             .AddSingleton<INameServers, MachineNameServers>();
         services.AddSingleton<Surveys>().AddSingleton<Decisions>().AddSingleton<Consents>().AddSingleton<IItemNumbers, ItemNumbers>();
+        var files = options.FilesFolder ?? Path.Combine(options.DataFolder, FilesFolder);
         services
             .AddSingleton<ISecrets, SealedSecrets>()
             .AddSingleton<SecretPlaces>()
@@ -107,11 +113,15 @@ public static class CaravanHost
             .AddSingleton<ErrandAccounts>()
             .AddSingleton<ErrandStart>()
             .AddSingleton<ParcelListings>()
-            .AddSingleton(s => new ParcelPlaces(
-                options.FilesFolder ?? Path.Combine(options.DataFolder, FilesFolder),
-                options.Time,
-                s.GetRequiredService<InstallationKey>().SealParcel
+            .AddSingleton<ParcelArrivals>()
+            .AddSingleton<FileDigests>()
+            .AddSingleton(s => new MailFilePlaces(
+                files,
+                Path.Combine(options.DataFolder, IndexFolder),
+                s.GetRequiredService<IItemNumbers>(),
+                options.Time
             ))
+            .AddSingleton(s => new ParcelPlaces(files, options.Time, s.GetRequiredService<InstallationKey>().SealParcel))
             .AddSingleton<CollectionAccounts>()
             .AddSingleton<IMailAccounts, MailAccounts>();
         services.AddSingleton(s => new AccessTokens(
@@ -220,6 +230,8 @@ public static class CaravanHost
         FileApi.Map(api);
         ParcelApi.Map(api);
         ParcelFileApi.Map(api);
+        ParcelArrivalApi.Map(api);
+        ParcelCoverApi.Map(api);
         ConsentApi.Map(open, api);
         LeftBehindApi.Map(api);
         DifferenceApi.Map(api);

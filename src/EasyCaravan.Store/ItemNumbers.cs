@@ -11,11 +11,12 @@ public sealed class ItemNumbers(Database database) : IItemNumbers
         database.WriteAsync<IReadOnlyList<uint>>(
             async db =>
             {
-                var known = await db
-                    .ItemNames.Where(n => n.Service == service && n.Account == account)
+                var own = db.ItemNames.Where(n => n.Service == service && n.Account == account);
+                var known = await own.Where(n => EF.Parameter(names).Contains(n.Name))
                     .ToDictionaryAsync(n => n.Name, n => n.Number, cancel);
-                var next = known.Count == 0 ? 1 : known.Values.Max() + 1;
-                foreach (var name in names.Where(n => !known.ContainsKey(n)).Distinct().ToList())
+                var fresh = names.Where(n => !known.ContainsKey(n)).Distinct().ToList();
+                var next = fresh.Count == 0 ? 0 : (await own.MaxAsync(n => (long?)n.Number, cancel) ?? 0) + 1;
+                foreach (var name in fresh)
                 {
                     db.ItemNames.Add(
                         new ItemNameRow

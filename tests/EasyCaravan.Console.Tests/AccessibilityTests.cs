@@ -43,6 +43,7 @@ public sealed class AccessibilityTests(ConsoleFixture fixture)
                 "/plan",
                 "/services",
                 "/journal",
+                "/parcels",
                 "/notices",
             }
         )

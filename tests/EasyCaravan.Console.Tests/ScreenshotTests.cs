@@ -19,7 +19,7 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
     [InlineData("survey", "/batches/engineers/survey", false)]
     [InlineData("folders", "/batches/engineers/folders", false)]
     [InlineData("collections", "/batches/deckhands/collections", false)]
-    [InlineData("both-sides", "/batches/deckhands/moves/aoife.marsh@saltmarsh.example", false)]
+    [InlineData("parcels", "/parcels", false)]
     [InlineData("timetable", "/batches/engineers/timetable", false)]
     [InlineData("notices", "/notices", false)]
     [InlineData("plan", "/plan", false)]
@@ -42,10 +42,14 @@ public sealed class ScreenshotTests(ConsoleFixture fixture)
             await card.GetByRole(AriaRole.Button, new() { Name = "Try" }).ClickAsync();
             await card.GetByText("All is well").WaitForAsync();
         }
-        if (name == "both-sides")
+        if (name == "parcels")
         {
-            await page.GetByRole(AriaRole.Link, new() { Name = "Look at both sides" }).First.ClickAsync();
-            await page.GetByRole(AriaRole.Region, new() { Name = "Both sides" }).GetByText("missing").First.WaitForAsync();
+            await page.GetByRole(AriaRole.Button, new() { Name = "Pack somebody…" }).ClickAsync();
+            await page.GetByLabel("Accounts", new() { Exact = true })
+                .FillAsync("aoife.marsh@saltmarsh.example liam.ormsby@saltmarsh.example maeve.harrow@saltmarsh.example");
+            await page.GetByRole(AriaRole.Button, new() { Name = "Pack 3 accounts" }).ClickAsync();
+            await page.GetByRole(AriaRole.Region, new() { Name = "Packed and unpacked" }).WaitForAsync();
+            await page.Locator(".mantine-Notification-root").First.WaitForAsync(new() { State = WaitForSelectorState.Detached });
         }
         if (name == "batch")
             await page.Locator("tbody tr[aria-rowindex]").First.WaitForAsync();

@@ -121,7 +121,7 @@ public sealed class PlanFileTests
         "speeks: imap, host: imap.lanternpost",
         3,
         "'speeks' is not known in 'mail'; did you mean 'speaks'?",
-        "speaks, host, port, security"
+        "speaks, file, dialect, unmarked, host, port, security"
     )]
     [InlineData("security: tls", "security: ssl", 3, "'security' cannot be 'ssl'", "tls, starttls, none")]
     [InlineData("port: 993", "port: 99300", 3, "'port' cannot be 99300", "a port from 1 to 65535")]

@@ -53,7 +53,7 @@ public sealed class PlanTextTests
             Assert.Contains(line, changed, StringComparison.Ordinal);
         Assert.Equal(
             PlanText.FolderRulesOf(plan, route),
-            PlanText.FolderRulesOf(PlanText.WithFolderRules(changed, route, PlanText.FolderRulesOf(plan, route)), route)
+            PlanText.FolderRulesOf(PlanText.WithFolderRules(changed, route, PlanText.FolderRulesOf(plan, route)!), route)
         );
     }
 

@@ -44,7 +44,7 @@ public sealed class PackingTests
         Assert.Empty(missed);
     }
 
-    private static string Run(string program, params string[] arguments)
+    internal static string Run(string program, params string[] arguments)
     {
         using var process = Process.Start(
             new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, RedirectStandardError = true }

@@ -191,6 +191,9 @@ public sealed class DovecotServer : IAsyncDisposable
         File.SetLastWriteTimeUtc(file, DateTime.UnixEpoch.AddSeconds(Interlocked.Increment(ref _changes)));
     }
 
+    /// <summary>Where the mail of an account lies on the disk.</summary>
+    public string MailOf(string account) => Path.Combine(_folder, "home", account, "mail");
+
     /// <summary>The owner's rights on a folder, such as <c>lrs</c>, once the folder is there.</summary>
     public void SetRights(string account, string folder, string rights) =>
         File.WriteAllText(

@@ -112,6 +112,18 @@ public sealed class ParcelTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task An_errand_is_shown_with_parcels_and_not_as_a_part_of_the_plan()
+    {
+        await PackAsync(Aoife);
+        Assert.Equal(["crew"], (await _service.GetAsync<PlanView>("plan")).Batches.Select(b => b.Name));
+        Assert.Equal(["lanternpost", "northquay"], (await _service.GetAsync<List<ServiceView>>("services")).Select(s => s.Name).Order());
+        using var rules = await _service.Api.GetAsync("/api/v1/routes/pack-1/folders");
+        Assert.Equal(HttpStatusCode.Conflict, rules.StatusCode);
+        using var none = await _service.Api.GetAsync("/api/v1/routes/nowhere/folders");
+        Assert.Equal(HttpStatusCode.NotFound, none.StatusCode);
+    }
+
+    [Fact]
     public async Task Its_files_are_fetched_in_ranges_and_each_fetch_stands_in_the_journal()
     {
         await PackAsync(Aoife);
@@ -195,6 +207,90 @@ public sealed class ParcelTests : IAsyncLifetime
         Assert.Equal(0, (await _service.RunAsync("parcel", "check", path, "--key", print)).Code);
         var other = await _service.RunAsync("parcel", "check", path, "--key", "another");
         Assert.Equal((1, true), (other.Code, other.Error.Contains("another key sealed it", StringComparison.Ordinal)));
+    }
+
+    [Fact]
+    public async Task Fetched_and_sent_in_it_goes_on_where_it_was_broken_off_and_is_there_only_when_it_is_sound()
+    {
+        await PackAsync(Aoife);
+        var name = $"{Aoife} 2026-11-30";
+        var there = Path.Combine(Place, name + ".zip");
+        var octets = await File.ReadAllBytesAsync(there);
+        var here = Directory.CreateTempSubdirectory("here").FullName;
+        var file = Path.Combine(here, name + ".zip");
+        // The first fetch was lost in the middle.
+        await File.WriteAllBytesAsync(file + ".coming", octets[..777]);
+        Assert.Equal(0, (await _service.RunAsync("parcel", "fetch", name, "--to", here)).Code);
+        Assert.Equal(octets, await File.ReadAllBytesAsync(file));
+        Assert.Equal(1, (await _service.RunAsync("parcel", "fetch", name, "--to", here)).Code);
+        var double_ = await _service.RunAsync("parcel", "send", file);
+        Assert.Equal((1, true), (double_.Code, double_.Error.Contains("already", StringComparison.Ordinal)));
+        File.Delete(there);
+
+        // Damaged on the way: it is not taken, and is sent from its begin the next time.
+        await File.WriteAllBytesAsync(file, [.. octets[..500], (byte)(octets[500] ^ 1), .. octets[501..]]);
+        var damaged = await _service.RunAsync("parcel", "send", file);
+        Assert.Equal((1, true), (damaged.Code, damaged.Error.Contains("was not taken", StringComparison.Ordinal)));
+        Assert.Empty(await _service.GetAsync<List<ParcelView>>("parcels"));
+        Assert.Empty(await _service.GetAsync<List<ParcelArrivalView>>("parcels/arriving?place=parcels"));
+
+        await File.WriteAllBytesAsync(file, octets);
+        Assert.Equal(HttpStatusCode.OK, await PutAsync(name + ".zip", 0, octets.Length, octets[..1000]));
+        // Whoever thinks that more or less has arrived is told how much has.
+        foreach (var at in new[] { 0, 500, 1500 })
+            Assert.Equal(HttpStatusCode.Conflict, await PutAsync(name + ".zip", at, octets.Length, octets[at..]));
+        Assert.Equal(1000, Assert.Single(await _service.GetAsync<List<ParcelArrivalView>>("parcels/arriving?place=parcels")).Octets);
+        var sent = await _service.RunAsync("parcel", "send", file);
+        Assert.True(sent.Code == 0, sent.Error);
+        Assert.Equal(octets, await File.ReadAllBytesAsync(there));
+        Assert.Equal(0, (await _service.RunAsync("parcel", "check", there)).Code);
+        Assert.Contains((await _service.GetAsync<Page<JournalEntry>>("journal?search=sent the parcel")).Items, e =>
+            e.Text.Contains("as they were packed", StringComparison.Ordinal)
+        );
+        foreach (var hostile in new[] { "../x.zip", "/etc/x.zip", "a/../../x.zip", "x.txt", "CON.zip" })
+            Assert.Equal(HttpStatusCode.BadRequest, await PutAsync(hostile, 0, 1, [1]));
+        Directory.Delete(here, recursive: true);
+    }
+
+    private async Task<HttpStatusCode> PutAsync(string part, long at, long length, byte[] octets)
+    {
+        using var content = new ByteArrayContent(octets);
+        var query = $"place=parcels&part={Uri.EscapeDataString(part)}&at={at}&length={length}";
+        using var answer = await _service.Api.PutAsync($"/api/v1/parcels/arriving?{query}", content);
+        return answer.StatusCode;
+    }
+
+    [Fact]
+    public async Task The_cover_sheet_tells_what_whose_when_by_whom_and_all_digests()
+    {
+        await PackAsync(Aoife);
+        var secret = Path.Combine(_service.Folder, "secret.txt");
+        await File.WriteAllTextAsync(secret, "salt\n");
+        await PackAsync(Bram, "--password-file", secret);
+        var octets = await File.ReadAllBytesAsync(Path.Combine(Place, $"{Aoife} 2026-11-30.zip"));
+        var page = await _service.Api.GetStringAsync(
+            $"/api/v1/parcels/cover?place=parcels&parcel={Uri.EscapeDataString($"{Aoife} 2026-11-30")}"
+        );
+        foreach (
+            var told in new[]
+            {
+                Aoife,
+                "lanternpost",
+                "2026-11-30",
+                "admin",
+                "INBOX",
+                "2025-06-01 to 2026-11-30",
+                Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(octets)),
+                "--key ",
+            }
+        )
+            Assert.Contains(told, page, StringComparison.Ordinal);
+
+        var sheet = Path.Combine(_service.Folder, "cover.html");
+        var refused = await _service.RunAsync("parcel", "cover", $"{Bram} 2026-11-30", "--to", sheet);
+        Assert.Equal((1, true), (refused.Code, refused.Error.Contains("Give the password", StringComparison.Ordinal)));
+        Assert.Equal(0, (await _service.RunAsync("parcel", "cover", $"{Bram} 2026-11-30", "--to", sheet, "--password-file", secret)).Code);
+        Assert.Contains("AES-256", await File.ReadAllTextAsync(sheet), StringComparison.Ordinal);
     }
 
     private async Task<Ran> PackAsync(string who, params string[] options)

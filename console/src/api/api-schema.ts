@@ -788,6 +788,78 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/parcels/arriving": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Files of parcels that are sent in, and how much of each has arrived
+         * @description Files of parcels that are sent in, and how much of each has arrived
+         */
+        get: operations["parcelArrivalList"];
+        /**
+         * Sends a piece of a parcel's file, at most 64 MB; where it was broken off, it goes on after what has arrived
+         * @description Sends a piece of a parcel's file, at most 64 MB; where it was broken off, it goes on after what has arrived
+         */
+        put: operations["parcelArrivalAppend"];
+        post?: never;
+        /**
+         * Forgets what has arrived of a file
+         * @description Forgets what has arrived of a file
+         */
+        delete: operations["parcelArrivalGiveUp"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/parcels/arrived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reads a parcel that was sent in from end to end, and puts it among the others if it is as it was packed
+         * @description Reads a parcel that was sent in from end to end, and puts it among the others if it is as it was packed
+         */
+        post: operations["parcelArrivalTake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/parcels/cover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The cover sheet of a parcel, as a page that prints on A4: what, whose, from when to when, by whom, digests
+         * @description The cover sheet of a parcel, as a page that prints on A4: what, whose, from when to when, by whom, digests
+         */
+        get: operations["parcelCoverGet"];
+        put?: never;
+        /**
+         * The same of a parcel that is encrypted: its password goes in no address
+         * @description The same of a parcel that is encrypted: its password goes in no address
+         */
+        post: operations["parcelCoverDraw"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{name}/consent": {
         parameters: {
             query?: never;
@@ -4299,6 +4371,58 @@ export interface components {
              */
             total: null | number;
         };
+        /** @description A file of a parcel that is sent in. */
+        ParcelArrivalView: {
+            /** @description Its name. */
+            file: string;
+            /**
+             * Format: int64
+             * @description How many have arrived.
+             */
+            octets: number;
+            /**
+             * Format: date-time
+             * @description When the last of them did.
+             */
+            changedAt: string;
+        };
+        /** @description A parcel all of whose files have arrived. */
+        ParcelArrivedRequest: {
+            /** @description The folder, below the service's folder of files. */
+            place: string;
+            /** @description Of its files, without part and ending. */
+            name: string;
+            /** @description Null: it is not encrypted. */
+            password: null | string;
+        };
+        /** @description What a check of a parcel found. */
+        ParcelChecked: {
+            /** @description Of the parcel. */
+            name: string;
+            /** @description Whose it is; null: no part can be read. */
+            account: null | string;
+            /**
+             * Format: int32
+             * @description Files that belong to it.
+             */
+            parts: number;
+            /**
+             * Format: int64
+             * @description Whose octets were read.
+             */
+            items: number;
+            /**
+             * Format: int64
+             * @description That were read.
+             */
+            octets: number;
+            /** @description What is there with the last part. */
+            kinds: components["schemas"]["ParcelKindView"][];
+            /** @description The first thousand; none: the parcel is as it was packed. */
+            findings: components["schemas"]["ParcelFindingView"][];
+            /** @description The print of the key that sealed it; null: it is not sealed. */
+            sealedBy: null | string;
+        };
         /** @description What a parcel holds. */
         ParcelContents: {
             /** @description Of its files, without part and ending. */
@@ -4320,6 +4444,15 @@ export interface components {
             parts: components["schemas"]["ParcelPartView"][];
             /** @description Folders, address books and calendars. */
             folders: components["schemas"]["ParcelFolderView"][];
+        };
+        /** @description What is wrong with a parcel. */
+        ParcelFindingView: {
+            /** @description Which of its files. */
+            file: string;
+            /** @description Of the entry in it; null: the file itself. */
+            path: null | string;
+            /** @description One sentence without a full stop. */
+            what: string;
         };
         /** @description A folder, address book or calendar of a parcel. */
         ParcelFolderView: {
@@ -4405,10 +4538,27 @@ export interface components {
             received: null | string;
             /** @description Of a message, its sender; empty: not told. */
             from: string;
-            /** @description Of a message, or the name of a contact's or event's object. */
+            /** @description Of a message; a contact's name, or what an event is called. */
             subject: string;
             /** @description Of a message, with its keywords. */
             flags: string[];
+        };
+        /** @description How much of a kind a parcel holds. */
+        ParcelKindView: {
+            /** @description What it is. */
+            kind: components["schemas"]["MoveKind"];
+            /**
+             * Format: int64
+             * @description How many.
+             */
+            items: number;
+            /**
+             * Format: int64
+             * @description Of all together.
+             */
+            octets: number;
+            /** @description One number for all of them: two packings of the same account have the same. In hexadecimal. */
+            contents: string;
         };
         /** @description Which parcel is looked into. */
         ParcelLookRequest: {
@@ -4449,6 +4599,11 @@ export interface components {
             isComplete: boolean;
             /**
              * Format: date-time
+             * @description When that run began.
+             */
+            beganAt: string;
+            /**
+             * Format: date-time
              * @description When it was closed.
              */
             packedAt: string;
@@ -4457,6 +4612,8 @@ export interface components {
              * @description Of the file.
              */
             octets: number;
+            /** @description Who asked for it; null: it is not told. */
+            by: null | string;
         };
         /** @description What is looked for in a parcel. Null: it does not matter. */
         ParcelSearchRequest: {
@@ -4470,7 +4627,7 @@ export interface components {
             folder: null | string;
             /** @description Part of the sender, in any case. */
             from: null | string;
-            /** @description Part of the subject, in any case. */
+            /** @description Part of the subject, of a contact's name or of what an event is called, in any case. */
             subject: null | string;
             /**
              * Format: date-time
@@ -5071,6 +5228,8 @@ export interface components {
             help: components["schemas"]["HelpView"][];
             /** @description The folder in which its accounts lie packed; null: it is a mail system. */
             parcels: null | string;
+            /** @description In which form and which files its mail lies; null: it has none that does. */
+            mailFiles: null | string;
         };
         /** @description Signs the console in. */
         SessionRequest: {
@@ -7034,6 +7193,213 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelArrivalList: {
+        parameters: {
+            query: {
+                /** @description The folder, below the service's folder of files. */
+                place: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParcelArrivalView"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelArrivalAppend: {
+        parameters: {
+            query: {
+                /** @description The folder, below the service's folder of files. */
+                place: string;
+                /** @description A file of a parcel, by its name. */
+                part: string;
+                /** @description How many octets of the file have arrived, as the caller thinks. */
+                at: number;
+                /** @description Octets of the whole file. */
+                length: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": components["schemas"]["Stream"];
+                "*/*": components["schemas"]["Stream"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParcelArrivalView"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelArrivalGiveUp: {
+        parameters: {
+            query: {
+                /** @description The folder, below the service's folder of files. */
+                place: string;
+                /** @description A file of a parcel, by its name. */
+                part: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelArrivalTake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ParcelArrivedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParcelChecked"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelCoverGet: {
+        parameters: {
+            query: {
+                /** @description The folder, below the service's folder of files. */
+                place: string;
+                /** @description The parcel's name: that of its files, without part and ending. */
+                parcel: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelCoverDraw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ParcelLookRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
             };
             /** @description It could not be done: what happened, and what to do. */
             default: {

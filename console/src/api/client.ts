@@ -23,6 +23,8 @@ export class ApiError extends Error {
     readonly status: number,
     /** What is wrong in a plan or its rules, place by place. */
     readonly problems: Schemas["PlanProblem"][] = [],
+    /** What happened, in the service's stable word for programs. */
+    readonly word?: string,
   ) {
     super(message);
   }
@@ -65,6 +67,7 @@ export async function unwrap<T>(answer: Promise<{ data?: T; error?: unknown; res
     detail?: string;
     title?: string;
     remedy?: string;
+    cause?: string;
     problems?: Schemas["PlanProblem"][];
   };
   throw new ApiError(
@@ -72,5 +75,6 @@ export async function unwrap<T>(answer: Promise<{ data?: T; error?: unknown; res
     problem.remedy,
     result.response.status,
     problem.problems,
+    problem.cause,
   );
 }

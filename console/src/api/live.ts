@@ -7,7 +7,7 @@ import { mergeMoves } from "./queries";
 const REST = 1500;
 
 /** Query keys of answers that sum up all moves: any event makes them stale. */
-const OVERALL: ReadonlySet<unknown> = new Set(["today", "batches", "services", "journal"]);
+const OVERALL: ReadonlySet<unknown> = new Set(["today", "batches", "services", "journal", "parcels"]);
 
 /** Query keys of answers about one batch: the batch is the second part of the key; for a move, its account is the third. */
 const OF_A_BATCH: ReadonlySet<unknown> = new Set([

@@ -5,6 +5,7 @@ import {
   IconMap2,
   IconMoon,
   IconNotebook,
+  IconPackage,
   IconServer2,
   IconSun,
   IconSunHigh,
@@ -20,6 +21,7 @@ const PLACES = [
   { to: "/batches", word: "Batches", icon: IconUsersGroup },
   { to: "/plan", word: "Plan", icon: IconMap2 },
   { to: "/services", word: "Services", icon: IconServer2 },
+  { to: "/parcels", word: "Parcels", icon: IconPackage },
   { to: "/notices", word: "Notices", icon: IconMail },
   { to: "/journal", word: "Journal", icon: IconNotebook },
 ] as const;

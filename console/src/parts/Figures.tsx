@@ -11,6 +11,11 @@ export function Figures({ counts, more }: { counts: Counts; more?: { label: stri
     { label: "left behind", value: number(counts.leftBehind) },
     ...(more ?? []),
   ];
+  return <FigureRow figures={figures} />;
+}
+
+/** Numbers side by side, each with its word. */
+export function FigureRow({ figures }: { figures: { label: string; value: string }[] }) {
   return (
     <div className="figures">
       {figures.map((f) => (

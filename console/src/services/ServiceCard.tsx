@@ -11,6 +11,8 @@ import { TrialSteps } from "./TrialSteps";
 
 export function ServiceCard({ service }: { service: Service }) {
   const { mail, limits, use } = service;
+  // Nobody signs in at files, and they bear any number of readers.
+  const isServer = service.signIn !== "none";
   const [account, setAccount] = useState("");
   const named = account.trim() === "" ? null : account.trim();
   const trial = useMutation({
@@ -30,7 +32,9 @@ export function ServiceCard({ service }: { service: Service }) {
         {mail && `${mail.speaks.toUpperCase()} at ${mail.host}:${mail.port}, security ${mail.security}; `}
         {service.contacts && `contacts at ${service.contacts}; `}
         {service.calendars && `calendars at ${service.calendars}; `}
-        trust {service.trust}, sign-in by {service.signIn}
+        {service.parcels && `accounts packed in ${service.parcels}`}
+        {service.mailFiles && `mail in files: ${service.mailFiles}`}
+        {isServer && `trust ${service.trust}, sign-in by ${service.signIn}`}
         {service.rules && `; rules by ${service.rules}`}
       </div>
       {service.warnings.map((w) => (
@@ -38,14 +42,16 @@ export function ServiceCard({ service }: { service: Service }) {
           {w}
         </p>
       ))}
-      <div className="row">
-        <Bar share={use.connections / limits.connections} label={`${service.name}: connections in use`} />
-        <span className="soft">
-          {use.connections} of {limits.connections} connections, {limits.perAccount} to one account
-          {limits.largestMessage !== null && `, messages up to ${size(limits.largestMessage)}`}
-          {limits.bytesPerDay !== null && `, ${size(limits.bytesPerDay)} a day for one account`}
-        </span>
-      </div>
+      {isServer && (
+        <div className="row">
+          <Bar share={use.connections / limits.connections} label={`${service.name}: connections in use`} />
+          <span className="soft">
+            {use.connections} of {limits.connections} connections, {limits.perAccount} to one account
+            {limits.largestMessage !== null && `, messages up to ${size(limits.largestMessage)}`}
+            {limits.bytesPerDay !== null && `, ${size(limits.bytesPerDay)} a day for one account`}
+          </span>
+        </div>
+      )}
       {use.pausedUntil ? (
         <p className="warn-note" style={{ margin: 0 }}>
           In trouble: {use.trouble}. All moves over it wait until {time(use.pausedUntil)}; then one of them tries for

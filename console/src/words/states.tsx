@@ -29,6 +29,13 @@ export const KIND_WORDS: Record<Kind, string> = {
   calendars: "Calendars",
 };
 
+/** What is counted of each kind. */
+export const ITEM_WORDS: Record<Kind, string> = {
+  mail: "messages",
+  contacts: "contacts",
+  calendars: "events and tasks",
+};
+
 interface Look {
   word: string;
   icon: ComponentType<{ size?: number; "aria-hidden"?: boolean }>;

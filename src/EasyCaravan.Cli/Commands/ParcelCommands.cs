@@ -12,8 +12,9 @@ internal static class ParcelCommands
 {
     private const int MostShown = 1000;
 
-    public static Command Make(CommandHost host) =>
-        new("parcel", "Accounts packed in files: packs, lists, checks, shows and opens them")
+    public static Command Make(CommandHost host)
+    {
+        var command = new Command("parcel", "Accounts packed in files: packs, lists, checks, shows, opens, fetches and sends them")
         {
             PackCommand.Make(host),
             host.Make(
@@ -27,6 +28,10 @@ internal static class ParcelCommands
             Show(host),
             OpenCommand.Make(host),
         };
+        foreach (var transfer in ParcelTransfer.Make(host))
+            command.Add(transfer);
+        return command;
+    }
 
     private static async Task<int> ListAsync(CaravanClient client, Writer writer, CancellationToken cancel)
     {
@@ -112,7 +117,10 @@ internal static class ParcelCommands
         var password = PasswordOption();
         var folder = new Option<string?>("--folder") { Description = "What is in this folder, address book or calendar" };
         var from = new Option<string?>("--from") { Description = "Messages whose sender has this in it" };
-        var subject = new Option<string?>("--subject") { Description = "Messages whose subject has this in it" };
+        var subject = new Option<string?>("--subject")
+        {
+            Description = "Messages whose subject, or contacts and events whose name has this in it",
+        };
         var since = ParcelChoice.DayOption("--since", "Messages received on this day or later, in UTC");
         var before = ParcelChoice.DayOption("--before", "Messages received before this day, in UTC");
         var asOf = ParcelChoice.DayOption("--as-of", "The parcel as it was at the end of this day, in UTC");

@@ -62,6 +62,7 @@ internal static class ServiceCommands
     private static string MailOf(ServiceView service) =>
         service.Mail is { } mail ? $"{Words.Word(mail.Speaks)} {Words.Safe(mail.Host)}:{mail.Port}"
         : service.Parcels is { } place ? $"parcels in {Words.Safe(place)}"
+        : service.MailFiles is { } files ? Words.Safe(files)
         : "";
 
     private static int List(List<ServiceView> services, Writer writer)

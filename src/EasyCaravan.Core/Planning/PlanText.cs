@@ -22,15 +22,18 @@ public static class PlanText
         throw new FormatException($"the plan has no route '{route}'");
     }
 
-    /// <summary>The folder rules of a route as a YAML list, one to a line; empty where it has none.</summary>
-    public static string FolderRulesOf(string plan, string route)
+    /// <summary>
+    /// The folder rules of a route as a YAML list, one to a line; empty where it has none. Null: the text has no such route.
+    /// </summary>
+    public static string? FolderRulesOf(string plan, string route)
     {
-        var folders =
-            Load(plan) is YamlMappingNode root
-            && root["routes"][route] is YamlMappingNode node
-            && node.Children.TryGetValue("folders", out var list)
-                ? (YamlSequenceNode)list
-                : null;
+        if (
+            Load(plan) is not YamlMappingNode root
+            || !root.Children.TryGetValue("routes", out var routes)
+            || !((YamlMappingNode)routes).Children.TryGetValue(route, out var node)
+        )
+            return null;
+        var folders = ((YamlMappingNode)node).Children.TryGetValue("folders", out var list) ? (YamlSequenceNode)list : null;
         return folders is null ? "" : string.Concat(folders.Children.Select(r => $"- {Write(r)}\n"));
     }
 

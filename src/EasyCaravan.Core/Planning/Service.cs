@@ -18,10 +18,18 @@ public sealed record Service(string Name, MailConnection? Mail, SignIn SignIn, T
     /// </summary>
     public ImmutableArray<Kind> Kinds =>
         [
-            .. new[] { (Kind.Contacts, Contacts is not null), (Kind.Calendars, Calendars is not null), (Kind.Mail, Mail is not null) }
+            .. new[]
+            {
+                (Kind.Contacts, Contacts is not null),
+                (Kind.Calendars, Calendars is not null),
+                (Kind.Mail, Mail is not null || MailFiles is not null),
+            }
                 .Where(k => k.Item2 || Parcels is not null)
                 .Select(k => k.Item1),
         ];
+
+    /// <summary>Its mail lies in files, and <see cref="Mail"/> is null; null: it does not.</summary>
+    public MailFiles? MailFiles { get; init; }
 
     /// <summary>It is no mail system but a folder of packed accounts, which hold all kinds; null: it is none.</summary>
     public ParcelPlace? Parcels { get; init; }
@@ -36,7 +44,13 @@ public sealed record Service(string Name, MailConnection? Mail, SignIn SignIn, T
         };
 
     /// <summary>One for which people sign in, if there is one: files that were handed over need none.</summary>
-    public Kind SignInKind => Kinds.FirstOrDefault(k => CollectionsOf(k) is not CollectionConnection.Files, Kinds[0]);
+    public Kind SignInKind => Kinds.FirstOrDefault(k => !IsFiles(k), Kinds[0]);
+
+    /// <summary>This kind lies in files that can only be read, for which nobody signs in.</summary>
+    public bool IsFiles(Kind kind) => kind is Kind.Mail ? MailFiles is not null : CollectionsOf(kind) is CollectionConnection.Files;
+
+    /// <summary>Nobody's mail system: what lies in files receives nothing and forwards nothing.</summary>
+    public bool IsAtRest => Parcels is not null || (Mail is null && MailFiles is not null);
 
     /// <summary>Where its people's programs send; null: it is not said.</summary>
     public SendingConnection? Sending { get; init; }

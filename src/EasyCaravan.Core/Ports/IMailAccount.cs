@@ -135,6 +135,9 @@ public interface IMailAccount : IAsyncDisposable
 {
     AccountTraits Traits { get; }
 
+    /// <summary>After the folders were listed: what could not be told for certain, where the mail lies in files.</summary>
+    IReadOnlyList<Surveying.MailRemark> Remarks => [];
+
     /// <summary>Every personal folder with its use and cursor, in as few round trips as the service allows.</summary>
     Task<IReadOnlyList<FolderState>> ListFoldersAsync(CancellationToken cancel);
 

@@ -19,7 +19,11 @@ public sealed record Credentials(string Account, string Login, string Secret)
 /// <summary>Told where the new side is a file, so that whoever finds it later knows what it holds.</summary>
 /// <param name="Service">The from side, by its name in the plan.</param>
 /// <param name="Rules">What is left out by which rule, in words.</param>
-public sealed record Origin(string Service, System.Collections.Immutable.ImmutableArray<string> Rules);
+public sealed record Origin(string Service, System.Collections.Immutable.ImmutableArray<string> Rules)
+{
+    /// <summary>Who asked for it; null: nobody by name.</summary>
+    public string? AskedBy { get; init; }
+}
 
 /// <summary>Opens sessions, within the limits of the services.</summary>
 public interface IMailAccounts

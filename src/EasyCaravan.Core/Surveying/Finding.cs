@@ -55,6 +55,15 @@ public enum FindingCode
 
     /// <summary>Mail rules beside forwarding, which stay on the old side.</summary>
     OwnRules,
+
+    /// <summary>Where a message ends in a file, or what its writer changed in it, cannot be told for certain.</summary>
+    UnclearFile,
+
+    /// <summary>Messages whose file does not tell when they were received.</summary>
+    DatesFromHeader,
+
+    /// <summary>Files that tell of none of their messages whether it was read.</summary>
+    NothingMarked,
 }
 
 /// <summary>How much a finding weighs.</summary>

@@ -214,6 +214,24 @@ public static class FindingRules
                 "They stay on the old side; on the new side their owner makes them anew, or mail arrives unsorted and unanswered",
                 s_accept
             ),
+            FindingCode.UnclearFile => new(
+                Weight.Changes,
+                "Files that can be read in more than one way",
+                "They are read in the likeliest way; 'dialect' at the service in the plan says otherwise",
+                s_accept
+            ),
+            FindingCode.DatesFromHeader => new(
+                Weight.Note,
+                "Messages whose file does not tell when they were received",
+                "They get the date of the newest Received line in their header, else that of their sender, else that of the file",
+                s_accept
+            ),
+            FindingCode.NothingMarked => new(
+                Weight.Changes,
+                "Files that do not tell what was read",
+                "Everything in them arrives as unread; 'unmarked: read' at the service in the plan says otherwise",
+                s_accept
+            ),
             FindingCode.SamePerson => new(
                 Weight.Note,
                 "Accounts that look like the same person",

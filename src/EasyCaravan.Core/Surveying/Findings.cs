@@ -72,8 +72,9 @@ public static class Findings
             found.Add(new Finding(FindingCode.NothingThere, "no folder holds a message"));
         else if (from.Folders.Max(f => f.Newest) is { } newest && takenAt - newest > s_unused)
             found.Add(new Finding(FindingCode.Unused, $"the newest message is of {newest:yyyy-MM-dd}"));
+        found.AddRange(from.Remarks.Select(r => new Finding(r.Code, r.What, r.Messages)));
         // What lies in files forwards nothing.
-        if (service.Parcels is not null)
+        if (service.IsAtRest)
             return;
         if (service.Rules is null)
             found.Add(new Finding(FindingCode.NoForwarding, $"{service.Name} has no connection for rules in the plan"));

@@ -86,6 +86,9 @@ public sealed record FromInventory(
     /// <summary>What the account's mail rules do beside forwarding; null: nothing, or nobody can look.</summary>
     public OwnRules? OwnRules { get; init; }
 
+    /// <summary>What could not be told for certain, of mail that lies in files.</summary>
+    public ImmutableArray<MailRemark> Remarks { get; init; } = [];
+
     public long Messages => Folders.Sum(f => f.Messages);
 
     public ByteCount Octets => Folders.Sum(f => f.Octets);

@@ -101,6 +101,7 @@ public sealed class Survey(IMailAccounts accounts, SurveyOrder order, Tally tall
         return new FromInventory(inventories.ToImmutable(), named, room, rules?.Addresses)
         {
             OwnRules = rules is null ? null : OwnRules.Of(rules),
+            Remarks = [.. account.Remarks],
         };
     }
 

@@ -59,6 +59,8 @@ public static class ManifestLine
                 json.WriteString("service", h.Service);
                 json.WriteString("began", Time(h.Began));
                 json.WriteString("ended", Time(h.Ended));
+                if (h.By is not null)
+                    json.WriteString("by", h.By);
                 WriteTexts(json, "rules", h.Rules);
                 if (h.Before is not null)
                     json.WriteString("before", h.Before);
@@ -126,6 +128,7 @@ public static class ManifestLine
                 json.WriteNumber("collection", i.Collection);
                 json.WriteString("name", i.Name);
                 WriteFile(json, i.Path, i.Size, i.Sha256);
+                WriteWord(json, "title", i.Title);
                 break;
             case ItemGoneRecord g:
                 json.WriteString(Kind, "item-gone");
@@ -192,6 +195,29 @@ public static class ManifestLine
         }
     }
 
+    /// <summary>Of a record that has a file, just its path and its size.</summary>
+    /// <exception cref="FormatException">It has none.</exception>
+    public static (string Path, long Size) ReadFile(ReadOnlySpan<byte> line)
+    {
+        var json = new Utf8JsonReader(line);
+        string? path = null;
+        long? size = null;
+        try
+        {
+            while ((path is null || size is null) && json.Read())
+                if (json.CurrentDepth == 1 && json.TokenType is JsonTokenType.PropertyName)
+                    if (json.ValueTextEquals("path"u8) && json.Read())
+                        path = json.GetString();
+                    else if (json.ValueTextEquals("size"u8) && json.Read())
+                        size = json.GetInt64();
+        }
+        catch (Exception e) when (e is JsonException or InvalidOperationException or FormatException)
+        {
+            throw new FormatException("a line of the manifest is damaged", e);
+        }
+        return path is not null && size is { } octets ? (path, octets) : throw new FormatException("a line of the manifest is damaged");
+    }
+
     private static ManifestRecord? Read(Members of) =>
         of.Text(Kind) switch
         {
@@ -209,6 +235,9 @@ public static class ManifestLine
                     of.TextOrNull("before"),
                     of.Int("tables")
                 )
+                {
+                    By = of.TextOrNull("by"),
+                }
                 : throw new FormatException($"the manifest has the form '{of.Text("form")}', which is not known here"),
             "folder" => new FolderRecord(
                 of.Int("id"),
@@ -249,7 +278,14 @@ public static class ManifestLine
             "flags" => new FlagsRecord(of.Int("folder"), of.Number("number"), of.Texts("flags")),
             "moved" => new MovedRecord(of.Int("folder"), of.Number("number"), of.Int("to-folder"), of.Number("to-number")),
             "gone" => new GoneRecord(of.Int("folder"), of.Number("number")),
-            "item" => new ItemRecord(of.Int("collection"), of.Text("name"), of.Path("path"), of.Size("size"), of.Digest("sha256")),
+            "item" => new ItemRecord(
+                of.Int("collection"),
+                of.Text("name"),
+                of.Path("path"),
+                of.Size("size"),
+                of.Digest("sha256"),
+                of.TextOrNull("title") ?? ""
+            ),
             "item-gone" => new ItemGoneRecord(of.Int("collection"), of.Text("name")),
             "removed" => new RemovedRecord(of.Int("id")),
             "end" => new EndRecord(

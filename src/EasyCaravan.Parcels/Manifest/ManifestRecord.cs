@@ -32,6 +32,9 @@ public sealed record ManifestHeader(
     int Tables
 ) : ManifestRecord
 {
+    /// <summary>Who asked for it to be packed; null: it is not told.</summary>
+    public string? By { get; init; }
+
     /// <summary>Named in the first line, so that a reader knows what it reads.</summary>
     public const string Form = "easy-caravan-parcel/1";
 }
@@ -119,7 +122,8 @@ public sealed record GoneRecord(int Folder, uint Number) : ManifestRecord;
 
 /// <summary>A contact or an event that the part holds; it takes the place of an earlier one of the same name.</summary>
 /// <param name="Name">The last part of its address.</param>
-public sealed record ItemRecord(int Collection, string Name, string Path, long Size, string Sha256) : ManifestRecord;
+/// <param name="Title">For people to find it by: a contact's name, or what an event is called; empty: it is not told.</param>
+public sealed record ItemRecord(int Collection, string Name, string Path, long Size, string Sha256, string Title) : ManifestRecord;
 
 /// <summary>A contact or an event is no longer there.</summary>
 public sealed record ItemGoneRecord(int Collection, string Name) : ManifestRecord;

@@ -13,6 +13,9 @@ public sealed class ZipArchiveFile : IDisposable
     private const int DirectoryBuffer = 256 * 1024;
     private const int LongestName = 4096;
 
+    /// <summary>Octets of the directory's end in which its last entries are looked for.</summary>
+    private const int LastPiece = 512;
+
     private static readonly UTF8Encoding s_strict = new(false, throwOnInvalidBytes: true);
 
     private readonly SafeFileHandle _file;
@@ -93,6 +96,50 @@ public sealed class ZipArchiveFile : IDisposable
         }
         if (reader.Left > 0)
             throw Bad(ParcelCause.Damaged, "its directory holds more than its entries");
+    }
+
+    /// <summary>
+    /// The last entries of the directory, without going through those before them: as many as a short piece of its end holds and as have
+    /// these names. Empty where they cannot be told without the rest.
+    /// </summary>
+    public IReadOnlyList<ZipEntry> ReadLast(params ReadOnlySpan<string> names)
+    {
+        var tail = new byte[Math.Min(DirectoryLength, LastPiece)];
+        var from = DirectoryAt + DirectoryLength - tail.Length;
+        Read(from, tail, "its directory");
+        Span<byte> mark = stackalloc byte[sizeof(uint)];
+        BinaryPrimitives.WriteUInt32LittleEndian(mark, ZipHeaders.CentralMark);
+        // From the first place at which the rest is nothing but such entries.
+        for (var i = tail.AsSpan().IndexOf(mark); i >= 0; )
+        {
+            if (EntriesFrom(from + i, names) is { Count: > 0 } found)
+                return found;
+            var next = tail.AsSpan(i + 1).IndexOf(mark);
+            i = next < 0 ? -1 : i + 1 + next;
+        }
+        return [];
+    }
+
+    private List<ZipEntry>? EntriesFrom(long at, ReadOnlySpan<string> names)
+    {
+        var reader = new RangeReader(_file, at, DirectoryAt + DirectoryLength - at, LastPiece);
+        var found = new List<ZipEntry>();
+        try
+        {
+            while (reader.Left > 0)
+            {
+                var entry = ReadCentral(reader);
+                if (!names.Contains(entry.Name))
+                    return null;
+                found.Add(entry);
+            }
+            return found;
+        }
+        catch (ParcelException)
+        {
+            // What looked like an entry is part of one.
+            return null;
+        }
     }
 
     /// <summary>The octets of an entry. They end with an error where they are not those that the archive tells.</summary>
@@ -232,8 +279,13 @@ public sealed class ZipArchiveFile : IDisposable
         var entry = Parse(common, rest[..nameLength], rest.Slice(nameLength, extraLength), at, stored, size);
         if (entry.At >= DirectoryAt)
             throw Bad(ParcelCause.Damaged, $"'{Shown(entry.Name)}' would lie behind the archive's entries");
-        // The file's type in Unix's mode: 0xA000 is a symbolic link.
-        return entry with { IsLink = isUnix && (attributes >> 16 & 0xF000) == 0xA000 };
+        return entry with
+        {
+            // The file's type in Unix's mode: 0xA000 is a symbolic link.
+            IsLink = isUnix && (attributes >> 16 & 0xF000) == 0xA000,
+            // Far back in a large archive only the place is wide here, and nothing in the entry's own header.
+            HasWideHeader = entry.Stored >= uint.MaxValue || entry.Size >= uint.MaxValue,
+        };
     }
 
     /// <summary>What local header and directory have in common, from the version that is needed on.</summary>

@@ -10,7 +10,7 @@ namespace EasyCaravan.Parcels.Zip;
 /// The octets of one entry, unpacked and decrypted. It gives as many as the archive tells, and ends with an error where they are more,
 /// fewer or others.
 /// </summary>
-internal sealed class ZipEntryStream : Stream
+internal sealed class ZipEntryStream : ForwardReadStream
 {
     private readonly ZipEntry _entry;
     private readonly Func<ParcelException> _damaged;
@@ -34,19 +34,7 @@ internal sealed class ZipEntryStream : Stream
             _octets = new DeflateStream(_octets, CompressionMode.Decompress);
     }
 
-    public override bool CanRead => true;
-
-    public override bool CanSeek => false;
-
-    public override bool CanWrite => false;
-
     public override long Length => _entry.Size;
-
-    public override long Position
-    {
-        get => _entry.Size - _left;
-        set => throw new NotSupportedException();
-    }
 
     public override int Read(Span<byte> buffer)
     {
@@ -76,8 +64,6 @@ internal sealed class ZipEntryStream : Stream
         }
     }
 
-    public override int Read(byte[] buffer, int offset, int count) => Read(buffer.AsSpan(offset, count));
-
     public override ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken cancellationToken = default)
     {
         cancellationToken.ThrowIfCancellationRequested();
@@ -86,14 +72,6 @@ internal sealed class ZipEntryStream : Stream
 
     public override Task<int> ReadAsync(byte[] buffer, int offset, int count, CancellationToken cancellationToken) =>
         ReadAsync(buffer.AsMemory(offset, count), cancellationToken).AsTask();
-
-    public override void Flush() { }
-
-    public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
-
-    public override void SetLength(long value) => throw new NotSupportedException();
-
-    public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
 
     protected override void Dispose(bool disposing)
     {
@@ -115,7 +93,7 @@ internal sealed class ZipEntryStream : Stream
     }
 
     /// <summary>The entry's octets in the archive, decrypted.</summary>
-    private sealed class StoredStream : Stream
+    private sealed class StoredStream : ForwardReadStream
     {
         private readonly SafeFileHandle _file;
         private readonly AesCipher? _cipher;
@@ -148,20 +126,6 @@ internal sealed class ZipEntryStream : Stream
             _left -= ZipHeaders.AesOverhead;
         }
 
-        public override bool CanRead => true;
-
-        public override bool CanSeek => false;
-
-        public override bool CanWrite => false;
-
-        public override long Length => throw new NotSupportedException();
-
-        public override long Position
-        {
-            get => throw new NotSupportedException();
-            set => throw new NotSupportedException();
-        }
-
         public override int Read(Span<byte> buffer)
         {
             if (_left == 0)
@@ -177,16 +141,6 @@ internal sealed class ZipEntryStream : Stream
             _left -= read;
             return read;
         }
-
-        public override int Read(byte[] buffer, int offset, int count) => Read(buffer.AsSpan(offset, count));
-
-        public override void Flush() { }
-
-        public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
-
-        public override void SetLength(long value) => throw new NotSupportedException();
-
-        public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
 
         protected override void Dispose(bool disposing)
         {

@@ -21,7 +21,7 @@ public sealed class FileCollectionAccount(CollectionConnection.Files place, Kind
     public CollectionAccountTraits Traits { get; } = new([], Schedules: false);
 
     /// <summary>The name of this person's file, in which <c>*</c> may stand for any part.</summary>
-    public string Pattern { get; } = place.Pattern.Replace("{account}", Plain(account), StringComparison.Ordinal);
+    public string Pattern { get; } = place.Pattern.Replace("{account}", FileGlob.Plain(account), StringComparison.Ordinal);
 
     public async Task<IReadOnlyList<CollectionState>> ListAsync(CancellationToken cancel)
     {
@@ -103,10 +103,6 @@ public sealed class FileCollectionAccount(CollectionConnection.Files place, Kind
 
     /// <summary>A plan with files as a to side is refused before anything is opened.</summary>
     private static InvalidOperationException OnlyRead() => new("Files that were handed over are only read.");
-
-    /// <summary>No part of an account's name leads into another folder, or stands for any name.</summary>
-    private static string Plain(string text) =>
-        text.Replace('/', '_').Replace('\\', '_').Replace('*', '_').Replace("..", "_", StringComparison.Ordinal);
 
     private static ETag TagOf(FileItem item) => new($"\"{ItemForm.DigestOf(item.Octets):x16}\"");
 

@@ -1,3 +1,4 @@
+using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 
@@ -13,6 +14,9 @@ internal abstract class LocalFolder
     public virtual bool IsSubscribed => true;
 
     public abstract FolderCursor Cursor { get; }
+
+    /// <summary>Why nothing in it can be read; null: it can.</summary>
+    public virtual Fault? Refused => null;
 
     /// <summary>All messages in the order of their numbers.</summary>
     public abstract IEnumerable<ItemInfo> Items();

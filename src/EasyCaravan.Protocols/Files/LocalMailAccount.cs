@@ -17,11 +17,16 @@ internal abstract class LocalMailAccount : IMailAccount
     /// <summary>Names may hold any character: this one is in none.</summary>
     public AccountTraits Traits { get; } = new('\0', null);
 
+    public virtual IReadOnlyList<MailRemark> Remarks => [];
+
     /// <summary>For what is said of faults.</summary>
     protected abstract string Account { get; }
 
     /// <summary>With their messages, where <paramref name="withItems"/>.</summary>
     protected abstract IReadOnlyList<LocalFolder> Folders(bool withItems);
+
+    /// <summary>Called before messages of these folders are asked for.</summary>
+    protected virtual ValueTask PrepareAsync(IEnumerable<FolderPath> paths, CancellationToken cancel) => ValueTask.CompletedTask;
 
     /// <summary>Runs something that touches files; what goes wrong with them is a fault of the account.</summary>
     protected abstract T Do<T>(Func<T> work);
@@ -33,21 +38,26 @@ internal abstract class LocalMailAccount : IMailAccount
             )
         );
 
-    public virtual Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel) =>
-        visits.Any(v => v.Subscribe || v.Flags.Count > 0)
-            ? throw OnlyRead()
-            : Task.FromResult<IReadOnlyList<FolderSeen>>([.. visits.Select(v => Do(() => Visit(v)))]);
+    public virtual async Task<IReadOnlyList<FolderSeen>> VisitAsync(IReadOnlyList<FolderVisit> visits, CancellationToken cancel)
+    {
+        if (visits.Any(v => v.Subscribe || v.Flags.Count > 0))
+            throw OnlyRead();
+        await PrepareAsync(visits.Where(v => v.List).Select(v => v.Path), cancel);
+        return [.. visits.Select(v => Do(() => Visit(v)))];
+    }
 
-    protected FolderSeen Visit(FolderVisit visit) =>
-        Find(visit.Path) is { } folder
-            ? new FolderSeen(
-                visit.List ? new NumberSet(folder.Items().Select(i => i.Number)) : null,
-                null,
-                [.. visit.Flags.Select(_ => (Fault?)null)]
-            )
-            : new FolderSeen(null, NoFolder(visit.Path), [.. visit.Flags.Select(_ => (Fault?)NoFolder(visit.Path))]);
+    protected FolderSeen Visit(FolderVisit visit)
+    {
+        var folder = Find(visit.Path);
+        var refused = folder is null ? NoFolder(visit.Path) : folder.Refused;
+        return new FolderSeen(
+            visit.List && refused is null ? new NumberSet(folder!.Items().Select(i => i.Number)) : null,
+            refused,
+            [.. visit.Flags.Select(_ => refused)]
+        );
+    }
 
-    public Task<IReadOnlyList<ItemInfo>> ListItemsAsync(
+    public async Task<IReadOnlyList<ItemInfo>> ListItemsAsync(
         FolderPath path,
         NumberSet numbers,
         IDictionary<uint, Fault> unreadable,
@@ -55,23 +65,23 @@ internal abstract class LocalMailAccount : IMailAccount
     )
     {
         if (numbers.Count == 0)
-            return Task.FromResult<IReadOnlyList<ItemInfo>>([]);
-        return Task.FromResult(
-            Do<IReadOnlyList<ItemInfo>>(() =>
-            {
-                var folder = FolderOf(path);
-                return [.. numbers.Select(folder.Find).OfType<ItemInfo>()];
-            })
-        );
+            return [];
+        await PrepareAsync([path], cancel);
+        return Do<IReadOnlyList<ItemInfo>>(() =>
+        {
+            var folder = FolderOf(path);
+            return [.. numbers.Select(folder.Find).OfType<ItemInfo>()];
+        });
     }
 
-    public Task ReadHeadersAsync(
+    public async Task ReadHeadersAsync(
         IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders,
         Action<int, ItemHeader> take,
         CancellationToken cancel,
         HeaderLines lines = HeaderLines.Identity
     )
     {
+        await PrepareAsync(folders.Where(f => f.Numbers.Count > 0).Select(f => f.Path), cancel);
         for (var i = 0; i < folders.Count; i++)
         {
             if (folders[i].Numbers.Count == 0)
@@ -84,7 +94,6 @@ internal abstract class LocalMailAccount : IMailAccount
                     take(i, header);
             }
         }
-        return Task.CompletedTask;
     }
 
     /// <summary>Null: it is not there, or cannot be read.</summary>
@@ -115,17 +124,21 @@ internal abstract class LocalMailAccount : IMailAccount
         return header.ToArray();
     }
 
-    public Task<NumberSet> ListNumbersSinceAsync(FolderPath path, DateTimeOffset since, CancellationToken cancel) =>
-        Task.FromResult(Do(() => new NumberSet(FolderOf(path).Items().Where(i => i.Received >= since).Select(i => i.Number))));
+    public async Task<NumberSet> ListNumbersSinceAsync(FolderPath path, DateTimeOffset since, CancellationToken cancel)
+    {
+        await PrepareAsync([path], cancel);
+        return Do(() => new NumberSet(FolderOf(path).Items().Where(i => i.Received >= since).Select(i => i.Number)));
+    }
 
-    public Task<IReadOnlyList<(FolderPath Path, NumberSet Numbers)>> FindAsync(
+    public async Task<IReadOnlyList<(FolderPath Path, NumberSet Numbers)>> FindAsync(
         IReadOnlyList<FolderPath> folders,
         string messageId,
         CancellationToken cancel
     )
     {
+        await PrepareAsync(folders, cancel);
         var found = new List<(FolderPath, NumberSet)>();
-        foreach (var folder in Do(() => folders.Select(Find).OfType<LocalFolder>().ToList()))
+        foreach (var folder in Do(() => folders.Select(Find).OfType<LocalFolder>().Where(f => f.Refused is null).ToList()))
         {
             var numbers = new NumberSet();
             foreach (var item in Do(() => folder.Items().ToList()))
@@ -137,7 +150,7 @@ internal abstract class LocalMailAccount : IMailAccount
             if (numbers.Count > 0)
                 found.Add((folder.Path, numbers));
         }
-        return Task.FromResult<IReadOnlyList<(FolderPath Path, NumberSet Numbers)>>(found);
+        return found;
     }
 
     private static bool HasId(byte[] header, string messageId)
@@ -153,12 +166,15 @@ internal abstract class LocalMailAccount : IMailAccount
         Task.CompletedTask;
 
     /// <summary>The index lies on this machine: all of it is told, rather than that a history of changes is kept.</summary>
-    public Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel) =>
-        Task.FromResult<IReadOnlyList<FolderChange?>>([.. folders.Select(q => Do(() => ChangeOf(q)))]);
+    public async Task<IReadOnlyList<FolderChange?>> ReadChangesAsync(IReadOnlyList<ChangeQuery> folders, CancellationToken cancel)
+    {
+        await PrepareAsync(folders.Select(q => q.Path), cancel);
+        return [.. folders.Select(q => Do(() => ChangeOf(q)))];
+    }
 
     private FolderChange? ChangeOf(ChangeQuery query)
     {
-        if (Find(query.Path) is not { } folder || folder.Cursor.Epoch != query.Since.Epoch)
+        if (Find(query.Path) is not { Refused: null } folder || folder.Cursor.Epoch != query.Since.Epoch)
             return null;
         var (present, fresh) = (new NumberSet(), new NumberSet());
         var (flags, items) = (new List<FlagUpdate>(), new List<ItemInfo>());
@@ -176,14 +192,15 @@ internal abstract class LocalMailAccount : IMailAccount
         return new FolderChange((uint)(present.Count + fresh.Count), null, present, flags, fresh, items, null);
     }
 
-    public Task<IMessageReader> ReadMessagesAsync(
+    public async Task<IMessageReader> ReadMessagesAsync(
         IReadOnlyList<(FolderPath Path, NumberSet Numbers)> folders,
         CancellationToken cancel,
         bool withIndex = false
     )
     {
+        await PrepareAsync(folders.Where(f => f.Numbers.Count > 0).Select(f => f.Path), cancel);
         var all = folders.Select(f => (Folder: f.Numbers.Count == 0 ? null : Do(() => FolderOf(f.Path)), f.Numbers)).ToList();
-        return Task.FromResult<IMessageReader>(new LocalMessageReader(all, Account, withIndex));
+        return new LocalMessageReader(all, Account, withIndex);
     }
 
     public virtual Task<Room?> ReadRoomAsync(CancellationToken cancel) => Task.FromResult<Room?>(null);
@@ -216,7 +233,11 @@ internal abstract class LocalMailAccount : IMailAccount
 
     protected LocalFolder? Find(FolderPath path) => Folders(withItems: true).FirstOrDefault(f => f.Path.Equals(path));
 
-    protected LocalFolder FolderOf(FolderPath path) => Find(path) ?? throw new FaultException(NoFolder(path), Verdict.Keep);
+    /// <exception cref="FaultException">It is not there, or cannot be read.</exception>
+    protected LocalFolder FolderOf(FolderPath path) =>
+        Find(path) is not { } folder ? throw new FaultException(NoFolder(path), Verdict.Keep)
+        : folder.Refused is { } refused ? throw new FaultException(refused, Verdict.Keep)
+        : folder;
 
     private Fault NoFolder(FolderPath path) => new(Cause.FolderRefused, Account, $"there is no folder '{path}'");
 

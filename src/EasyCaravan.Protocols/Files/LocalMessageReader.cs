@@ -80,6 +80,8 @@ internal sealed class LocalMessageReader(IReadOnlyList<(LocalFolder? Folder, Num
             if (read == 0)
                 throw new InvalidDataException("its file became shorter");
             _left -= read;
+            if (_left == 0 && _octets.ReadByte() >= 0)
+                throw new InvalidDataException("its file became longer");
             return ValueTask.FromResult<ReadOnlyMemory<byte>>(_buffer.AsMemory(0, read));
         }
         catch (Exception e) when (e is IOException or InvalidDataException or EasyCaravan.Parcels.ParcelException)
@@ -109,6 +111,8 @@ internal sealed class LocalMessageReader(IReadOnlyList<(LocalFolder? Folder, Num
             {
                 _held = (int)item.Size.Count;
                 octets.ReadExactly(_buffer, 0, _held);
+                if (isSound is null && octets.ReadByte() >= 0)
+                    throw new InvalidDataException("it is longer than its index tells");
             }
             return isSound is null || isSound(System.Security.Cryptography.SHA256.HashData(_buffer.AsSpan(0, _held)));
         }

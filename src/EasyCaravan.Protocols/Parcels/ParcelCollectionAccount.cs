@@ -2,6 +2,8 @@ using System.Collections.Immutable;
 using System.Globalization;
 using System.Security.Cryptography;
 using EasyCaravan.Contract;
+using EasyCaravan.Core.Carrying.Collections;
+using EasyCaravan.Core.Formats;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
@@ -141,7 +143,7 @@ internal sealed class ParcelCollectionAccount(ParcelSession session, Kind kind) 
             return new ItemWrite.Refused(
                 new Fault(Cause.ItemRefused, session.Account, $"this is no {(kind is Kind.Contacts ? "vCard" : "iCalendar object")}")
             );
-        session.Packer.PutItem(packed, item.Name, octets.Span);
+        session.Packer.PutItem(packed, item.Name, octets.Span, ItemLabel.Of(ItemComponent.Parse(octets)).Title);
         return new ItemWrite.Taken();
     }
 

@@ -12,7 +12,14 @@ internal sealed class ParcelMailAccount(ParcelSession session) : LocalMailAccoun
 {
     protected override string Account => session.Account;
 
-    protected override T Do<T>(Func<T> work) => session.Do(work);
+    private ParcelMessageWriter? _writer;
+
+    /// <summary>What was handed over to be packed comes before it.</summary>
+    protected override T Do<T>(Func<T> work)
+    {
+        _writer?.DrainAsync(saves: false).GetAwaiter().GetResult();
+        return session.DoAlone(work);
+    }
 
     protected override IReadOnlyList<LocalFolder> Folders(bool withItems)
     {
@@ -99,10 +106,13 @@ internal sealed class ParcelMailAccount(ParcelSession session) : LocalMailAccoun
             })
         );
 
-    public override Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int batchSize, CancellationToken cancel) =>
-        Task.FromResult<IMessageWriter>(
-            new ParcelMessageWriter(session, [.. folders.Select(f => Do(() => ((ParcelFolder)FolderOf(f)).Packed))])
-        );
+    public override async Task<IMessageWriter> AddMessagesAsync(IReadOnlyList<FolderPath> folders, int batchSize, CancellationToken cancel)
+    {
+        var packed = Do<IReadOnlyList<PackedFolder>>(() => [.. folders.Select(f => ((ParcelFolder)FolderOf(f)).Packed)]);
+        if (_writer is not null)
+            await _writer.StopAsync();
+        return _writer = new ParcelMessageWriter(session, packed);
+    }
 
     public override Task<IReadOnlyDictionary<uint, uint>?> MoveMessagesAsync(
         FolderPath path,
@@ -141,9 +151,10 @@ internal sealed class ParcelMailAccount(ParcelSession session) : LocalMailAccoun
 
     public override Task<bool?> KeepsKeywordsAsync(CancellationToken cancel) => Task.FromResult<bool?>(true);
 
-    public override ValueTask DisposeAsync()
+    public override async ValueTask DisposeAsync()
     {
+        if (_writer is not null)
+            await _writer.StopAsync();
         session.Dispose();
-        return ValueTask.CompletedTask;
     }
 }

@@ -1,4 +1,8 @@
+using System.Buffers;
+using System.Collections.Concurrent;
+using System.Runtime.ExceptionServices;
 using System.Text;
+using System.Threading.Channels;
 using EasyCaravan.Core.Carrying.Mail;
 using EasyCaravan.Core.Formats;
 using EasyCaravan.Core.Planning;
@@ -8,9 +12,18 @@ using EasyCaravan.Parcels.Manifest;
 
 namespace EasyCaravan.Protocols.Parcels;
 
-/// <summary>Packs a stream of messages. What it confirms is on the disk.</summary>
-internal sealed class ParcelMessageWriter(ParcelSession session, IReadOnlyList<PackedFolder> folders) : IMessageWriter
+/// <summary>
+/// Packs a stream of messages. What it confirms is on the disk. Small messages are packed while the next ones are read: digest and disk
+/// take about as long as the server that they come from.
+/// </summary>
+internal sealed class ParcelMessageWriter : IMessageWriter
 {
+    /// <summary>Octets of a message that is held until it can be packed.</summary>
+    private const int Small = 256 * 1024;
+
+    /// <summary>Messages that are held at a time.</summary>
+    private const int MostHeld = 64;
+
     /// <summary>Octets after which the disk is asked to take them.</summary>
     private const long SaveAfter = 16 * 1024 * 1024;
 
@@ -23,81 +36,200 @@ internal sealed class ParcelMessageWriter(ParcelSession session, IReadOnlyList<P
     /// <summary>Octets of a header in which what people find a message by is looked for.</summary>
     private const int LongestHeader = 64 * 1024;
 
+    private readonly ParcelSession _session;
+    private readonly IReadOnlyList<PackedFolder> _folders;
+    private readonly Channel<Step> _queue = Channel.CreateBounded<Step>(
+        new BoundedChannelOptions(MostHeld) { SingleReader = true, SingleWriter = true }
+    );
+    private readonly ConcurrentQueue<AddReceipt> _confirmed = new();
+    private readonly Task _packing;
+    private volatile ExceptionDispatchInfo? _failed;
+
+    /// <summary>The small message that comes now.</summary>
+    private (int Folder, ItemInfo Item, byte[] Octets, int Held)? _held;
+
+    /// <summary>The large one, and the begin of its header.</summary>
+    private (int Folder, ItemInfo Item, uint Number)? _open;
+    private readonly ArrayBufferWriter<byte> _header = new();
+    private bool _isHeaderOver;
+
+    // Of whoever packs now: the queue's task, or a large message while the queue is empty.
     private readonly List<AddReceipt> _unconfirmed = [];
     private (Task Saved, IReadOnlyList<AddReceipt> Receipts)? _saving;
-    private readonly System.Buffers.ArrayBufferWriter<byte> _header = new();
-    private bool _isHeaderOver;
     private long _saved = Environment.TickCount64;
-    private (int Folder, ItemInfo Item, uint Number) _open;
 
-    public ValueTask BeginAsync(int folder, ItemInfo item, ByteCount size, ReadOnlyMemory<byte> first, CancellationToken cancel)
+    public ParcelMessageWriter(ParcelSession session, IReadOnlyList<PackedFolder> folders)
     {
-        _header.ResetWrittenCount();
-        _isHeaderOver = false;
-        _open = (folder, item, session.Do(() => session.Packer.BeginMessage(folders[folder], size.Count, item.Received)));
-        return WriteAsync(first, cancel);
+        (_session, _folders) = (session, folders);
+        _packing = Task.Run(PackAsync);
+    }
+
+    /// <summary>A message to be packed; or, without one, the word that all before it are.</summary>
+    private sealed record Step(int Folder, ItemInfo? Item, byte[] Octets, int Length, TaskCompletionSource? Done);
+
+    public async ValueTask BeginAsync(int folder, ItemInfo item, ByteCount size, ReadOnlyMemory<byte> first, CancellationToken cancel)
+    {
+        _failed?.Throw();
+        if (size.Count <= Small)
+        {
+            GiveBack();
+            _held = (folder, item, ArrayPool<byte>.Shared.Rent((int)size.Count), 0);
+        }
+        else
+        {
+            await DrainAsync(saves: false);
+            _header.ResetWrittenCount();
+            _isHeaderOver = false;
+            _open = (folder, item, _session.DoAlone(() => _session.Packer.BeginMessage(_folders[folder], size.Count, item.Received)));
+        }
+        await WriteAsync(first, cancel);
     }
 
     public ValueTask WriteAsync(ReadOnlyMemory<byte> piece, CancellationToken cancel)
     {
+        if (_held is var (folder, item, octets, held))
+        {
+            cancel.ThrowIfCancellationRequested();
+            piece.Span.CopyTo(octets.AsSpan(held));
+            _held = (folder, item, octets, held + piece.Length);
+            return ValueTask.CompletedTask;
+        }
         // A message that is given up on is begun anew: the next Begin writes in its place.
         if (cancel.IsCancellationRequested)
-            session.Packer.Abandon();
+            _session.Packer.Abandon();
         cancel.ThrowIfCancellationRequested();
         if (!_isHeaderOver)
             TakeHeader(piece.Span);
-        session.Do(() =>
+        _session.DoAlone(() =>
         {
-            session.Packer.Write(piece.Span);
+            _session.Packer.Write(piece.Span);
             return true;
         });
         return ValueTask.CompletedTask;
     }
 
-    public ValueTask<IReadOnlyList<AddReceipt>> EndAsync(CancellationToken cancel)
+    public async ValueTask<IReadOnlyList<AddReceipt>> EndAsync(CancellationToken cancel)
     {
-        var (folder, item, number) = _open;
-        var packed = folders[folder];
-        return ValueTask.FromResult(
-            session.Do(() =>
+        if (_held is var (folder, item, octets, held))
+        {
+            await _queue.Writer.WriteAsync(new Step(folder, item, octets, held, null), cancel);
+            _held = null;
+        }
+        else if (_open is var (place, large, number))
+        {
+            _open = null;
+            _session.DoAlone(() =>
             {
-                session.Packer.EndMessage(packed, number, item.Received, item.Flags.Flags, WordsOf(_header.WrittenSpan));
-                _unconfirmed.Add(new AddReceipt(folder, item.Number, new ItemKey(packed.Epoch, number), null, 1));
-                var confirmed = Confirmed(waits: session.Packer.Unsafe >= MostUnsafe);
-                if (_saving is null && (session.Packer.Unsafe >= SaveAfter || Environment.TickCount64 - _saved >= SavePatience))
-                    BeginSave();
-                return confirmed;
-            })
-        );
+                End(place, large, number, WordsOf(_header.WrittenSpan));
+                return true;
+            });
+        }
+        _failed?.Throw();
+        return TakeConfirmed();
     }
 
-    public ValueTask<IReadOnlyList<AddReceipt>> FinishAsync(CancellationToken cancel) =>
-        ValueTask.FromResult(
-            session.Do<IReadOnlyList<AddReceipt>>(() =>
+    public async ValueTask<IReadOnlyList<AddReceipt>> FinishAsync(CancellationToken cancel)
+    {
+        await DrainAsync(saves: true);
+        return TakeConfirmed();
+    }
+
+    /// <summary>Ends once all that was handed over is packed.</summary>
+    /// <param name="saves">And on the disk.</param>
+    public async Task DrainAsync(bool saves)
+    {
+        var done = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
+        await _queue.Writer.WriteAsync(new Step(0, null, [], 0, done));
+        await done.Task;
+        _failed?.Throw();
+        if (!saves)
+            return;
+        _session.DoAlone(() =>
+        {
+            Confirm(waits: true);
+            BeginSave();
+            Confirm(waits: true);
+            return true;
+        });
+    }
+
+    /// <summary>Nothing more comes. What is not confirmed may be packed or not.</summary>
+    public async Task StopAsync()
+    {
+        _queue.Writer.TryComplete();
+        await _packing;
+        GiveBack();
+    }
+
+    private async Task PackAsync()
+    {
+        await foreach (var step in _queue.Reader.ReadAllAsync())
+        {
+            try
             {
-                List<AddReceipt> confirmed = [.. Confirmed(waits: true)];
-                BeginSave();
-                confirmed.AddRange(Confirmed(waits: true));
-                return confirmed;
-            })
-        );
+                if (step.Item is { } item && _failed is null)
+                    _session.DoAlone(() =>
+                    {
+                        var octets = step.Octets.AsSpan(0, step.Length);
+                        var number = _session.Packer.BeginMessage(_folders[step.Folder], step.Length, item.Received);
+                        _session.Packer.Write(octets);
+                        End(step.Folder, item, number, WordsOf(octets[..Math.Min(octets.Length, LongestHeader)]));
+                        return true;
+                    });
+            }
+            // It is thrown to whoever hands over the next message: after a fault of the files the session is over.
+            catch (Exception e)
+            {
+                _failed = ExceptionDispatchInfo.Capture(e);
+            }
+            if (step.Octets.Length > 0)
+                ArrayPool<byte>.Shared.Return(step.Octets);
+            step.Done?.TrySetResult();
+        }
+    }
+
+    private void End(int folder, ItemInfo item, uint number, MessageWords words)
+    {
+        var packed = _folders[folder];
+        _session.Packer.EndMessage(packed, number, item.Received, item.Flags.Flags, words);
+        _unconfirmed.Add(new AddReceipt(folder, item.Number, new ItemKey(packed.Epoch, number), null, 1));
+        Confirm(waits: _session.Packer.Unsafe >= MostUnsafe);
+        if (_saving is null && (_session.Packer.Unsafe >= SaveAfter || Environment.TickCount64 - _saved >= SavePatience))
+            BeginSave();
+    }
 
     /// <summary>What was packed until now goes to the disk while the next messages are taken.</summary>
     private void BeginSave()
     {
-        _saving = (session.Packer.BeginSave(), [.. _unconfirmed]);
+        _saving = (_session.Packer.BeginSave(), [.. _unconfirmed]);
         _saved = Environment.TickCount64;
         _unconfirmed.Clear();
     }
 
-    /// <summary>What the disk has taken since the last call.</summary>
-    private IReadOnlyList<AddReceipt> Confirmed(bool waits)
+    /// <summary>Takes note of what the disk has taken.</summary>
+    private void Confirm(bool waits)
     {
         if (_saving is not var (saved, receipts) || !(waits || saved.IsCompleted))
-            return [];
+            return;
         saved.GetAwaiter().GetResult();
         _saving = null;
-        return receipts;
+        foreach (var receipt in receipts)
+            _confirmed.Enqueue(receipt);
+    }
+
+    private List<AddReceipt> TakeConfirmed()
+    {
+        var taken = new List<AddReceipt>();
+        while (_confirmed.TryDequeue(out var receipt))
+            taken.Add(receipt);
+        return taken;
+    }
+
+    private void GiveBack()
+    {
+        if (_held is { Octets: var octets })
+            ArrayPool<byte>.Shared.Return(octets);
+        _held = null;
     }
 
     /// <summary>
@@ -106,7 +238,7 @@ internal sealed class ParcelMessageWriter(ParcelSession session, IReadOnlyList<P
     private void TakeHeader(ReadOnlySpan<byte> piece)
     {
         var before = Math.Max(0, _header.WrittenCount - 3);
-        System.Buffers.BuffersExtensions.Write(_header, piece[..Math.Min(piece.Length, LongestHeader - _header.WrittenCount)]);
+        BuffersExtensions.Write(_header, piece[..Math.Min(piece.Length, LongestHeader - _header.WrittenCount)]);
         _isHeaderOver = _header.WrittenCount >= LongestHeader || EndOf(_header.WrittenSpan[before..]) is not null;
     }
 

@@ -90,8 +90,14 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time, Func<b
             file.EndsWith(ending, StringComparison.Ordinal) && ParcelName.Parse(file[..^ending.Length])?.Name == name
         );
 
-    /// <summary>What goes wrong with a parcel, as a fault that tells what to do.</summary>
-    public static Fault FaultOf(ParcelException e, string whom, string place) => ParcelFaults.Of(e, whom, place);
+    /// <summary>What goes wrong with a parcel that somebody looks at or sends, as a fault that tells what to do.</summary>
+    public static Fault FaultOf(ParcelException e, string whom, string place) =>
+        e.Cause is ParcelCause.WrongPassword
+            ? ParcelFaults.Of(e, whom, place) with
+            {
+                Help = "Give the password with which it was packed",
+            }
+            : ParcelFaults.Of(e, whom, place);
 
     /// <summary>Whether the folder is there and lets us in, and how much room it has.</summary>
     /// <param name="writes">A file is made and deleted there.</param>
@@ -238,6 +244,7 @@ public sealed partial class ParcelPlaces(string files, TimeProvider time, Func<b
                         )
                         {
                             Seal = seal,
+                            By = who.Origin.AskedBy,
                         },
                         time
                     )

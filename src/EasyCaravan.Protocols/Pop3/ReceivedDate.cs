@@ -1,5 +1,6 @@
 using System.Text;
 using EasyCaravan.Core.Formats;
+using EasyCaravan.Protocols.Files.Mail;
 using MimeKit.Utils;
 
 namespace EasyCaravan.Protocols.Pop3;
@@ -20,7 +21,7 @@ internal static class ReceivedDate
             var text = HeaderFields.Unfold(value);
             if (Ascii.EqualsIgnoreCase(name, "received"u8))
             {
-                if (text.LastIndexOf(';') is var at and > 0 && DateUtils.TryParse(text[(at + 1)..].Trim(), out var received))
+                if (MessageDate.TryReadTrace(text, out var received))
                     return received;
             }
             else if (sent is null && Ascii.EqualsIgnoreCase(name, "date"u8) && DateUtils.TryParse(text, out var date))

@@ -45,6 +45,8 @@ internal static class ApiDescription
         ["only"] = "Only contacts and events of which this would become. Default: all.",
         ["parcel"] = "The parcel's name: that of its files, without part and ending.",
         ["part"] = "A file of a parcel, by its name.",
+        ["at"] = "How many octets of the file have arrived, as the caller thinks.",
+        ["length"] = "Octets of the whole file.",
         ["place"] = "The folder, below the service's folder of files.",
         ["past"] = "Days before today, 0 to 400. Default: 7.",
         ["route"] = "The route's name in the plan.",

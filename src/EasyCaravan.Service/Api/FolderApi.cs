@@ -253,16 +253,19 @@ internal static class FolderApi
         var (plan, row) = await current.GetAsync(cancel);
         if (plan is null)
             return PlanApi.NoPlan();
-        return plan.Routes.Any(r => r.Name == route)
-            ? TypedResults.Ok(
-                new FolderRulesView(
-                    route,
-                    PlanText.FolderRulesOf(row!.Text, route),
-                    [.. plan.Batches.Where(b => b.Route == route).Select(b => b.Name)]
-                )
+        return PlanText.FolderRulesOf(row!.Text, route) is { } rules
+            ? TypedResults.Ok(new FolderRulesView(route, rules, [.. plan.Batches.Where(b => b.Route == route).Select(b => b.Name)]))
+            : NoRoute(plan, route);
+    }
+
+    /// <summary>The plan has none of this name; or an errand has it, for which it was chosen once and for all.</summary>
+    private static ProblemHttpResult NoRoute(Plan plan, string route) =>
+        plan.Routes.Any(r => r.Name == route)
+            ? Problems.Refused(
+                $"'{route}' packs or unpacks, and has the rules that it was asked for with.",
+                "Pack or unpack anew with other folders"
             )
             : Problems.NotFound($"There is no route '{route}'.", $"The plan has {string.Join(", ", plan.Routes.Select(r => r.Name))}");
-    }
 
     private static async Task<Results<Ok<FolderRulesView>, ProblemHttpResult>> SetAsync(
         string route,
@@ -308,11 +311,8 @@ internal static class FolderApi
         var (plan, row) = await current.GetAsync(cancel);
         if (plan is null)
             return (null, PlanApi.NoPlan());
-        if (plan.Routes.All(r => r.Name != route))
-            return (
-                null,
-                Problems.NotFound($"There is no route '{route}'.", $"The plan has {string.Join(", ", plan.Routes.Select(r => r.Name))}")
-            );
+        if (PlanText.FolderRulesOf(row!.Text, route) is null)
+            return (null, NoRoute(plan, route));
         string text;
         try
         {

@@ -147,6 +147,6 @@ internal static class ParcelFileApi
     /// <summary>It leads nowhere else.</summary>
     private static bool IsName(string name) => name == SafeName.Of(name);
 
-    private static ProblemHttpResult NoParcel(string name) =>
+    public static ProblemHttpResult NoParcel(string name) =>
         Problems.NotFound($"There is no parcel {name} there.", "See what there is with: caravan parcel list");
 }

@@ -136,13 +136,15 @@ internal static class PlanApi
         context.Response.Headers.ETag = $"\"{row!.Id}\"";
         await using var db = database.Read();
         var people = await db.Moves.GroupBy(m => m.Batch).ToDictionaryAsync(g => g.Key, g => g.Count(), cancel);
+        // Errands stand beside the plan, and not in it.
+        var errands = await db.Errands.Select(e => e.Name).ToHashSetAsync(cancel);
         return TypedResults.Ok(
             new PlanView(
                 row.File,
                 row.Text,
                 DateTimeOffset.FromUnixTimeMilliseconds(row.AppliedAt),
                 row.AppliedBy,
-                [.. plan.Batches.Select(b => BatchOf(plan, b, people.GetValueOrDefault(b.Name)))]
+                [.. plan.Batches.Where(b => !errands.Contains(b.Name)).Select(b => BatchOf(plan, b, people.GetValueOrDefault(b.Name)))]
             )
         );
     }

@@ -42,11 +42,15 @@ internal static class ServiceApi
                 What = g.Max(m => m.Fault!.What),
             })
             .ToDictionaryAsync(g => g.Whom, cancel);
+        // An errand's folder of parcels is shown with its parcels.
+        var errands = await db.Errands.Select(e => e.Name).ToHashSetAsync(cancel);
         return
         [
-            .. plan.Services.Select(s =>
-                ViewOf(s, slots, throttle, waiting.GetValueOrDefault(s.Name)?.Moves ?? 0, waiting.GetValueOrDefault(s.Name)?.What)
-            ),
+            .. plan
+                .Services.Where(s => !errands.Contains(s.Name))
+                .Select(s =>
+                    ViewOf(s, slots, throttle, waiting.GetValueOrDefault(s.Name)?.Moves ?? 0, waiting.GetValueOrDefault(s.Name)?.What)
+                ),
         ];
     }
 
@@ -104,7 +108,7 @@ internal static class ServiceApi
         };
         var (signIn, consent) = service.SignIn switch
         {
-            SignIn.Password => (service.Parcels is null ? "password" : "none", null),
+            SignIn.Password => (service.IsAtRest ? "none" : "password", null),
             SignIn.OnBehalf onBehalf => ($"on-behalf ({onBehalf.Admin})", null),
             SignIn.OAuth { Grant: OAuthGrant.DeviceCode or OAuthGrant.AuthorizationCode } oauth => (
                 $"oauth ({KebabWord.Of(oauth.Grant)})",
@@ -139,7 +143,8 @@ internal static class ServiceApi
             ),
             warnings,
             [.. service.Help.Select(h => new HelpView(h.Says, h.Remedy))],
-            service.Parcels?.Folder
+            service.Parcels?.Folder,
+            service.MailFiles is { } old ? $"{KebabWord.Of(old.Speaks)} {old.Pattern}" : null
         );
     }
 

@@ -12,7 +12,7 @@ internal sealed class AccountAccess(ISecrets secrets, SecretPlaces places, Conse
 {
     /// <param name="kind">Files that were handed over need no sign-in, whatever else the service has.</param>
     public Task<Credentials> FromAsync(MovePerson person, Core.Planning.Service service, Kind kind, CancellationToken cancel) =>
-        service.CollectionsOf(kind) is CollectionConnection.Files
+        service.IsFiles(kind)
             ? Task.FromResult(new Credentials(person.FromAccount, person.FromLogin, ""))
             : MakeAsync(service, person.FromAccount, person.FromLogin, person.FromSecretSealed, person.FromSecretReference, null, cancel);
 
@@ -20,7 +20,7 @@ internal sealed class AccountAccess(ISecrets secrets, SecretPlaces places, Conse
     public async Task<Credentials> ToAsync(MoveContext context, CancellationToken cancel) =>
         await ToAsync(context.Person, context.To, context.Rules.Root, cancel) with
         {
-            Origin = context.To.Parcels is null ? null : OriginWords.Of(context.From, context.Rules),
+            Origin = context.To.Parcels is null ? null : OriginWords.Of(context.From, context.Rules) with { AskedBy = context.AskedBy },
         };
 
     public Task<Credentials> ToAsync(MovePerson person, Core.Planning.Service service, string? root, CancellationToken cancel) =>

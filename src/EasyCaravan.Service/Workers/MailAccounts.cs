@@ -1,6 +1,7 @@
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Files.Mail;
 using EasyCaravan.Protocols.Imap;
 using EasyCaravan.Protocols.Parcels;
 using EasyCaravan.Protocols.Pop3;
@@ -14,18 +15,18 @@ internal sealed class MailAccounts(
     ServiceThrottle throttle,
     AccessTokens tokens,
     IItemNumbers numbers,
-    ParcelPlaces parcels
+    ParcelPlaces parcels,
+    MailFilePlaces files
 ) : IMailAccounts
 {
     public async Task<IMailAccount> OpenAsync(Core.Planning.Service service, Credentials credentials, CancellationToken cancel) =>
-        service.Parcels is not null
-            ? parcels.OpenMail(service, credentials)
-            : await OpenInAsync(service, credentials, await slots.AcquireAsync(service, credentials.Account, cancel), cancel);
+        service.Parcels is not null ? parcels.OpenMail(service, credentials)
+        : service.MailFiles is not null ? await files.OpenAsync(service, credentials, cancel)
+        : await OpenInAsync(service, credentials, await slots.AcquireAsync(service, credentials.Account, cancel), cancel);
 
     public async Task<IMailAccount?> TryOpenAsync(Core.Planning.Service service, Credentials credentials, CancellationToken cancel) =>
-        // A POP3 mailbox is open once at a time (RFC 1939 §8), and so is a parcel.
-        service.Parcels
-            is null
+        // A POP3 mailbox is open once at a time (RFC 1939 §8), and so is a parcel; of files one reader is fast enough.
+        service is { Parcels: null, MailFiles: null }
         && service.Mail?.Speaks is not MailProtocol.Pop3
         && slots.TryAcquire(service, credentials.Account) is { } slot
             ? await OpenInAsync(service, credentials, slot, cancel)

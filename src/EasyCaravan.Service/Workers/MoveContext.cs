@@ -6,7 +6,11 @@ using Microsoft.EntityFrameworkCore;
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>Between which services a person moves, and by which rules.</summary>
-internal sealed record MoveContext(MovePerson Person, Core.Planning.Service From, Core.Planning.Service To, CarryRules Rules);
+internal sealed record MoveContext(MovePerson Person, Core.Planning.Service From, Core.Planning.Service To, CarryRules Rules)
+{
+    /// <summary>Of an errand, who asked for it; null: a batch of the plan.</summary>
+    public string? AskedBy { get; init; }
+}
 
 /// <summary>Reads the context of a move as the plan in force and people's decisions have it now.</summary>
 internal sealed class MoveContexts(CurrentPlan plan, Database database)
@@ -22,6 +26,9 @@ internal sealed class MoveContexts(CurrentPlan plan, Database database)
             current.Services.First(s => s.Name == route.From),
             current.Services.First(s => s.Name == route.To),
             await Decisions.RulesOfAsync(db, current, move, cancel)
-        );
+        )
+        {
+            AskedBy = await db.Errands.Where(e => e.Name == person.Batch).Select(e => e.CreatedBy).FirstOrDefaultAsync(cancel),
+        };
     }
 }

@@ -8,6 +8,7 @@ using EasyCaravan.Core.Ports;
 using EasyCaravan.Protocols.Connecting;
 using EasyCaravan.Protocols.Dav;
 using EasyCaravan.Protocols.Files;
+using EasyCaravan.Protocols.Files.Mail;
 using EasyCaravan.Protocols.Imap;
 using EasyCaravan.Protocols.ManageSieve;
 using EasyCaravan.Protocols.Parcels;
@@ -19,7 +20,14 @@ using EasyCaravan.Store;
 namespace EasyCaravan.Service.Workers;
 
 /// <summary>Tries every connection of a service step by step, and goes on with the next where one fails.</summary>
-internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IItemNumbers numbers, ItemFiles files, ParcelPlaces parcels)
+internal sealed class ServiceTrials(
+    ServiceSlots slots,
+    AccessTokens tokens,
+    IItemNumbers numbers,
+    ItemFiles files,
+    ParcelPlaces parcels,
+    MailFilePlaces mailFiles
+)
 {
     private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(60);
 
@@ -45,6 +53,8 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
             await notes.RunAsync("mail", ["resolve", "connect", "protect", "sign in", "capabilities", "list", "write"], note =>
                 TryMailAsync(service, who, writes, note, cancel)
             );
+        if (service.MailFiles is not null)
+            await notes.RunAsync("mail", ["files", "list"], note => TryMailFilesAsync(service, who, note, cancel));
         foreach (var (kind, place) in new[] { (Kind.Contacts, service.Contacts), (Kind.Calendars, service.Calendars) })
             if (place is CollectionConnection.Files handed)
                 await notes.RunAsync(KebabWord.Of(kind), ["files", "list"], note => TryFilesAsync(handed, kind, who, note, cancel));
@@ -184,6 +194,31 @@ internal sealed class ServiceTrials(ServiceSlots slots, AccessTokens tokens, IIt
         await using var account = parcels.OpenMail(service, who);
         var folders = await account.ListFoldersAsync(cancel);
         note(new ConnectStep("list", $"a parcel with {folders.Count} folders, {folders.Sum(f => f.Cursor?.Count ?? 0)} messages"));
+    }
+
+    private async Task TryMailFilesAsync(
+        Core.Planning.Service service,
+        Credentials? who,
+        Action<ConnectStep> note,
+        CancellationToken cancel
+    )
+    {
+        if (who is null)
+        {
+            var what = service.MailFiles!.Speaks is MailFileFormat.Maildir ? "folder(s)" : "file(s)";
+            note(new ConnectStep("files", $"{mailFiles.Look(service)} {what} fit {service.MailFiles.Pattern}"));
+            return;
+        }
+        await using var account = await mailFiles.OpenAsync(service, who, cancel);
+        note(new ConnectStep("files", $"files fit {service.MailFiles!.PatternOf(who.Account)}"));
+        var folders = await account.ListFoldersAsync(cancel);
+        var seen = await account.VisitAsync([.. folders.Select(f => new FolderVisit(f.Path, List: false))], cancel);
+        var readable = folders.Where((_, i) => seen[i].Refused is null).ToList();
+        note(new ConnectStep("list", $"{readable.Count} folders, {readable.Sum(f => f.Cursor?.Count ?? 0)} messages"));
+        foreach (var remark in account.Remarks)
+            note(new ConnectStep("list", remark.What));
+        if (seen.Select(s => s.Refused).FirstOrDefault(r => r is not null) is { } refused)
+            throw new FaultException(refused, Verdict.Keep);
     }
 
     private async Task TryRulesAsync(Core.Planning.Service service, Credentials? who, Action<ConnectStep> note, CancellationToken cancel)

@@ -18,6 +18,7 @@ internal static class RouteSection
                 $"the {KebabWord.Of(kind)} of '{to!.Name}' are files, which are only read",
                 "a service with url: for them"
             );
+        CheckMailFiles(node, from, to, errors);
         var under = node.Text("under");
         if (under is not null && (!FolderPath.TryParse(under, out var place) || place!.IsInbox))
             errors.Report(node["under"], $"'{under}' is not a folder", "a folder such as \"Old mail\" or \"Old mail/{name}\"");
@@ -113,6 +114,26 @@ internal static class RouteSection
             errors.Report(
                 node["deletions"],
                 "over POP3 programs delete what they have fetched, which says nothing about what its owner wants",
+                "keep"
+            );
+    }
+
+    private static void CheckMailFiles(YamlMappingNode node, Service? from, Service? to, PlanErrors errors)
+    {
+        if (to?.MailFiles is not null)
+            errors.Report(
+                node["to"],
+                $"the mail of '{to.Name}' lies in files, which are only read",
+                "a service that speaks imap, or one with parcels:"
+            );
+        if (from?.MailFiles is null)
+            return;
+        if (node.Text("old-side") == "delete-after-proof")
+            errors.Report(node["old-side"], "files are only read", "leave");
+        if (node.Text("deletions") == "follow")
+            errors.Report(
+                node["deletions"],
+                "what is missing in a copy that lies in files says nothing about what its owner wants",
                 "keep"
             );
     }

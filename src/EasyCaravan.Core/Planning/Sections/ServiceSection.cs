@@ -11,10 +11,21 @@ internal static class ServiceSection
 
     private static readonly string[] s_ofServers = ["url", "security"];
 
+    private static readonly string[] s_ofMailFiles = ["file", "dialect", "unmarked"];
+
+    private static readonly string[] s_ofMailServers = ["host", "port", "security"];
+
     public static Service Read(string name, YamlMappingNode node, PlanErrors errors)
     {
-        var service = new Service(name, ReadMail(node), SignInSection.Read(node, errors), TrustSection.Read(node, errors), ReadLimits(node))
+        var service = new Service(
+            name,
+            ReadMail(node, errors),
+            SignInSection.Read(node, errors),
+            TrustSection.Read(node, errors),
+            ReadLimits(node)
+        )
         {
+            MailFiles = ReadMailFiles(node, errors),
             Contacts = ReadCollections(node, "contacts", errors),
             Calendars = ReadCollections(node, "calendars", errors),
             Rules = ReadRules(node),
@@ -33,10 +44,17 @@ internal static class ServiceSection
         return service;
     }
 
-    private static MailConnection? ReadMail(YamlMappingNode service)
+    private static MailConnection? ReadMail(YamlMappingNode service, PlanErrors errors)
     {
-        if (service.Section("mail") is not { } mail)
+        if (service.Section("mail") is not { } mail || IsOfFiles(mail))
             return null;
+        foreach (var key in s_ofMailFiles.Where(k => mail.Children.ContainsKey(k)))
+            errors.Report(mail[key], $"'{key}' is for mail in files", "speaks: mbox, maildir or eml, or host: and port:");
+        if (mail.Text("host") is not { } host)
+        {
+            errors.Report(mail, "it is not said where the mail is", "host: such as imap.lanternpost.example");
+            return null;
+        }
         var security = mail.Text("security") switch
         {
             "starttls" => Security.StartTls,
@@ -53,7 +71,44 @@ internal static class ServiceSection
                 (_, Security.Tls) => 995,
                 _ => 110,
             };
-        return new MailConnection(speaks, mail.Text("host")!, port, security);
+        return new MailConnection(speaks, host, port, security);
+    }
+
+    private static bool IsOfFiles(YamlMappingNode mail) => mail.Text("speaks") is "mbox" or "maildir" or "eml";
+
+    private static MailFiles? ReadMailFiles(YamlMappingNode service, PlanErrors errors)
+    {
+        if (service.Section("mail") is not { } mail || !IsOfFiles(mail))
+            return null;
+        foreach (var key in s_ofMailServers.Where(k => mail.Children.ContainsKey(k)))
+            errors.Report(mail[key], $"'{key}' is for servers, and this mail lies in files", "file: such as \"old/{account}/**/*.mbox\"");
+        var speaks = Enum.Parse<MailFileFormat>(mail.Text("speaks")!, ignoreCase: true);
+        if (speaks is not MailFileFormat.Mbox && mail.Children.ContainsKey("dialect"))
+            errors.Report(mail["dialect"], "only mbox has dialects", "speaks: mbox, or no dialect");
+        if (speaks is MailFileFormat.Maildir && mail.Children.ContainsKey("unmarked"))
+            errors.Report(mail["unmarked"], "a Maildir marks what was read", "no unmarked");
+        if (mail.Text("file") is not { } pattern)
+        {
+            errors.Report(mail, "it is not said in which files the mail is", "file: such as \"old/{account}/**/*.mbox\"");
+            return null;
+        }
+        if (!FileGlob.IsBelow(pattern))
+            errors.Report(
+                mail["file"],
+                $"'{pattern}' does not lie below the service's folder of files",
+                "a path from there, such as \"old/{account}/**/*.mbox\""
+            );
+        else if (!pattern.Contains("{account}", StringComparison.Ordinal))
+            errors.Report(
+                mail["file"],
+                $"'{pattern}' would give the same files to everybody",
+                "a path with {account} in it, such as \"old/{account}/**/*.mbox\""
+            );
+        return new MailFiles(speaks, pattern)
+        {
+            Dialect = mail.Text("dialect") is { } dialect ? Enum.Parse<MboxDialect>(dialect, ignoreCase: true) : null,
+            UnmarkedIsRead = mail.Text("unmarked") == "read",
+        };
     }
 
     private static CollectionConnection? ReadCollections(YamlMappingNode service, string kind, PlanErrors errors)
