@@ -114,15 +114,7 @@ public sealed class DovecotServer : IAsyncDisposable
         var running = Path.Combine(_folder, "run", "master.pid");
         if (File.Exists(running))
             File.Delete(running);
-        _process = Process.Start(
-            new ProcessStartInfo("/usr/sbin/dovecot", ["-F", "-c", Path.Combine(_folder, "conf")])
-            {
-                RedirectStandardError = true,
-                RedirectStandardOutput = true,
-            }
-        )!;
-        _process.ErrorDataReceived += (_, _) => { };
-        _process.BeginErrorReadLine();
+        _process = Launch();
         var patience = Stopwatch.StartNew();
         while (true)
         {
@@ -136,11 +128,31 @@ public sealed class DovecotServer : IAsyncDisposable
             }
             catch (Exception e) when (e is SocketException or IOException)
             {
-                if (_process.HasExited || patience.Elapsed > TimeSpan.FromSeconds(20))
+                if (patience.Elapsed > TimeSpan.FromSeconds(20))
                     throw new InvalidOperationException($"Dovecot did not start: {await ReadLogAsync()}", e);
+                // A process that was killed a moment ago may still hold the ports. Dovecot then gives up at once.
+                if (_process.HasExited)
+                {
+                    _process.Dispose();
+                    _process = Launch();
+                }
             }
             await Task.Delay(20);
         }
+    }
+
+    private Process Launch()
+    {
+        var process = Process.Start(
+            new ProcessStartInfo("/usr/sbin/dovecot", ["-F", "-c", Path.Combine(_folder, "conf")])
+            {
+                RedirectStandardError = true,
+                RedirectStandardOutput = true,
+            }
+        )!;
+        process.ErrorDataReceived += (_, _) => { };
+        process.BeginErrorReadLine();
+        return process;
     }
 
     /// <summary>
