@@ -59,6 +59,7 @@ internal static class CaravanCommand
         root.Add(WaybillCommand.Make(host));
         root.Add(ParcelCommands.Make(host));
         root.Add(JournalCommand.Make(host));
+        root.Add(TokenCommands.Make(host));
         root.Add(ProfileCommands.Make(host));
         root.Add(CompletionCommand.Make(host));
         var help = root.Options.OfType<HelpOption>().Single();

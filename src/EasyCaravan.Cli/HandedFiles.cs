@@ -15,7 +15,7 @@ internal static class HandedFiles
     /// <summary>By the name that the service knows them by, each with its path here.</summary>
     public static IReadOnlyDictionary<string, string> Find(string planFile, string planText)
     {
-        var folder = Path.GetDirectoryName(Path.GetFullPath(planFile))!;
+        var folder = new PlanFolder(planFile);
         var found = new SortedDictionary<string, string>(StringComparer.Ordinal);
         foreach (var pattern in Patterns(planText))
         {
@@ -23,15 +23,15 @@ internal static class HandedFiles
             // What lies above the plan's folder is nobody's to hand over.
             if (!FileGlob.IsBelow(pattern))
                 continue;
-            var start = Path.Combine(folder, pattern.Split('*')[0]);
+            var start = Path.Combine(folder.Path, pattern.Split('*')[0]);
             start = Directory.Exists(start) ? start : Path.GetDirectoryName(start)!;
             if (!Directory.Exists(start))
                 continue;
-            foreach (var path in Directory.EnumerateFiles(start, "*", SearchOption.AllDirectories))
+            foreach (var path in PlanFolder.FilesBelow(start))
             {
-                var name = Path.GetRelativePath(folder, path).Replace('\\', '/');
-                if (fits.IsMatch(name))
-                    found[name] = path;
+                var name = Path.GetRelativePath(folder.Path, path).Replace('\\', '/');
+                if (fits.IsMatch(name) && folder.Find(name, planFile) is { } real)
+                    found[name] = real;
             }
         }
         return found;

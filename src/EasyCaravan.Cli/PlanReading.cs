@@ -6,7 +6,7 @@ using YamlDotNet.RepresentationModel;
 namespace EasyCaravan.Cli;
 
 /// <summary>
-/// Reads a plan file and the rosters, certificates and templates that it names, each relative to it. What is wrong in them is the service's
+/// Reads a plan file and the rosters, certificates and templates that it names, each below its folder. What is wrong in them is the service's
 /// to say.
 /// </summary>
 internal static class PlanReading
@@ -21,28 +21,35 @@ internal static class PlanReading
         if (!File.Exists(file))
             throw new CommandException(ExitCode.WrongUsage, $"There is no file {file}.\nGive the path of a plan file.");
         var text = await File.ReadAllTextAsync(file, cancel);
-        var folder = Path.GetDirectoryName(Path.GetFullPath(file))!;
+        var folder = new PlanFolder(file);
         var files = new Dictionary<string, string>();
-        foreach (var named in NamedFiles(text))
-        {
-            var path = Path.Combine(folder, named);
+        foreach (var (named, line) in NamedFiles(text))
             // A missing file is not sent; the service reports the line that refers to it.
-            if (File.Exists(path))
+            if (folder.Find(named, $"{file}:{line}") is { } path)
+            {
                 files[named] = await File.ReadAllTextAsync(path, cancel);
-        }
+                if (files[named].Contains(" PRIVATE KEY-----", StringComparison.Ordinal))
+                    throw new CommandException(
+                        ExitCode.WrongUsage,
+                        $"{file}:{line}: {named} holds a private key, and is not sent.\nName a file with the certificates alone."
+                    );
+            }
         return new PlanSubmission(Path.GetFileName(file), text, files);
     }
 
-    private static HashSet<string> NamedFiles(string text) =>
-        [.. Mappings(text).SelectMany(m => m.Children).SelectMany(c => NamedBy((c.Key as YamlScalarNode)?.Value, c.Value))];
+    private static IEnumerable<(string Name, long Line)> NamedFiles(string text) =>
+        Mappings(text)
+            .SelectMany(m => m.Children)
+            .SelectMany(c => NamedBy((c.Key as YamlScalarNode)?.Value, c.Value))
+            .Where(n => n.Value is { Length: > 0 })
+            .Select(n => (n.Value!, n.Start.Line))
+            .DistinctBy(n => n.Item1);
 
-    private static IEnumerable<string> NamedBy(string? key, YamlNode value)
+    private static IEnumerable<YamlScalarNode> NamedBy(string? key, YamlNode value)
     {
-        if (s_fileKeys.Contains(key) && value is YamlScalarNode { Value: { } file })
+        if (s_fileKeys.Contains(key) && value is YamlScalarNode file)
             return [file];
-        return s_listKeys.Contains(key) && value is YamlSequenceNode list
-            ? list.Children.OfType<YamlScalarNode>().Select(f => f.Value).OfType<string>()
-            : [];
+        return s_listKeys.Contains(key) && value is YamlSequenceNode list ? list.Children.OfType<YamlScalarNode>() : [];
     }
 
     /// <summary>Everything in a plan that has keys; nothing where it is no YAML, which is the service's to say.</summary>

@@ -1,5 +1,5 @@
 using System.Globalization;
-using System.Net;
+using System.Text.Json;
 using System.Threading.RateLimiting;
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Pacing;
@@ -12,6 +12,7 @@ using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Protocols.Smtp;
 using EasyCaravan.Service.Access;
 using EasyCaravan.Service.Api;
+using EasyCaravan.Service.Hosting;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Notifying;
 using EasyCaravan.Service.Parcels;
@@ -37,6 +38,9 @@ public static class CaravanHost
     /// <summary>What was found in mail files; it can be deleted at any time.</summary>
     private const string IndexFolder = "indexes";
 
+    private const UnixFileMode OwnFile = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+    private const UnixFileMode OwnFolder = OwnFile | UnixFileMode.UserExecute;
+
     private const string LockFile = "lock";
     private const string OwnerFile = "owner";
 
@@ -59,6 +63,14 @@ public static class CaravanHost
         );
         builder.WebHost.UseUrls(options.Listen.ToString().TrimEnd('/'));
         builder.WebHost.UseKestrelHttpsConfiguration();
+        builder.WebHost.ConfigureKestrel(kestrel =>
+        {
+            kestrel.AddServerHeader = false;
+            if (options.Certificate is not null)
+                kestrel.ConfigureHttpsDefaults(https =>
+                    https.ServerCertificateSelector = (_, _) => kestrel.ApplicationServices.GetRequiredService<ServerCertificate>().Get()
+                );
+        });
         builder.Services.AddSerilog(log =>
             log.MinimumLevel.Is(options.Quiet ? LogEventLevel.Warning : LogEventLevel.Information)
                 .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
@@ -69,14 +81,12 @@ public static class CaravanHost
                 .MinimumLevel.Override("Microsoft.AspNetCore.Antiforgery", LogEventLevel.Error)
                 // A port that is in use is reported in one sentence, without a stack trace.
                 .MinimumLevel.Override("Microsoft.Extensions.Hosting.Internal.Host", LogEventLevel.Fatal)
-                .WriteTo.Console(
-                    formatProvider: System.Globalization.CultureInfo.InvariantCulture,
-                    standardErrorFromLevel: LogEventLevel.Verbose,
-                    outputTemplate: "{Timestamp:HH:mm:ss} {Level:u3} {Message:lj}{NewLine}{Exception}"
-                )
+                .WriteTo.Console(new VisibleLog(), standardErrorFromLevel: LogEventLevel.Verbose)
         );
         AddServices(builder.Services, options with { DataFolder = folder, Owner = owner }, database, held);
         var app = builder.Build();
+        // Now, so that a wrong file is told at the start.
+        app.Services.GetService<ServerCertificate>()?.Get();
         await WriteFirstTokenAsync(app.Services.GetRequiredService<Tokens>(), folder, cancel);
         MapAll(app);
         return app;
@@ -91,7 +101,13 @@ public static class CaravanHost
         // Registered by a factory, so that it is disposed with the service.
         services.AddSingleton(options).AddSingleton(_ => database).AddSingleton(options.Time);
         services.AddSingleton(_ => new FolderLock(held));
-        services.AddSingleton<Journal>().AddSingleton<MoveStore>().AddSingleton<Moves>().AddSingleton<Plans>().AddSingleton<Tokens>();
+        services
+            .AddSingleton<Journal>()
+            .AddSingleton<MoveStore>()
+            .AddSingleton<Moves>()
+            .AddSingleton<Plans>()
+            .AddSingleton<Tokens>()
+            .AddSingleton<Sessions>();
         services
             .AddSingleton<SurveyCache>()
             .AddSingleton<FolderTrials>()
@@ -163,14 +179,15 @@ public static class CaravanHost
             .AddHostedService<BatchStarts>()
             .AddHostedService<CrossingWaves>()
             .AddHostedService<HistoryKeeper>()
-            .AddHostedService<ParcelKeeper>();
+            .AddHostedService<ParcelKeeper>()
+            .AddHostedService<TokenUses>();
         // In-flight batches end or are abandoned cleanly well within this; then the next start goes on from the ledger.
         services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(10));
         services
             .AddDataProtection()
             .SetApplicationName("EasyCaravan")
             .PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(options.DataFolder, "keys")));
-        services.ConfigureHttpJsonOptions(json => ContractJson.Configure(json.SerializerOptions));
+        services.ConfigureHttpJsonOptions(json => StrictJson.Configure(ContractJson.Configure(json.SerializerOptions)));
         services.AddProblemDetails(problems => problems.CustomizeProblemDetails = context => Problems.Complete(context.ProblemDetails));
         services.Configure<RouteHandlerOptions>(routes => routes.ThrowOnBadRequest = true);
         services.AddOpenApi("v1", ApiDescription.Configure);
@@ -186,17 +203,28 @@ public static class CaravanHost
             };
             limiter.AddPolicy(SessionApi.SlowPolicy, context =>
                 RateLimitPartition.GetFixedWindowLimiter(
-                    context.Connection.RemoteIpAddress ?? IPAddress.None,
+                    ProxyTrust.CallerOf(context.Connection.RemoteIpAddress),
                     _ => new FixedWindowRateLimiterOptions { PermitLimit = 10, Window = SessionApi.SlowWindow }
                 )
             );
         });
-        Authentication.Add(services);
+        services.AddSingleton<HostCheck>();
+        if (options.Certificate is var (certificate, key))
+            services.AddSingleton(s => new ServerCertificate(
+                certificate,
+                key,
+                s.GetRequiredService<TimeProvider>(),
+                s.GetRequiredService<ILogger<ServerCertificate>>()
+            ));
+        Authentication.Add(services, options.PublicUrl);
     }
 
     private static void MapAll(WebApplication app)
     {
         app.Services.GetRequiredService<FolderLock>();
+        ProxyTrust.Use(app, app.Services.GetRequiredService<CaravanOptions>());
+        app.Use(PageSecurity.AddHeadersAsync);
+        app.Use(app.Services.GetRequiredService<HostCheck>().RunAsync);
         app.UseExceptionHandler(
             new ExceptionHandlerOptions
             {
@@ -206,11 +234,12 @@ public static class CaravanHost
                     context.Exception is BadHttpRequestException or FaultException or StalePlanException,
             }
         );
+        app.Use(KeepSecretsAsync);
         app.UseStatusCodePages();
-        app.Use(PageSecurity.AddHeadersAsync);
         WebConsole.ConsolePages.UseFiles(app);
         app.UseRouting();
         app.UseAuthentication();
+        app.Use(BodyLimits.RunAsync);
         app.UseRateLimiter();
         app.Use(Authentication.RequireAntiforgeryAsync);
         app.UseAuthorization();
@@ -221,6 +250,7 @@ public static class CaravanHost
         var open = app.MapGroup("/api/v1").WithTags("session");
         var api = app.MapGroup("/api/v1").WithTags("caravan").RequireAuthorization();
         SessionApi.Map(open, api);
+        TokenApi.Map(api);
         PlanApi.Map(api);
         ServiceApi.Map(api);
         BatchApi.Map(api);
@@ -256,6 +286,13 @@ public static class CaravanHost
         WebConsole.ConsolePages.Map(app);
     }
 
+    /// <summary>What a call has to do with secrets, its errors do not repeat.</summary>
+    private static async Task KeepSecretsAsync(HttpContext context, RequestDelegate next)
+    {
+        using var secrecy = Secrecy.Begin();
+        await next(context);
+    }
+
     /// <summary>Ready when the store answers.</summary>
     private static async Task<IResult> ReadyAsync(MoveStore store, CancellationToken cancel)
     {
@@ -266,10 +303,16 @@ public static class CaravanHost
     private static async Task WriteErrorAsync(HttpContext context)
     {
         var error = context.Features.Get<Microsoft.AspNetCore.Diagnostics.IExceptionHandlerFeature>()?.Error;
-        var result = error switch
+        IResult result = error switch
         {
             FaultException fault => Problems.Refused(fault.Fault),
             StalePlanException => Problems.Stale(),
+            BadHttpRequestException { StatusCode: StatusCodes.Status413PayloadTooLarge } => BodyLimits.TooLarge(context),
+            // Where in the body, and what is wrong there; never what stands there, which may be a secret.
+            BadHttpRequestException { InnerException: JsonException json } => Problems.Invalid(
+                json.Message,
+                "See /openapi/v1.json for what this call takes"
+            ),
             BadHttpRequestException bad => Problems.Invalid(bad.Message, "See /openapi/v1.json for what this call takes"),
             _ => Problems.Unexpected(),
         };
@@ -279,13 +322,14 @@ public static class CaravanHost
     /// <summary>Only one service may use a data folder: two would each treat the other's moves as abandoned.</summary>
     private static FileStream OpenFolder(string folder)
     {
-        const UnixFileMode Own = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
         try
         {
-            Directory.CreateDirectory(folder, Own);
-            Directory.CreateDirectory(Path.Combine(folder, "keys"), Own);
-            Directory.CreateDirectory(Path.Combine(folder, "secrets"), Own);
-            return new FileStream(Path.Combine(folder, LockFile), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+            Directory.CreateDirectory(folder, OwnFolder);
+            var held = new FileStream(Path.Combine(folder, LockFile), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+            Directory.CreateDirectory(Path.Combine(folder, "keys"), OwnFolder);
+            Directory.CreateDirectory(Path.Combine(folder, "secrets"), OwnFolder);
+            Tighten(folder);
+            return held;
         }
         catch (IOException e)
         {
@@ -298,9 +342,24 @@ public static class CaravanHost
         catch (UnauthorizedAccessException e)
         {
             throw new DataFolderException(
-                $"The data folder {folder} cannot be written to. Use another with --data, or change its owner.",
+                $"The data folder {folder} cannot be written to, or belongs to another user. Use another with --data, or change its owner.",
                 e
             );
+        }
+    }
+
+    /// <summary>
+    /// A folder that was there before, or came back from a backup, may be open to others: passwords stand in it, and the keys to them.
+    /// </summary>
+    private static void Tighten(string folder)
+    {
+        foreach (var own in new[] { folder, Path.Combine(folder, "keys"), Path.Combine(folder, "secrets") })
+        {
+            if (File.GetUnixFileMode(own) is var mode && (mode & ~OwnFolder) != 0)
+                File.SetUnixFileMode(own, OwnFolder);
+            foreach (var file in Directory.EnumerateFiles(own))
+                if (File.GetUnixFileMode(file) is var open && (open & ~OwnFile) != 0)
+                    File.SetUnixFileMode(file, open & OwnFile);
         }
     }
 
@@ -329,14 +388,15 @@ public static class CaravanHost
 
     private static async Task WriteFirstTokenAsync(Tokens tokens, string folder, CancellationToken cancel)
     {
-        if (await tokens.AnyAsync(cancel))
+        // When the last one is over, somebody has to get in again: who starts the service may read its folder.
+        if (await tokens.AnyGoodAsync(cancel))
             return;
-        var token = await tokens.CreateAsync("admin", cancel);
+        var token = await tokens.CreateAsync("admin", null, null, cancel);
         var options = new FileStreamOptions
         {
             Mode = FileMode.Create,
             Access = FileAccess.Write,
-            UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite,
+            UnixCreateMode = OwnFile,
         };
         await using var writer = new StreamWriter(Path.Combine(folder, TokenFile), options);
         await writer.WriteLineAsync(token);

@@ -1,3 +1,5 @@
+using System.Net;
+
 namespace EasyCaravan.Service;
 
 /// <summary>How the service was started.</summary>
@@ -14,6 +16,15 @@ public sealed record CaravanOptions(string DataFolder, Uri Listen, int MovesAtOn
 
     /// <summary>Below which all files lie that plans may name, such as parcels. Null: files in the data folder.</summary>
     public string? FilesFolder { get; init; }
+
+    /// <summary>Where people find the service, such as the address of a proxy in front of it. Null: where it listens.</summary>
+    public Uri? PublicUrl { get; init; }
+
+    /// <summary>Proxies whose word about their callers is believed.</summary>
+    public IReadOnlyList<IPNetwork> TrustedProxies { get; init; } = [];
+
+    /// <summary>The PEM files of the certificate and its key, where the service listens with TLS.</summary>
+    public (string File, string KeyFile)? Certificate { get; init; }
 
     /// <summary>Only warnings in the log: where people watch something else on the same terminal.</summary>
     public bool Quiet { get; init; }

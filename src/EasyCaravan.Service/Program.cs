@@ -1,7 +1,12 @@
 using System.CommandLine;
 using System.CommandLine.Help;
+using System.CommandLine.Parsing;
+using System.Net;
 using EasyCaravan.Service;
 using EasyCaravan.Service.Demo;
+using EasyCaravan.Service.Hosting;
+
+CoreDumps.SwitchOff();
 
 var data = new Option<string>("--data") { Description = "Folder for everything the service keeps", Required = true };
 var listen = ListenOption();
@@ -21,6 +26,25 @@ var files = new Option<string?>("--files")
 {
     Description = "The folder below which plans may name places of parcels and of old mail; by default 'files' in the data folder",
 };
+var publicUrl = new Option<Uri?>("--public-url")
+{
+    Description = "Where people reach the service, such as https://move.example.org: the address of a proxy before it",
+    CustomParser = ReadPublicUrl,
+};
+var trustedProxies = new Option<IPNetwork[]>("--trusted-proxy")
+{
+    Description = "A proxy whose X-Forwarded-For and X-Forwarded-Proto are believed: an address, or a network such as 10.2.0.0/16",
+    AllowMultipleArgumentsPerToken = true,
+    CustomParser = ReadProxies,
+};
+var certificate = new Option<string?>("--certificate")
+{
+    Description = "With --listen https://…: the PEM file of the service's certificate and of those that signed it",
+};
+var certificateKey = new Option<string?>("--certificate-key")
+{
+    Description = "The PEM file of the certificate's key, readable by the service's user alone; by default it is in --certificate",
+};
 var serve = new Command("serve", "Runs the service. Example: caravan serve --data /var/lib/caravan")
 {
     data,
@@ -28,11 +52,29 @@ var serve = new Command("serve", "Runs the service. Example: caravan serve --dat
     store,
     movesAtOnce,
     files,
+    publicUrl,
+    trustedProxies,
+    certificate,
+    certificateKey,
 };
+serve.Validators.Add(given =>
+{
+    var isTls = given.GetValue(listen)?.Scheme == Uri.UriSchemeHttps;
+    if (isTls && given.GetValue(certificate) is null)
+        given.AddError("--listen https://… needs --certificate FILE, and --certificate-key FILE where the key is not in the same file");
+    else if (!isTls && given.GetValue(certificate) is not null)
+        given.AddError("--certificate is for --listen https://…");
+});
 serve.SetAction(
     (a, cancel) =>
         ServeCommand.RunAsync(
-            new CaravanOptions(a.GetValue(data)!, a.GetValue(listen)!, a.GetValue(movesAtOnce)) { FilesFolder = a.GetValue(files) },
+            new CaravanOptions(a.GetValue(data)!, a.GetValue(listen)!, a.GetValue(movesAtOnce))
+            {
+                FilesFolder = a.GetValue(files),
+                PublicUrl = a.GetValue(publicUrl),
+                TrustedProxies = a.GetValue(trustedProxies) ?? [],
+                Certificate = a.GetValue(certificate) is { } file ? (file, a.GetValue(certificateKey) ?? file) : null,
+            },
             cancel
         )
 );
@@ -74,3 +116,27 @@ static Option<Uri> ListenOption() =>
             return null;
         },
     };
+
+static Uri? ReadPublicUrl(ArgumentResult given)
+{
+    if (
+        Uri.TryCreate(given.Tokens[0].Value, UriKind.Absolute, out var address)
+        && address is { Scheme: "http" or "https", AbsolutePath: "/", Query: "", UserInfo: "" }
+    )
+        return address;
+    given.AddError($"--public-url takes an address without a path, such as https://move.example.org, not '{given.Tokens[0].Value}'");
+    return null;
+}
+
+static IPNetwork[] ReadProxies(ArgumentResult given)
+{
+    var networks = new List<IPNetwork>();
+    foreach (var token in given.Tokens)
+        if (IPNetwork.TryParse(token.Value, out var network))
+            networks.Add(network);
+        else if (IPAddress.TryParse(token.Value, out var address))
+            networks.Add(new IPNetwork(address, address.GetAddressBytes().Length * 8));
+        else
+            given.AddError($"--trusted-proxy takes an address or a network such as 10.2.0.0/16, not '{token.Value}'");
+    return [.. networks];
+}

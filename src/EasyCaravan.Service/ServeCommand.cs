@@ -33,8 +33,11 @@ internal static class ServeCommand
             }
             var address = CaravanHost.AddressOf(app);
             Console.WriteLine($"Easy Caravan listens on {address}");
-            Console.WriteLine($"Console: {address}  (sign in with the token in {Path.Combine(options.DataFolder, CaravanHost.TokenFile)})");
-            if (!IPAddress.TryParse(address.Host, out var ip) || !IPAddress.IsLoopback(ip))
+            Console.WriteLine(
+                $"Console: {options.PublicUrl ?? address}  (sign in with the token in {Path.Combine(options.DataFolder, CaravanHost.TokenFile)})"
+            );
+            var isHere = address.IsLoopback || (IPAddress.TryParse(address.Host.Trim('[', ']'), out var ip) && IPAddress.IsLoopback(ip));
+            if (!isHere && address.Scheme != Uri.UriSchemeHttps)
                 Console.WriteLine(
                     "It can be reached from other machines: put a TLS proxy in front, tokens and passwords travel over this address."
                 );

@@ -1,3 +1,4 @@
+using EasyCaravan.Core.Formats;
 using EasyCaravan.Store.Rows;
 
 namespace EasyCaravan.Store;
@@ -28,7 +29,8 @@ public sealed class Journal(Database database, TimeProvider time)
                 Batch = batch,
                 MoveId = move?.Id,
                 Person = move?.Person,
-                Text = text,
+                // Server answers and names of others stand in it.
+                Text = VisibleText.Of(text),
             }
         );
 }

@@ -4,6 +4,7 @@ using System.Net.Sockets;
 using System.Security.Cryptography;
 using System.Security.Cryptography.X509Certificates;
 using EasyCaravan.Core.Planning;
+using EasyCaravan.Protocols.Connecting;
 using EasyCaravan.Protocols.Discovery;
 
 namespace EasyCaravan.Protocols.Tests;
@@ -37,7 +38,8 @@ public sealed class ServiceFinderTests
                     ["_carddavs._tcp.saltmarsh.invalid"] = [("dav.saltmarsh.invalid", 443)],
                 }
             ),
-            new Trust.System()
+            new Trust.System(),
+            new ReachRule(new HashSet<string> { "127.0.0.1" })
         ).FindAsync("saltmarsh.invalid", CancellationToken.None);
         await serving;
         listener.Stop();
@@ -66,7 +68,10 @@ public sealed class ServiceFinderTests
         var serving = ServeAsync(listener, certificate);
         var port = ((IPEndPoint)listener.LocalEndpoint).Port;
         Trust trust = trusted ? new Trust.Authorities(certificate.ExportCertificatePem(), "own.pem") : new Trust.System();
-        var found = await new ServiceFinder(new Names([]), trust).FindAsync($"localhost:{port}", CancellationToken.None);
+        var found = await new ServiceFinder(new Names([]), trust, new ReachRule(new HashSet<string> { "localhost" })).FindAsync(
+            $"localhost:{port}",
+            CancellationToken.None
+        );
         listener.Stop();
         await serving;
         Assert.Equal(
@@ -109,5 +114,44 @@ public sealed class ServiceFinderTests
 
     [Fact]
     public async Task Where_nothing_is_told_and_no_common_name_answers_nothing_is_found() =>
-        Assert.Empty(await new ServiceFinder(new Names([]), new Trust.System()).FindAsync("saltmarsh.invalid", CancellationToken.None));
+        Assert.Empty(
+            await new ServiceFinder(new Names([]), new Trust.System(), new ReachRule(new HashSet<string>())).FindAsync(
+                "saltmarsh.invalid",
+                CancellationToken.None
+            )
+        );
+
+    [Theory]
+    [InlineData("127.0.0.1", 993)]
+    [InlineData("169.254.169.254", 993)]
+    [InlineData("::1", 993)]
+    [InlineData("::ffff:127.0.0.1", 993)]
+    [InlineData("0.0.0.0", 993)]
+    [InlineData("fe80::1", 993)]
+    [InlineData("203.0.113.7", 22)]
+    public async Task A_record_that_leads_to_this_machine_or_to_another_door_is_told_and_not_tried(string host, int port)
+    {
+        var records = new Dictionary<string, (string, int)[]> { ["_imaps._tcp.saltmarsh.invalid"] = [(host, port)] };
+        var found = await new ServiceFinder(new Names(records), new Trust.System(), new ReachRule(new HashSet<string>())).FindAsync(
+            "saltmarsh.invalid",
+            CancellationToken.None
+        );
+        var imap = Assert.Single(found, f => f.Kind == "imap");
+        Assert.False(imap.Verified);
+        Assert.Matches("only a plan may lead there|not tried", imap.Result);
+    }
+
+    [Fact]
+    public async Task A_record_of_a_thousand_hosts_is_looked_at_in_part()
+    {
+        var records = new Dictionary<string, (string, int)[]>
+        {
+            ["_imaps._tcp.saltmarsh.invalid"] = [.. Enumerable.Range(0, 1000).Select(i => ($"10.1.{i / 250}.{i % 250}", 22))],
+        };
+        var found = await new ServiceFinder(new Names(records), new Trust.System(), new ReachRule(new HashSet<string>())).FindAsync(
+            "saltmarsh.invalid",
+            CancellationToken.None
+        );
+        Assert.Equal(3, found.Count(f => f.Kind == "imap"));
+    }
 }

@@ -66,9 +66,21 @@ internal sealed class CommandHost
     /// <summary>An example for each command, shown below its help.</summary>
     public Dictionary<Command, string> Examples { get; } = [];
 
-    public TextWriter Out { get; init; } = System.Console.Out;
+    private readonly TextWriter _terminal = System.Console.Out;
+    private readonly TextWriter _errors = System.Console.Error;
 
-    public TextWriter Error { get; init; } = System.Console.Error;
+    /// <summary>For text; what is drawn goes through <see cref="WriterFor"/>.</summary>
+    public TextWriter Out
+    {
+        get => new VisibleWriter(_terminal);
+        init => _terminal = value;
+    }
+
+    public TextWriter Error
+    {
+        get => new VisibleWriter(_errors);
+        init => _errors = value;
+    }
 
     public TextReader In { get; init; } = System.Console.In;
 
@@ -96,9 +108,10 @@ internal sealed class CommandHost
 
     public Writer WriterFor(ParseResult parsed)
     {
-        var console = AnsiConsole.Create(new AnsiConsoleSettings { Out = new AnsiConsoleOutput(Out) });
+        var console = AnsiConsole.Create(new AnsiConsoleSettings { Out = new AnsiConsoleOutput(_terminal) });
+        console.Pipeline.Attach(new VisibleSegments());
         // Into a file or a pipe, tables are as wide as they need to be.
-        if (System.Console.IsOutputRedirected || Out != System.Console.Out)
+        if (System.Console.IsOutputRedirected || _terminal != System.Console.Out)
             console.Profile.Width = 220;
         return new Writer(parsed.GetValue(Output), console, Out, Error);
     }

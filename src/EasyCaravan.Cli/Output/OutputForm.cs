@@ -3,6 +3,7 @@ using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
 using CsvHelper;
 using EasyCaravan.Contract;
+using EasyCaravan.Core.Formats;
 using Spectre.Console;
 
 namespace EasyCaravan.Cli.Output;
@@ -75,7 +76,7 @@ internal sealed class Writer(OutputForm form, IAnsiConsole console, TextWriter o
                     foreach (var row in rows)
                     {
                         foreach (var column in columns)
-                            csv.WriteField(Markup.Remove(column.Text(row)));
+                            csv.WriteField(VisibleText.OfCell(Markup.Remove(column.Text(row))));
                         csv.NextRecord();
                     }
                 }

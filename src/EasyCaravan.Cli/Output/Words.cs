@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.Json;
 using EasyCaravan.Contract;
+using EasyCaravan.Core.Formats;
 using Spectre.Console;
 
 namespace EasyCaravan.Cli.Output;
@@ -51,5 +52,6 @@ internal static class Words
             MoveCondition.NeedsYou => "[red]! needs you[/]",
         };
 
-    public static string Safe(string? text) => (text ?? "").EscapeMarkup();
+    /// <summary>Text of others within a line of ours.</summary>
+    public static string Safe(string? text) => VisibleText.Of(text ?? "").EscapeMarkup();
 }

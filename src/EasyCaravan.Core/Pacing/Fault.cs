@@ -108,6 +108,15 @@ public enum Cause
 
     /// <summary>A file is not what was packed, or cannot be read at all.</summary>
     FileDamaged,
+
+    /// <summary>The server speaks only forms of TLS that are no longer safe.</summary>
+    TlsTooOld,
+
+    /// <summary>Text came unprotected where TLS was agreed: it may have been put in on the way.</summary>
+    TlsTampered,
+
+    /// <summary>The server says that somebody is signed in before we said who we are.</summary>
+    SignedInUnasked,
 }
 
 /// <summary>What is to be done after a fault.</summary>
@@ -129,6 +138,13 @@ public enum FaultAction
 /// <param name="Code">The server's own response code (RFC 5530), where it gave one.</param>
 public sealed record Fault(Cause Cause, string Whom, string What, string? Code = null)
 {
+    /// <summary>A server may say a great deal, and this is kept for each person.</summary>
+    private const int Longest = 2000;
+
+    public string What { get; init; } = Short(Secrecy.Hide(What));
+
+    public string? Code { get; init; } = Code is null ? null : Secrecy.Hide(Code);
+
     /// <summary>A remedy that the service's definition in the plan has for it; null: the one for its cause.</summary>
     public string? Help { get; init; }
 
@@ -140,6 +156,8 @@ public sealed record Fault(Cause Cause, string Whom, string What, string? Code =
 
     /// <summary>Trying before this is in vain; null: the backoff decides.</summary>
     public NodaTime.Instant? NotBefore { get; init; }
+
+    private static string Short(string text) => text.Length > Longest ? text[..Longest] + "…" : text;
 
     /// <summary>With the remedy that a service's definition has for what it said, if it has one.</summary>
     public Fault Advised(IEnumerable<Planning.Help> help) =>
@@ -180,7 +198,13 @@ public static class FaultRules
         fault.Service is not null
         && fault.Cause switch
         {
-            Cause.HostUnknown or Cause.Unreachable or Cause.TlsUntrusted or Cause.TlsNotOffered => true,
+            Cause.HostUnknown
+            or Cause.Unreachable
+            or Cause.TlsUntrusted
+            or Cause.TlsNotOffered
+            or Cause.TlsTooOld
+            or Cause.TlsTampered
+            or Cause.SignedInUnasked => true,
             Cause.ServiceBusy => fault.Code is "UNAVAILABLE" or "LIMIT" || fault.BeforeSignIn,
             _ => false,
         };
@@ -229,7 +253,10 @@ public static class FaultRules
             or Cause.ProbeDoubled
             or Cause.WaybillOpen
             or Cause.PlaceRefused
-            or Cause.FileDamaged => FaultAction.AskPerson,
+            or Cause.FileDamaged
+            or Cause.TlsTooOld
+            or Cause.TlsTampered
+            or Cause.SignedInUnasked => FaultAction.AskPerson,
             Cause.MessageTooLarge
             or Cause.MessageRefused
             or Cause.MessageUnreadable
@@ -250,6 +277,11 @@ public static class FaultRules
             Cause.TlsUntrusted =>
                 "Name the authority that signed the certificate as trust: {ca-file: …} in the plan, or have the certificate renewed",
             Cause.TlsNotOffered => "Have the service offer STARTTLS, or use security: tls with its TLS port in the plan",
+            Cause.TlsTooOld => "Have the service switch on TLS 1.2 or 1.3; nothing is sent over older ones",
+            Cause.TlsTampered =>
+                "Use security: tls with the service's TLS port in the plan; if it stays so, have the network and the service looked at",
+            Cause.SignedInUnasked =>
+                "Use a port at which the service asks who one is: nobody knows whose mailbox this would be; then retry",
             Cause.SignInRefused =>
                 "Set the right password, app password or login (caravan secret set), or correct the roster and apply the plan",
             Cause.ProtocolOff => "Have mail over this protocol switched on for the account at the service, then retry",

@@ -21,6 +21,22 @@ public sealed record Plan(ImmutableArray<Service> Services, ImmutableArray<Route
     /// <summary>Null: nobody is told of anything.</summary>
     public Notices? Notices { get; init; }
 
+    /// <summary>The hosts that it names for mail, rules, sending, contacts and calendars, in small letters.</summary>
+    public IEnumerable<string> Hosts =>
+        Services
+            .SelectMany(s =>
+                new[]
+                {
+                    s.Mail?.Host,
+                    s.Rules?.Host,
+                    s.Sending?.Host,
+                    (s.Contacts as CollectionConnection.Dav)?.Url.Host,
+                    (s.Calendars as CollectionConnection.Dav)?.Url.Host,
+                }
+            )
+            .OfType<string>()
+            .Select(h => h.ToLowerInvariant());
+
     public Route RouteOf(Batch batch) => Routes.First(r => r.Name == batch.Route);
 
     public bool Uses(Batch batch, string service) => RouteOf(batch) is var route && (route.From == service || route.To == service);

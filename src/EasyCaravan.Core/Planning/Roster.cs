@@ -5,7 +5,7 @@ using CsvHelper.Configuration;
 
 namespace EasyCaravan.Core.Planning;
 
-/// <summary>One person of a roster. Secrets are in clear only here, on their way to being sealed.</summary>
+/// <summary>One person of a roster. Secrets are in clear only here, on their way to being sealed; errors never repeat a value.</summary>
 public sealed record RosterPerson(
     int Line,
     string Name,
@@ -37,6 +37,9 @@ public sealed record RosterPerson(
 
     /// <summary>Overrides the route's <see cref="Route.Root"/>; <see cref="CarryRules.AccountRoot"/>: the person's own folders.</summary>
     public string? ToRoot { get; init; }
+
+    /// <summary>Without the secrets: records print all they hold.</summary>
+    public override string ToString() => $"{Name}, line {Line}";
 }
 
 /// <summary>The people of a batch: CSV (RFC 4180) with a header line, or LDIF (RFC 2849).</summary>
@@ -157,7 +160,8 @@ public static class Roster
                     new PlanError(
                         file,
                         line,
-                        $"'{text}' in {column} is no reference to a secret",
+                        // What stands there may be the secret itself.
+                        $"what stands in {column} is no reference to a secret",
                         $"env:{SecretReference.EnvironmentPrefix}NAME or file:NAME"
                     )
                 );
@@ -175,7 +179,7 @@ public static class Roster
                 new PlanError(
                     file,
                     line,
-                    $"'{under}' in to_under is not a folder",
+                    "what stands in to_under is not a folder",
                     "names with '/' between them, or a single / for the account's root"
                 )
             );
@@ -184,14 +188,14 @@ public static class Roster
                 new PlanError(
                     file,
                     line,
-                    $"'{language}' in language is none in which notices are written",
+                    "what stands in language is none in which notices are written",
                     string.Join(", ", Notifying.LetterTemplates.Languages)
                 )
             );
         foreach (var column in new[] { "notify", "forward_to" })
             if (field(column) is { } address && !MimeKit.MailboxAddress.TryParse(address, out _))
                 errors.Add(
-                    new PlanError(file, line, $"'{address}' in {column} is no mail address", "an address such as desk@saltmarsh.example")
+                    new PlanError(file, line, $"what stands in {column} is no mail address", "an address such as desk@saltmarsh.example")
                 );
         if (errors.Count > before)
             return null;
@@ -236,6 +240,9 @@ public static class Roster
                     $"the header needs {string.Join(", ", s_required)}; it may have {string.Join(", ", s_optional)}"
                 )
             );
+        // Where nothing of a header is there, the first line is a person's, and what stands in it may be a secret.
+        if (!header.Any(s_required.Contains))
+            return false;
         foreach (var column in header.Where(c => !s_required.Contains(c) && !s_optional.Contains(c)))
             errors.Add(
                 new PlanError(

@@ -31,6 +31,7 @@ internal sealed class SchemaCheck(string file, JsonElement schema, ICollection<P
         "minProperties",
         "items",
         "oneOf",
+        "writeOnly",
     ];
 
     /// <summary>Words under which a schema holds schemas by name, and those under which it holds one, or several.</summary>
@@ -149,7 +150,12 @@ internal sealed class SchemaCheck(string file, JsonElement schema, ICollection<P
             && !Regex.IsMatch(value, pattern.GetString()!, RegexOptions.None, TimeSpan.FromSeconds(1))
         )
         {
-            Report(scalar, $"{where} cannot be '{value}'", Allowed(rule));
+            // A secret that was put where only its place may stand is not repeated.
+            Report(
+                scalar,
+                rule.TryGetProperty("writeOnly", out _) ? $"{where} cannot be what stands there" : $"{where} cannot be '{value}'",
+                Allowed(rule)
+            );
         }
         else if (rule.TryGetProperty("minimum", out var minimum))
         {

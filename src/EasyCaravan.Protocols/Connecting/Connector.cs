@@ -13,7 +13,11 @@ public sealed record ConnectStep(string Name, string Result);
 
 /// <summary>Where a connection goes, and how it is protected on the way.</summary>
 /// <param name="Whom">The service, as people know it.</param>
-public sealed record Endpoint(string Whom, string Host, int Port, Security Security, Trust Trust);
+public sealed record Endpoint(string Whom, string Host, int Port, Security Security, Trust Trust)
+{
+    /// <summary>Where the host may lead; null: anywhere, as a plan names it.</summary>
+    public ReachRule? Reach { get; init; }
+}
 
 /// <summary>
 /// Asks a server, without encryption, to switch to TLS. Reads no octet after the server's consent, and returns the greeting for whoever
@@ -74,7 +78,17 @@ public static class Connector
     {
         try
         {
-            return await Dns.GetHostAddressesAsync(service.Host, cancel);
+            var addresses = await Dns.GetHostAddressesAsync(service.Host, cancel);
+            return service.Reach?.Of(service.Host, addresses) ?? addresses;
+        }
+        catch (SocketException e) when (e.SocketErrorCode is SocketError.AccessDenied)
+        {
+            throw Failed(
+                Cause.NotPermitted,
+                service,
+                $"{service.Host} is this machine, or an address of its network alone: only a plan may lead there",
+                e
+            );
         }
         catch (SocketException e)
         {
@@ -121,7 +135,8 @@ public static class Connector
     private static async Task<SslStream> ProtectAsync(Endpoint service, Stream stream, Action<ConnectStep>? step, CancellationToken cancel)
     {
         var trial = new CertificateCheck(service.Trust, service.Host);
-        var tls = new SslStream(stream);
+        var start = new HandshakeStart();
+        var tls = new SslStream(new HandshakeWitness(stream, start));
         try
         {
             await tls.AuthenticateAsClientAsync(
@@ -140,15 +155,8 @@ public static class Connector
             await tls.DisposeAsync();
             if (trial.Objection is { } objection)
                 throw Failed(Cause.TlsUntrusted, service, objection, e);
-            // Whoever speaks something else answers with it; a server that is out of order, or a relay before it, says nothing and closes.
-            if (e is IOException)
-                throw Failed(
-                    Cause.ConnectionLost,
-                    service,
-                    $"{service.Host} port {service.Port} closed the connection before TLS began",
-                    e
-                );
-            throw Failed(Cause.TlsNotOffered, service, $"{service.Host} port {service.Port} does not speak TLS", e);
+            var (cause, what) = start.Explain($"{service.Host} port {service.Port}", wasAsked: service.Security is Security.StartTls);
+            throw Failed(cause, service, what, e);
         }
         step?.Invoke(new ConnectStep("protect", $"{tls.SslProtocol}, {trial.Facts}"));
         return tls;

@@ -30,7 +30,7 @@ internal sealed class DavConnection : IDisposable
     private readonly Credentials _who;
     private readonly AccessTokens? _tokens;
     private readonly int _connections;
-    private readonly CertificateCheck _certificate;
+    private readonly HttpTls _tls;
     private AccessToken? _token;
 
     private volatile HttpClient _http;
@@ -46,7 +46,7 @@ internal sealed class DavConnection : IDisposable
         (_service, _who, _tokens) = (service, who, tokens);
         Start = new Uri(url.OriginalString.Replace("{account}", Uri.EscapeDataString(who.Account), StringComparison.Ordinal));
         Origin = new Uri(Start.GetLeftPart(UriPartial.Authority));
-        _certificate = new CertificateCheck(service.Trust, Start.Host);
+        _tls = new HttpTls(service.Trust, Start.Host, machineTrustServes: false);
         _connections = connections;
         _http = MakeClient(TimeSpan.FromMinutes(5));
     }
@@ -54,19 +54,20 @@ internal sealed class DavConnection : IDisposable
     /// <param name="lifetime">Of one connection; zero: it is used for one request.</param>
     private HttpClient MakeClient(TimeSpan lifetime) =>
         new(
-            new SocketsHttpHandler
-            {
-                AllowAutoRedirect = false,
-                // Answers are compared octet by octet, and a small one that grows without end would use all memory.
-                AutomaticDecompression = DecompressionMethods.None,
-                UseCookies = false,
-                MaxConnectionsPerServer = _connections,
-                MaxResponseHeadersLength = LargestHeaders,
-                PooledConnectionLifetime = lifetime,
-                ConnectTimeout = TimeSpan.FromSeconds(20),
-                Expect100ContinueTimeout = TimeSpan.FromSeconds(5),
-                SslOptions = new SslClientAuthenticationOptions { RemoteCertificateValidationCallback = _certificate.Judge },
-            }
+            _tls.Guard(
+                new SocketsHttpHandler
+                {
+                    AllowAutoRedirect = false,
+                    // Answers are compared octet by octet, and a small one that grows without end would use all memory.
+                    AutomaticDecompression = DecompressionMethods.None,
+                    UseCookies = false,
+                    MaxConnectionsPerServer = _connections,
+                    MaxResponseHeadersLength = LargestHeaders,
+                    PooledConnectionLifetime = lifetime,
+                    ConnectTimeout = TimeSpan.FromSeconds(20),
+                    Expect100ContinueTimeout = TimeSpan.FromSeconds(5),
+                }
+            )
         )
         {
             Timeout = Timeout.InfiniteTimeSpan,
@@ -212,8 +213,8 @@ internal sealed class DavConnection : IDisposable
 
     private FaultException Lost(Exception e)
     {
-        if (_certificate.Objection is { } objection)
-            return OfServer(Cause.TlsUntrusted, objection, e);
+        if (_tls.Explain(e, Start) is var (cause, why))
+            return OfServer(cause, why, e);
         return e switch
         {
             OperationCanceledException => Failed(Cause.TimedOut, $"{Start.Host} did not answer within {s_patience.TotalSeconds:0} s", e),
@@ -225,11 +226,6 @@ internal sealed class DavConnection : IDisposable
             HttpRequestException { HttpRequestError: HttpRequestError.ConnectionError } => OfServer(
                 Cause.Unreachable,
                 $"{Start.Host} port {Start.Port} cannot be reached",
-                e
-            ),
-            HttpRequestException { HttpRequestError: HttpRequestError.SecureConnectionError } => OfServer(
-                Cause.TlsNotOffered,
-                $"{Start.Host} port {Start.Port} does not speak TLS",
                 e
             ),
             HttpRequestException { HttpRequestError: HttpRequestError.InvalidResponse or HttpRequestError.ConfigurationLimitExceeded } =>

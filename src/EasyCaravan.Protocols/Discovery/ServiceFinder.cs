@@ -70,8 +70,15 @@ public sealed class MachineNameServers : INameServers
 /// that verifies.
 /// </summary>
 /// <param name="trust">Whose word is taken for certificates: the machine's authorities, in earnest.</param>
-public sealed class ServiceFinder(INameServers names, Trust trust)
+/// <param name="reach">Where the hosts that others name may lead.</param>
+public sealed class ServiceFinder(INameServers names, Trust trust, ReachRule reach)
 {
+    /// <summary>Hosts of one record that are looked at: somebody may name a thousand.</summary>
+    private const int MostHosts = 3;
+
+    /// <summary>The ports of the protocols (RFC 8314 §7, RFC 3501 §2.1, RFC 5804 §1.8, RFC 9110 §4.2): others are told, and not tried.</summary>
+    private static readonly int[] s_ports = [143, 993, 110, 995, 465, 587, 4190, 443];
+
     private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(8);
 
     // RFC 6186 §3, RFC 8314 §5.1, RFC 5804 §1.8, RFC 6764 §3.
@@ -124,7 +131,7 @@ public sealed class ServiceFinder(INameServers names, Trust trust)
     )
     {
         var found = new List<FoundSetting>();
-        foreach (var (host, port) in await names.FindServiceAsync($"{label}.{domain}", cancel))
+        foreach (var (host, port) in (await names.FindServiceAsync($"{label}.{domain}", cancel)).Take(MostHosts))
         {
             if (host.Length == 0)
             {
@@ -155,7 +162,7 @@ public sealed class ServiceFinder(INameServers names, Trust trust)
 
     private async Task<FoundSetting?> FromWellKnownAsync(string domain, string path, string kind, CancellationToken cancel)
     {
-        using var http = BoundedHttp.Make(trust, domain.Split(':')[0], s_patience, machineTrustServes: false);
+        using var http = BoundedHttp.Make(new HttpTls(trust, domain.Split(':')[0], machineTrustServes: false, reach), s_patience);
         try
         {
             using var answer = await http.GetAsync(
@@ -213,6 +220,8 @@ public sealed class ServiceFinder(INameServers names, Trust trust)
     {
         if (kind is not "imap")
             return (false, "not tried");
+        if (!s_ports.Contains(port) && !reach.IsNamed(host))
+            return (false, $"not tried: {port} is no port of mail");
         using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         patience.CancelAfter(s_patience);
         var facts = "";
@@ -225,7 +234,7 @@ public sealed class ServiceFinder(INameServers names, Trust trust)
         );
         try
         {
-            await using var stream = await ImapConnector.ConnectAsync(service, s => facts = s.Result, patience.Token);
+            await using var stream = await ImapConnector.ConnectAsync(service, s => facts = s.Result, patience.Token, reach);
             return (true, facts);
         }
         catch (FaultException e)

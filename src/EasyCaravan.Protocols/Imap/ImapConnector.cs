@@ -8,9 +8,15 @@ namespace EasyCaravan.Protocols.Imap;
 public static class ImapConnector
 {
     /// <exception cref="FaultException">It could not be had; the fault says at which step and why.</exception>
-    public static Task<Stream> ConnectAsync(Service service, Action<ConnectStep>? step, CancellationToken cancel) =>
+    /// <param name="reach">Where its host may lead; null: anywhere, as a plan names it.</param>
+    public static Task<Stream> ConnectAsync(
+        Service service,
+        Action<ConnectStep>? step,
+        CancellationToken cancel,
+        ReachRule? reach = null
+    ) =>
         Connector.ConnectAsync(
-            new Endpoint(service.Name, service.Mail!.Host, service.Mail!.Port, service.Mail!.Security, service.Trust),
+            new Endpoint(service.Name, service.Mail!.Host, service.Mail!.Port, service.Mail!.Security, service.Trust) { Reach = reach },
             UpgradeAsync,
             step,
             cancel
@@ -20,6 +26,9 @@ public static class ImapConnector
     private static async Task<byte[]> UpgradeAsync(StartTlsDialog talk, CancellationToken cancel)
     {
         var greeting = await talk.HearAsync(cancel);
+        // STARTTLS cannot be asked for any more, and whoever wrote this may have wanted just that (RFC 9051 §11.1).
+        if (greeting.StartsWith("* PREAUTH", StringComparison.OrdinalIgnoreCase))
+            throw talk.Refused(Cause.SignedInUnasked, "the server says that somebody is signed in already, before TLS");
         if (!greeting.StartsWith("* OK", StringComparison.OrdinalIgnoreCase))
             throw talk.Refused(Cause.ServiceBusy, $"the server did not greet: \"{greeting}\"");
         await talk.SayAsync("S STARTTLS", cancel);

@@ -58,6 +58,9 @@ internal static class ImapSignIn
     /// <summary>Milliseconds until it has to let us in or refuse.</summary>
     private const int SignInPatience = 60_000;
 
+    /// <summary>For all of it, also where the server gives an octet now and then.</summary>
+    private static readonly TimeSpan s_longest = TimeSpan.FromSeconds(150);
+
     /// <param name="tokens">Where access tokens come from; null where no service signs in with them.</param>
     public static async Task<ImapTraits> SignInAsync(
         Stream stream,
@@ -68,20 +71,28 @@ internal static class ImapSignIn
     )
     {
         using var said = new LastAnswer();
-        var watched = new EndNotingStream(stream);
+        using var longest = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        longest.CancelAfter(s_longest);
+        var watched = new SignInStream(stream);
         // Not disposed, because that would close the stream, which is used further.
 #pragma warning disable CA2000
         var client = new ImapClient(said) { Timeout = GreetingPatience };
 #pragma warning restore CA2000
         try
         {
-            await client.ConnectAsync(watched, service.Mail!.Host, service.Mail!.Port, SecureSocketOptions.None, cancel);
+            await client.ConnectAsync(watched, service.Mail!.Host, service.Mail!.Port, SecureSocketOptions.None, longest.Token);
+            // PREAUTH (RFC 9051 §7.1.4).
+            if (client.IsAuthenticated)
+                throw new FaultException(
+                    new Fault(Cause.SignedInUnasked, service.Name, "the server says that somebody is signed in already"),
+                    Verdict.Close
+                );
             client.Timeout = SignInPatience;
-            await AuthenticateAsync(client, said, service, who, tokens, cancel);
+            await AuthenticateAsync(client, said, service, who, tokens, longest.Token);
             // RFC 6855 §3: without it a server may rewrite messages with such headers, or show none at all.
             var utf8 = (client.Capabilities & (ImapCapabilities.UTF8Accept | ImapCapabilities.UTF8Only)) != 0;
             if (utf8)
-                await client.EnableUTF8Async(cancel);
+                await client.EnableUTF8Async(longest.Token);
             string Encoded(string name) => ImapTraits.EncodeName(name, utf8);
             var own = client.PersonalNamespaces.FirstOrDefault();
             var separator = own?.DirectorySeparator ?? client.Inbox?.DirectorySeparator;
@@ -133,7 +144,7 @@ internal static class ImapSignIn
                     Verdict.Close,
                     e
                 );
-            var isGarbage = e is ImapProtocolException && !watched.HasEnded;
+            var isGarbage = watched.IsEndless || (e is ImapProtocolException && !watched.HasEnded);
             throw new FaultException(
                 new Fault(
                     isGarbage ? Cause.ProtocolBroken : Cause.ConnectionLost,
@@ -156,10 +167,10 @@ internal static class ImapSignIn
                 e
             );
         }
-        catch (TimeoutException e)
+        catch (Exception e) when (e is TimeoutException or OperationCanceledException && !cancel.IsCancellationRequested)
         {
             throw new FaultException(
-                new Fault(Cause.TimedOut, service.Name, "the server did not finish the sign-in within 60 s"),
+                new Fault(Cause.TimedOut, service.Name, "the server did not finish the sign-in in time"),
                 Verdict.Close,
                 e
             );

@@ -13,6 +13,9 @@ namespace EasyCaravan.Protocols.Pop3;
 /// <summary>Connects and signs in. MailKit speaks the greeting, capabilities and SASL; after that the stream is ours alone.</summary>
 internal static class Pop3SignIn
 {
+    /// <summary>For all of it, also where the server gives an octet now and then.</summary>
+    private static readonly TimeSpan s_longest = TimeSpan.FromSeconds(150);
+
     public static Task<Stream> ConnectAsync(Service service, Action<ConnectStep>? step, CancellationToken cancel) =>
         Connector.ConnectAsync(
             new Endpoint(service.Name, service.Mail!.Host, service.Mail!.Port, service.Mail!.Security, service.Trust),
@@ -43,21 +46,23 @@ internal static class Pop3SignIn
     )
     {
         using var said = new LastAnswer();
-        var watched = new EndNotingStream(stream);
+        using var longest = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        longest.CancelAfter(s_longest);
+        var watched = new SignInStream(stream);
         // Not disposed, because that would close the stream, which is used further.
 #pragma warning disable CA2000
         var client = new Pop3Client(said) { Timeout = 60_000 };
 #pragma warning restore CA2000
         try
         {
-            await client.ConnectAsync(watched, service.Mail!.Host, service.Mail!.Port, SecureSocketOptions.None, cancel);
+            await client.ConnectAsync(watched, service.Mail!.Host, service.Mail!.Port, SecureSocketOptions.None, longest.Token);
             // RFC 6856 §2: without it the server would rewrite messages whose header is in UTF-8.
             if ((client.Capabilities & Pop3Capabilities.UTF8) != 0)
-                await client.EnableUTF8Async(cancel);
+                await client.EnableUTF8Async(longest.Token);
             switch (service.SignIn)
             {
                 case Core.Planning.SignIn.OAuth oauth:
-                    var token = await tokens!.GetAsync(service, who, null, cancel);
+                    var token = await tokens!.GetAsync(service, who, null, longest.Token);
                     var bearer =
                         oauth.Bearer is BearerMechanism.OAuthBearer
                         || (oauth.Bearer is null && client.AuthenticationMechanisms.Contains("OAUTHBEARER"));
@@ -76,14 +81,14 @@ internal static class Pop3SignIn
                     var login = (service.SignIn as Core.Planning.SignIn.OnBehalf)?.LoginFor(who.Login) ?? who.Login;
                     if (PasswordMechanism.Strongest(client.AuthenticationMechanisms, login, who.Secret) is { } mechanism)
                     {
-                        await client.AuthenticateAsync(mechanism, cancel);
+                        await client.AuthenticateAsync(mechanism, longest.Token);
                         PasswordMechanism.RequireProof(mechanism, service);
                         break;
                     }
                     // USER and PASS alone: with APOP a refused password would be shown a second time.
                     client.Capabilities &= ~Pop3Capabilities.Apop;
                     client.AuthenticationMechanisms.Clear();
-                    await client.AuthenticateAsync(login, who.Secret, cancel);
+                    await client.AuthenticateAsync(login, who.Secret, longest.Token);
                     break;
             }
             return client.Capabilities;
@@ -107,7 +112,7 @@ internal static class Pop3SignIn
         catch (Exception e)
             when (e is Pop3ProtocolException or IOException or System.Net.Sockets.SocketException or ServiceNotConnectedException)
         {
-            var isGarbage = e is Pop3ProtocolException && !watched.HasEnded;
+            var isGarbage = watched.IsEndless || (e is Pop3ProtocolException && !watched.HasEnded);
             throw new FaultException(
                 new Fault(
                     isGarbage ? Cause.ProtocolBroken : Cause.ConnectionLost,
@@ -118,10 +123,10 @@ internal static class Pop3SignIn
                 e
             );
         }
-        catch (TimeoutException e)
+        catch (Exception e) when (e is TimeoutException or OperationCanceledException && !cancel.IsCancellationRequested)
         {
             throw new FaultException(
-                new Fault(Cause.TimedOut, service.Name, "the server did not finish the sign-in within 60 s"),
+                new Fault(Cause.TimedOut, service.Name, "the server did not finish the sign-in in time"),
                 Verdict.Close,
                 e
             );

@@ -4,6 +4,7 @@ using Duende.IdentityModel.Client;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Connecting;
 using Microsoft.IdentityModel.JsonWebTokens;
 using Microsoft.IdentityModel.Tokens;
 
@@ -11,13 +12,25 @@ namespace EasyCaravan.Protocols.SignIn;
 
 /// <summary>An access token as the authorization server gave it.</summary>
 /// <param name="Scopes">Those granted, where the server names them; null: those asked for (RFC 6749 §5.1).</param>
-public sealed record AccessToken(string Value, DateTimeOffset Ends, IReadOnlySet<string>? Scopes);
+public sealed record AccessToken(string Value, DateTimeOffset Ends, IReadOnlySet<string>? Scopes)
+{
+    /// <summary>Without the token: records print all they hold.</summary>
+    public override string ToString() => $"token until {Ends:u}";
+}
 
 /// <summary>A code for a person to type at another device (RFC 8628 §3.2).</summary>
-public sealed record DeviceCode(string Code, string UserCode, Uri Where, DateTimeOffset Ends, TimeSpan Interval);
+public sealed record DeviceCode(string Code, string UserCode, Uri Where, DateTimeOffset Ends, TimeSpan Interval)
+{
+    /// <summary>Without the codes.</summary>
+    public override string ToString() => $"code for {Where.Host} until {Ends:u}";
+}
 
 /// <summary>What a person's consent gave.</summary>
-public sealed record Consent(string RefreshToken, string? Scope);
+public sealed record Consent(string RefreshToken, string? Scope)
+{
+    /// <summary>Without the token.</summary>
+    public override string ToString() => $"consent to {Scope}";
+}
 
 /// <summary>Obtains access tokens, keeps them while they are valid, and renews them before they expire.</summary>
 /// <param name="open">Opens a secret that the plan refers to.</param>
@@ -37,7 +50,7 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
     private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(30);
 
     private readonly ConcurrentDictionary<(string Service, string Account), Kept> _kept = new();
-    private readonly ConcurrentDictionary<(string Host, Trust Trust), HttpClient> _clients = new();
+    private readonly ConcurrentDictionary<(string Host, Trust Trust), (HttpClient Http, HttpTls Tls)> _clients = new();
 
     private sealed class Kept
     {
@@ -74,6 +87,7 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
                 return token;
             var response = await AskAsync(service, signIn, who, kept.Refresh, cancel);
             token = TokenOf(service, signIn, who, response);
+            Secrecy.Keep(token.Value);
             if (
                 response.RefreshToken is { Length: > 0 } next
                 && next != kept.Refresh
@@ -107,11 +121,25 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         };
         var response = await ClientFor(service, signIn.Client.DeviceUrl!).RequestDeviceAuthorizationAsync(request, cancel);
         if (response.IsError)
-            throw Refused(service, service.Name, response, response.ErrorDescription);
+            throw Refused(service, signIn.Client.DeviceUrl!, service.Name, response, response.ErrorDescription);
+        // RFC 8628 §3.2. People follow it: an address of another kind could be a script.
+        if (
+            !Uri.TryCreate(response.VerificationUriComplete ?? response.VerificationUri, UriKind.Absolute, out var where)
+            || where.Scheme is not ("https" or "http")
+            || response is not { DeviceCode.Length: > 0, UserCode.Length: > 0 }
+        )
+            throw new FaultException(
+                new Fault(
+                    Cause.ProtocolBroken,
+                    service.Name,
+                    $"the authorization server of {service.Name} gave no code, or no web address to type it at"
+                ),
+                Verdict.Keep
+            );
         return new DeviceCode(
-            response.DeviceCode!,
-            response.UserCode!,
-            new Uri(response.VerificationUriComplete ?? response.VerificationUri!),
+            response.DeviceCode,
+            response.UserCode,
+            where,
             time.GetUtcNow().AddSeconds(response.ExpiresIn ?? 600),
             TimeSpan.FromSeconds(Math.Max(1, response.Interval))
         );
@@ -207,14 +235,14 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         var response = await ClientFor(service, url).RevokeTokenAsync(request, cancel);
         // RFC 7009 §2.2: a token that the server does not know is as good as given up, and it answers so.
         if (response.ErrorType is ResponseErrorType.Exception || response.HttpStatusCode is System.Net.HttpStatusCode.ServiceUnavailable)
-            throw Refused(service, who.Account, response, response.Error);
+            throw Refused(service, url, who.Account, response, response.Error);
         return !response.IsError;
     }
 
     public void Dispose()
     {
-        foreach (var client in _clients.Values)
-            client.Dispose();
+        foreach (var (http, _) in _clients.Values)
+            http.Dispose();
         foreach (var kept in _kept.Values)
             kept.Gate.Dispose();
     }
@@ -322,7 +350,7 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
     private AccessToken TokenOf(Service service, Core.Planning.SignIn.OAuth signIn, Credentials who, TokenResponse response)
     {
         if (response.IsError || response.AccessToken is null)
-            throw Refused(service, who.Account, response, response.ErrorDescription);
+            throw Refused(service, signIn.Client.TokenUrl, who.Account, response, response.ErrorDescription);
         var granted = response.Scope?.Split(' ', StringSplitOptions.RemoveEmptyEntries).ToHashSet(StringComparer.Ordinal);
         if (granted is not null)
             RequireScopes(service, who.Account, signIn, granted);
@@ -334,10 +362,10 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         );
     }
 
-    private static Consent ConsentOf(Service service, Core.Planning.SignIn.OAuth signIn, string account, TokenResponse response)
+    private Consent ConsentOf(Service service, Core.Planning.SignIn.OAuth signIn, string account, TokenResponse response)
     {
         if (response.IsError || response.AccessToken is null)
-            throw Refused(service, account, response, response.ErrorDescription);
+            throw Refused(service, signIn.Client.TokenUrl, account, response, response.ErrorDescription);
         if (response.Scope is { } scope)
             RequireScopes(
                 service,
@@ -369,18 +397,14 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
             );
     }
 
-    private static FaultException Refused(Service service, string whom, ProtocolResponse response, string? description)
+    private FaultException Refused(Service service, Uri address, string whom, ProtocolResponse response, string? description)
     {
         if (response.ErrorType is ResponseErrorType.Exception)
         {
-            var unreachable =
-                response.Exception is HttpRequestException { InnerException: System.Security.Authentication.AuthenticationException };
+            var (cause, why) = EntryFor(service, address).Tls.Explain(response.Exception, address)
+                ?? (Cause.Unreachable, response.Exception?.Message ?? "no answer");
             return new FaultException(
-                new Fault(
-                    unreachable ? Cause.TlsUntrusted : Cause.Unreachable,
-                    whom,
-                    $"the authorization server of {service.Name} cannot be reached: {response.Exception?.Message}"
-                ),
+                new Fault(cause, whom, $"the authorization server of {service.Name} cannot be reached: {why}"),
                 Verdict.Keep,
                 response.Exception
             );
@@ -394,7 +418,7 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         var said = description is { Length: > 0 } words
             ? $"{response.Error}: {words}"
             : response.Error ?? $"{(int)response.HttpStatusCode}";
-        var cause = response.Error switch
+        var refusal = response.Error switch
         {
             "invalid_grant" or "access_denied" or "expired_token" or "consent_required" or "interaction_required" => Cause.ConsentMissing,
             "invalid_scope" or "insufficient_scope" => Cause.ScopeMissing,
@@ -402,7 +426,7 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
             _ => Cause.SignInRefused,
         };
         return new FaultException(
-            new Fault(cause, whom, $"the authorization server of {service.Name} gave no token ({said})", response.Error),
+            new Fault(refusal, whom, $"the authorization server of {service.Name} gave no token ({said})", response.Error),
             Verdict.Keep
         );
     }
@@ -415,8 +439,17 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
     /// <summary>
     /// An authorization server is often another company's, known to the machine, where the mail server has an authority of its own.
     /// </summary>
-    private HttpClient ClientFor(Service service, Uri address) =>
-        _clients.GetOrAdd((address.Host, service.Trust), key =>
-            BoundedHttp.Make(key.Trust, key.Host, s_patience, machineTrustServes: true)
-        );
+    private HttpClient ClientFor(Service service, Uri address) => EntryFor(service, address).Http;
+
+    private (HttpClient Http, HttpTls Tls) EntryFor(Service service, Uri address) =>
+        _clients.GetOrAdd((address.Host, AuthorityOf(service)), key =>
+        {
+            var tls = new HttpTls(key.Trust, key.Host, machineTrustServes: true);
+            return (BoundedHttp.Make(tls, s_patience), tls);
+        });
+
+    /// <summary>
+    /// What is sent there opens every mailbox of the client: 'none' is said of the service's own servers, and never of this one.
+    /// </summary>
+    private static Trust AuthorityOf(Service service) => service.Trust is Trust.Anyone ? new Trust.System() : service.Trust;
 }

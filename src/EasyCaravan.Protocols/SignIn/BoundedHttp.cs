@@ -1,4 +1,3 @@
-using System.Net.Security;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Protocols.Connecting;
 
@@ -17,23 +16,19 @@ public static class BoundedHttp
     private const int LargestHeaders = 32;
 
     /// <param name="patience">For a whole exchange, from the connection to the last octet of the body.</param>
-    /// <param name="machineTrustServes">A certificate that this machine trusts is good, whatever the service's own trust is.</param>
-    public static HttpClient Make(Trust trust, string host, TimeSpan patience, bool machineTrustServes)
-    {
-        var handler = new SocketsHttpHandler
+    public static HttpClient Make(Trust trust, string host, TimeSpan patience) =>
+        Make(new HttpTls(trust, host, machineTrustServes: false), patience);
+
+    internal static HttpClient Make(HttpTls tls, TimeSpan patience) =>
+        new(tls.Guard(NewHandler(patience))) { Timeout = patience, MaxResponseContentBufferSize = LargestBody };
+
+    private static SocketsHttpHandler NewHandler(TimeSpan patience) =>
+        new()
         {
             AllowAutoRedirect = false,
             ConnectTimeout = patience,
             MaxResponseHeadersLength = LargestHeaders,
             MaxResponseDrainSize = LargestBody,
             PooledConnectionLifetime = TimeSpan.FromMinutes(5),
-            SslOptions = new SslClientAuthenticationOptions
-            {
-                RemoteCertificateValidationCallback = (sender, certificate, chain, errors) =>
-                    (machineTrustServes && errors is SslPolicyErrors.None)
-                    || new CertificateCheck(trust, host).Judge(sender, certificate, chain, errors),
-            },
         };
-        return new HttpClient(handler) { Timeout = patience, MaxResponseContentBufferSize = LargestBody };
-    }
 }

@@ -4,6 +4,7 @@ using System.Text;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
+using EasyCaravan.Protocols.Connecting;
 
 namespace EasyCaravan.Protocols.SignIn;
 
@@ -27,7 +28,7 @@ public static class ConfirmationHandBack
     )
     {
         var url = service.Confirmation!.HandBack!;
-        using var http = BoundedHttp.Make(service.Trust, url.Host, s_patience, machineTrustServes: true);
+        using var http = BoundedHttp.Make(new HttpTls(service.Trust, url.Host, machineTrustServes: true), s_patience);
         using var request = new HttpRequestMessage(HttpMethod.Post, url)
         {
             Content = new FormUrlEncodedContent([new("address", address), new("code", code)]),

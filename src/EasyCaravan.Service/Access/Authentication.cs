@@ -1,11 +1,9 @@
 using System.Security.Claims;
-using System.Text.Encodings.Web;
 using EasyCaravan.Store;
 using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Authentication;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.Authorization;
-using Microsoft.Extensions.Options;
 
 namespace EasyCaravan.Service.Access;
 
@@ -16,8 +14,10 @@ internal static class Authentication
 
     private const string Either = "caravan";
 
-    public static void Add(IServiceCollection services)
+    /// <param name="publicUrl">Where browsers find the service; null: where it listens.</param>
+    public static void Add(IServiceCollection services, Uri? publicUrl)
     {
+        var secure = publicUrl?.Scheme == Uri.UriSchemeHttps ? CookieSecurePolicy.Always : CookieSecurePolicy.SameAsRequest;
         services
             .AddAuthentication(Either)
             .AddPolicyScheme(Either, null, options =>
@@ -32,9 +32,10 @@ internal static class Authentication
                 options.Cookie.Name = "caravan-session";
                 options.Cookie.HttpOnly = true;
                 options.Cookie.SameSite = SameSiteMode.Strict;
-                options.Cookie.SecurePolicy = CookieSecurePolicy.SameAsRequest;
-                options.ExpireTimeSpan = TimeSpan.FromHours(12);
+                options.Cookie.SecurePolicy = secure;
+                options.ExpireTimeSpan = Sessions.Life;
                 options.SlidingExpiration = true;
+                options.Events.OnValidatePrincipal = SessionCookie.ValidateAsync;
                 options.Events.OnRedirectToLogin = context => Refuse(context.Response, StatusCodes.Status401Unauthorized);
                 options.Events.OnRedirectToAccessDenied = context => Refuse(context.Response, StatusCodes.Status403Forbidden);
             });
@@ -46,13 +47,20 @@ internal static class Authentication
         {
             options.HeaderName = AntiforgeryHeader;
             options.Cookie.Name = "caravan-antiforgery";
+            options.Cookie.SecurePolicy = CookieSecurePolicy.SameAsRequest;
             options.Cookie.HttpOnly = true;
             options.Cookie.SameSite = SameSiteMode.Strict;
         });
     }
 
-    public static ClaimsPrincipal PrincipalOf(string name, string scheme) =>
-        new(new ClaimsIdentity([new Claim(ClaimTypes.Name, name), new Claim(ClaimTypes.NameIdentifier, name)], scheme));
+    /// <param name="caller">By which what one caller may have is counted; it tells a session from a token.</param>
+    public static ClaimsPrincipal PrincipalOf(string name, string scheme, Caller caller) =>
+        new(
+            new ClaimsIdentity(
+                [new Claim(ClaimTypes.Name, name), new Claim(ClaimTypes.NameIdentifier, name), new Claim(Caller.Claim, caller.ToString())],
+                scheme
+            )
+        );
 
     /// <summary>A browser sends its cookie with other sites' requests too, so writes also need a token that only our pages know.</summary>
     public static async Task RequireAntiforgeryAsync(HttpContext context, RequestDelegate next)
@@ -75,26 +83,5 @@ internal static class Authentication
     {
         response.StatusCode = status;
         return Task.CompletedTask;
-    }
-}
-
-/// <summary>Bearer tokens (RFC 6750).</summary>
-internal sealed class BearerTokens(
-    IOptionsMonitor<AuthenticationSchemeOptions> options,
-    ILoggerFactory logger,
-    UrlEncoder encoder,
-    Tokens tokens
-) : AuthenticationHandler<AuthenticationSchemeOptions>(options, logger, encoder)
-{
-    public const string Name = "bearer";
-
-    protected override async Task<AuthenticateResult> HandleAuthenticateAsync()
-    {
-        var header = Request.Headers.Authorization.ToString();
-        if (!header.StartsWith("Bearer ", StringComparison.OrdinalIgnoreCase))
-            return AuthenticateResult.NoResult();
-        return await tokens.NameOfAsync(header[7..].Trim(), Context.RequestAborted) is { } name
-            ? AuthenticateResult.Success(new AuthenticationTicket(Authentication.PrincipalOf(name, Name), Name))
-            : AuthenticateResult.Fail("The token is not known, or was revoked.");
     }
 }

@@ -20,15 +20,20 @@ internal static class PageSecurity
 
     public static Task AddHeadersAsync(HttpContext context, RequestDelegate next)
     {
-        var headers = context.Response.Headers;
-        headers.ContentSecurityPolicy =
-            $"default-src 'none'; script-src 'self'; style-src 'self' 'nonce-{NonceOf(context)}'; font-src 'self'; img-src 'self' data:; "
-            + "connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'";
-        headers.XContentTypeOptions = "nosniff";
-        headers["Referrer-Policy"] = "no-referrer";
-        headers["Cross-Origin-Opener-Policy"] = "same-origin";
-        if (context.Request.Path.StartsWithSegments("/api"))
-            headers.CacheControl = "no-store";
+        // Only now: an answer that tells an error begins anew, without the headers that were there.
+        context.Response.OnStarting(() =>
+        {
+            var headers = context.Response.Headers;
+            headers.ContentSecurityPolicy =
+                $"default-src 'none'; script-src 'self'; style-src 'self' 'nonce-{NonceOf(context)}'; font-src 'self'; "
+                + "img-src 'self' data:; connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'";
+            headers.XContentTypeOptions = "nosniff";
+            headers["Referrer-Policy"] = "no-referrer";
+            headers["Cross-Origin-Opener-Policy"] = "same-origin";
+            if (context.Request.Path.StartsWithSegments("/api") && headers.CacheControl.Count == 0)
+                headers.CacheControl = "no-store";
+            return Task.CompletedTask;
+        });
         return next(context);
     }
 }

@@ -16,7 +16,9 @@ internal sealed class SealedSecrets(IDataProtectionProvider protection) : ISecre
     {
         try
         {
-            return _protector.Unprotect(sealedSecret);
+            var secret = _protector.Unprotect(sealedSecret);
+            Secrecy.Keep(secret);
+            return secret;
         }
         catch (CryptographicException e)
         {

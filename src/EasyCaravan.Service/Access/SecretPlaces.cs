@@ -23,9 +23,10 @@ internal sealed class SecretPlaces(CaravanOptions options)
             _ => throw new InvalidOperationException($"Unknown reference {reference}."),
         };
         // Editors end files with a line end, which is not part of the secret.
-        return text?.TrimEnd('\r', '\n') is { Length: > 0 } secret
-            ? secret
-            : throw new FaultException(new Fault(Cause.SecretMissing, reference.ToString()!, place), Verdict.Keep);
+        if (text?.TrimEnd('\r', '\n') is not { Length: > 0 } secret)
+            throw new FaultException(new Fault(Cause.SecretMissing, reference.ToString()!, place), Verdict.Keep);
+        Secrecy.Keep(secret);
+        return secret;
     }
 
     private string? ReadFile(string name)

@@ -43,6 +43,7 @@ internal static class ApiDescription
         ["name"] = "The service's name in the plan.",
         ["needsYou"] = "Only moves that somebody has to see to. Default: false.",
         ["only"] = "Only contacts and events of which this would become. Default: all.",
+        ["token"] = "The token's name.",
         ["parcel"] = "The parcel's name: that of its files, without part and ending.",
         ["part"] = "A file of a parcel, by its name.",
         ["at"] = "How many octets of the file have arrived, as the caller thinks.",

@@ -94,7 +94,11 @@ internal static class ConsentApi
             ? TypedResults.Ok(state)
             : Problems.NotFound("No such consent is under way.", "Begin it again");
 
-    private static Uri At(HttpContext context, string path) => new($"{context.Request.Scheme}://{context.Request.Host}{path}");
+    /// <summary>An address of ours as others reach it.</summary>
+    private static Uri At(HttpContext context, string path) =>
+        context.RequestServices.GetRequiredService<CaravanOptions>().PublicUrl is { } known
+            ? new Uri(known, path)
+            : new Uri($"{context.Request.Scheme}://{context.Request.Host}{path}");
 
     private static async Task<Results<Ok<List<ConsentLinkView>>, ProblemHttpResult>> LinksAsync(
         string name,

@@ -1,6 +1,8 @@
 using System.Net.ServerSentEvents;
 using System.Runtime.CompilerServices;
+using System.Threading.Channels;
 using EasyCaravan.Contract;
+using EasyCaravan.Service.Access;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
@@ -22,15 +24,40 @@ internal static class LiveApi
 
     private static IResult Listen(
         LiveHub hub,
+        Tokens tokens,
+        Sessions sessions,
         Database database,
         MoveBoard board,
         TimeProvider time,
         IHostApplicationLifetime lifetime,
+        HttpContext context,
         CancellationToken cancel
-    ) => TypedResults.ServerSentEvents(EventsAsync(hub, database, board, time, lifetime.ApplicationStopping, cancel));
+    )
+    {
+        var caller = Caller.Of(context.User);
+        if (hub.Listen(caller) is not { } listener)
+            return Problems.TooMany(
+                $"{LiveHub.MostOfOne} streams are open already with this sign-in.",
+                "Close pages or programs that listen, or give programs a token of their own"
+            );
+        // Also when the answer was never begun.
+        context.Response.OnCompleted(() =>
+        {
+            hub.Leave(listener);
+            return Task.CompletedTask;
+        });
+        Task<bool> MayListenAsync() =>
+            caller.Kind is CallerKind.Token
+                ? tokens.IsGoodAsync(caller.Id, CancellationToken.None)
+                : sessions.IsOpenAsync(caller.Id, CancellationToken.None);
+        return TypedResults.ServerSentEvents(
+            EventsAsync(listener, MayListenAsync, database, board, time, lifetime.ApplicationStopping, cancel)
+        );
+    }
 
     private static async IAsyncEnumerable<SseItem<List<MoveView>>> EventsAsync(
-        LiveHub hub,
+        Channel<Touched> listener,
+        Func<Task<bool>> mayListen,
         Database database,
         MoveBoard board,
         TimeProvider time,
@@ -40,45 +67,39 @@ internal static class LiveApi
     {
         // An open stream would delay stopping the service; a client that disconnects is not an error.
         using var end = CancellationTokenSource.CreateLinkedTokenSource(cancel, stopping);
-        var listener = hub.Listen();
-        try
+        yield return new SseItem<List<MoveView>>([], "quiet");
+        while (!end.IsCancellationRequested)
         {
-            yield return new SseItem<List<MoveView>>([], "quiet");
-            while (!end.IsCancellationRequested)
+            var news = listener.Reader.WaitToReadAsync(end.Token).AsTask();
+            while (!news.IsCompleted)
             {
-                var news = listener.Reader.WaitToReadAsync(end.Token).AsTask();
-                while (!news.IsCompleted)
-                {
-                    await Task.WhenAny(news, Task.Delay(s_quiet, time, end.Token));
-                    if (!news.IsCompleted)
-                        yield return new SseItem<List<MoveView>>([], "quiet");
-                }
-                if (end.IsCancellationRequested)
-                    break;
-                await Task.Delay(s_gather, time, end.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-                if (end.IsCancellationRequested)
-                    break;
-                var ids = new HashSet<long>();
-                var plan = false;
-                while (ids.Count < 500 && listener.Reader.TryRead(out var touched))
-                    if (touched.Move is { } move)
-                        ids.Add(move);
-                    else
-                        plan = true;
-                if (plan)
-                    yield return new SseItem<List<MoveView>>([], "plan");
-                if (ids.Count == 0)
-                    continue;
-                await using var db = database.Read();
-                yield return new SseItem<List<MoveView>>(
-                    await board.LoadAsync(db, db.Moves.Where(m => ids.Contains(m.Id)), CancellationToken.None),
-                    "moves"
-                );
+                await Task.WhenAny(news, Task.Delay(s_quiet, time, end.Token));
+                if (!await mayListen())
+                    yield break;
+                if (!news.IsCompleted)
+                    yield return new SseItem<List<MoveView>>([], "quiet");
             }
-        }
-        finally
-        {
-            hub.Leave(listener);
+            if (end.IsCancellationRequested)
+                break;
+            await Task.Delay(s_gather, time, end.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            if (end.IsCancellationRequested || !await mayListen())
+                break;
+            var ids = new HashSet<long>();
+            var plan = false;
+            while (ids.Count < 500 && listener.Reader.TryRead(out var touched))
+                if (touched.Move is { } move)
+                    ids.Add(move);
+                else
+                    plan = true;
+            if (plan)
+                yield return new SseItem<List<MoveView>>([], "plan");
+            if (ids.Count == 0)
+                continue;
+            await using var db = database.Read();
+            yield return new SseItem<List<MoveView>>(
+                await board.LoadAsync(db, db.Moves.Where(m => ids.Contains(m.Id)), CancellationToken.None),
+                "moves"
+            );
         }
     }
 }

@@ -2,6 +2,7 @@ using System.Globalization;
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Planning;
+using EasyCaravan.Service.Hosting;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
@@ -17,8 +18,11 @@ internal static class PlanApi
 {
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapPost("/plan/check", Check).WithSummary("Checks a plan and its rosters without changing anything");
+        api.MapPost("/plan/check", Check)
+            .WithMetadata(new RequestSizeLimitAttribute(BodyLimits.Plan))
+            .WithSummary("Checks a plan and its rosters without changing anything");
         api.MapPost("/plan/apply", ApplyAsync)
+            .WithMetadata(new RequestSizeLimitAttribute(BodyLimits.Plan))
             .WithSummary("Puts a plan in force: all of it, or nothing. With If-Match only in place of a known one");
         api.MapGet("/plan", ShowAsync).WithSummary("The plan in force, with an ETag for If-Match");
         api.MapGet("/plan/schema", Schema).WithSummary("The JSON Schema of plan files");

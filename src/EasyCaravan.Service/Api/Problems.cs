@@ -32,6 +32,13 @@ internal static class Problems
     public static ProblemHttpResult TooMany(string what, string remedy) =>
         Make(StatusCodes.Status429TooManyRequests, "too-many-tries", what, remedy);
 
+    public static ProblemHttpResult TooLarge(string what, string remedy) =>
+        Make(StatusCodes.Status413PayloadTooLarge, "too-large", what, remedy);
+
+    /// <summary>It was asked under a name that is not the service's (RFC 9110 §15.5.20).</summary>
+    public static ProblemHttpResult Misdirected(string what, string remedy) =>
+        Make(StatusCodes.Status421MisdirectedRequest, "wrong-host", what, remedy);
+
     public static ProblemHttpResult NotAllowed(string what, string remedy) =>
         Make(StatusCodes.Status401Unauthorized, "not-signed-in", what, remedy);
 

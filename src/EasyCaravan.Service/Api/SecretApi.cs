@@ -1,8 +1,10 @@
 using EasyCaravan.Contract;
+using EasyCaravan.Service.Hosting;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.AspNetCore.Mvc;
 using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Service.Api;
@@ -17,6 +19,7 @@ internal static class SecretApi
 
     public static void Map(RouteGroupBuilder api) =>
         api.MapPost("/batches/{batch}/secrets", SetAsync)
+            .WithMetadata(new RequestSizeLimitAttribute(BodyLimits.Plan))
             .WithSummary("Sets logins and secrets of accounts: all of them or none. Moves that were stopped for want of them go on");
 
     private static async Task<Results<Ok<SecretsSet>, ProblemHttpResult>> SetAsync(

@@ -3,6 +3,7 @@ using EasyCaravan.Core.Pacing;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Ports;
 using EasyCaravan.Core.Surveying;
+using EasyCaravan.Protocols.Connecting;
 using EasyCaravan.Protocols.Discovery;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
@@ -251,13 +252,15 @@ internal static class ServiceApi
     private static async Task<Results<Ok<FoundSettings>, ProblemHttpResult>> DiscoverAsync(
         string address,
         INameServers names,
+        CurrentPlan current,
         CancellationToken cancel
     )
     {
         var domain = address[(address.LastIndexOf('@') + 1)..].Trim();
         if (Uri.CheckHostName(domain) is not UriHostNameType.Dns || !domain.Contains('.', StringComparison.Ordinal))
             return Problems.Invalid($"'{address}' is not an address.", "Give one such as aoife.marsh@saltmarsh.example, or a domain");
-        var found = await new ServiceFinder(names, new Trust.System()).FindAsync(domain, cancel);
+        var reach = new ReachRule(((await current.GetAsync(cancel)).Plan?.Hosts ?? []).ToHashSet());
+        var found = await new ServiceFinder(names, new Trust.System(), reach).FindAsync(domain, cancel);
         var best = found.FirstOrDefault(f => f is { Kind: "imap", Verified: true });
         var plan = best is null ? null : $"mail: {{speaks: imap, host: {best.Host}, port: {best.Port}, security: {best.Security}}}";
         return TypedResults.Ok(

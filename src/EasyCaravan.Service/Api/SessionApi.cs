@@ -1,9 +1,8 @@
 using EasyCaravan.Contract;
 using EasyCaravan.Service.Access;
+using EasyCaravan.Service.Live;
 using EasyCaravan.Store;
 using Microsoft.AspNetCore.Antiforgery;
-using Microsoft.AspNetCore.Authentication;
-using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.Http.HttpResults;
 
 namespace EasyCaravan.Service.Api;
@@ -22,33 +21,37 @@ internal static class SessionApi
     {
         open.MapPost("/session", SignInAsync).RequireRateLimiting(SlowPolicy).WithSummary("Exchanges a token for the console's session");
         api.MapGet("/session", Show).WithSummary("Who is signed in");
-        api.MapDelete("/session", (Delegate)SignOutAsync).WithSummary("Signs the console out");
+        api.MapDelete("/session", SignOutAsync).WithSummary("Signs the console out");
     }
 
     private static async Task<Results<Ok<SessionView>, ProblemHttpResult>> SignInAsync(
         SessionRequest request,
         Tokens tokens,
+        Sessions sessions,
         IAntiforgery antiforgery,
         HttpContext context,
         ILogger<CaravanOptions> log,
         CancellationToken cancel
     )
     {
-        if (await tokens.NameOfAsync(request.Token.Trim(), cancel) is not { } name)
+        if (await tokens.FindAsync(request.Token.Trim(), cancel) is not { } token)
         {
             log.LogWarning("A sign-in to the console was refused");
-            return Problems.NotAllowed("This token is not known.", "Use the one in admin.token in the service's data folder");
+            return Problems.NotAllowed(
+                "This token is not known, was revoked, or is over.",
+                "Use the one in admin.token in the service's data folder"
+            );
         }
-        context.User = Authentication.PrincipalOf(name, CookieAuthenticationDefaults.AuthenticationScheme);
-        await context.SignInAsync(CookieAuthenticationDefaults.AuthenticationScheme, context.User);
+        await SessionCookie.SignInAsync(context, token, sessions, cancel);
         return TypedResults.Ok(View(antiforgery, context));
     }
 
     private static SessionView Show(IAntiforgery antiforgery, HttpContext context) => View(antiforgery, context);
 
-    private static async Task<NoContent> SignOutAsync(HttpContext context)
+    private static async Task<NoContent> SignOutAsync(HttpContext context, Sessions sessions, LiveHub live, CancellationToken cancel)
     {
-        await context.SignOutAsync(CookieAuthenticationDefaults.AuthenticationScheme);
+        await SessionCookie.SignOutAsync(context, sessions, cancel);
+        live.Recheck();
         return TypedResults.NoContent();
     }
 

@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using System.Threading.Channels;
+using EasyCaravan.Service.Access;
 
 namespace EasyCaravan.Service.Live;
 
@@ -10,12 +11,21 @@ internal readonly record struct Touched(long? Move);
 /// <summary>Tells listeners which moves changed. A slow listener loses the oldest events and never delays a pass.</summary>
 internal sealed class LiveHub
 {
-    private readonly ConcurrentDictionary<Channel<Touched>, byte> _listeners = new();
+    /// <summary>
+    /// Streams of one session or token. Each holds a connection and a queue of this process, so it is counted here, not in the store.
+    /// </summary>
+    public const int MostOfOne = 16;
+
+    private readonly ConcurrentDictionary<Channel<Touched>, Caller> _listeners = new();
+    private readonly Lock _joining = new();
 
     public void Touch(long move) => Tell(new Touched(move));
 
     /// <summary>The plan changed, or a decision that may concern everybody.</summary>
     public void TouchPlan() => Tell(new Touched(null));
+
+    /// <summary>A token was revoked or a session has ended: each listener looks whether it may still listen.</summary>
+    public void Recheck() => TouchPlan();
 
     private void Tell(Touched touched)
     {
@@ -23,10 +33,16 @@ internal sealed class LiveHub
             listener.Writer.TryWrite(touched);
     }
 
-    public Channel<Touched> Listen()
+    /// <returns>Null: this caller listens often enough.</returns>
+    public Channel<Touched>? Listen(Caller caller)
     {
         var channel = Channel.CreateBounded<Touched>(new BoundedChannelOptions(10_000) { FullMode = BoundedChannelFullMode.DropOldest });
-        _listeners[channel] = 0;
+        lock (_joining)
+        {
+            if (_listeners.Values.Count(c => c == caller) >= MostOfOne)
+                return null;
+            _listeners[channel] = caller;
+        }
         return channel;
     }
 

@@ -52,7 +52,7 @@ internal sealed class WebhookPost(
             return (NoticeState.Refused, "the plan in force has no webhook of this name");
         try
         {
-            using var http = BoundedHttp.Make(hook.Trust, hook.Url.Host, s_patience, machineTrustServes: false);
+            using var http = BoundedHttp.Make(hook.Trust, hook.Url.Host, s_patience);
             using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancel);
             patience.CancelAfter(s_patience);
             using var request = RequestOf(hook.Url, notice, secrets.Read(hook.Secret), Time.GetUtcNow());

@@ -1,3 +1,5 @@
+using EasyCaravan.Core.Pacing;
+
 namespace EasyCaravan.Service.Scheduling;
 
 /// <summary>What the service does again and again in a rhythm of its own. What goes wrong is in the log, and tried again.</summary>
@@ -9,6 +11,7 @@ internal abstract class RecurringDuty(TimeSpan rhythm, TimeProvider time, ILogge
     {
         while (!stoppingToken.IsCancellationRequested)
         {
+            using var secrecy = Secrecy.Begin();
             try
             {
                 await DoAsync(stoppingToken);

@@ -39,7 +39,9 @@ internal sealed class AccountAccess(ISecrets secrets, SecretPlaces places, Conse
     {
         try
         {
-            return new Credentials(account, login, await SecretAsync(service, account, sealedSecret, reference, cancel)) { Root = root };
+            var secret = await SecretAsync(service, account, sealedSecret, reference, cancel);
+            Secrecy.Keep(secret, service.SignIn is SignIn.OnBehalf onBehalf ? onBehalf.Admin : login);
+            return new Credentials(account, login, secret) { Root = root };
         }
         catch (FaultException e) when (e.Fault.Whom != account)
         {

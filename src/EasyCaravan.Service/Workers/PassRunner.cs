@@ -33,6 +33,7 @@ internal sealed class PassRunner(
     /// <param name="legEnded">Told of each leg that came to its end while others have yet to run.</param>
     public async Task<PassEnd> RunAsync(RunningPass pass, Func<LegEnd, Task> legEnded, CancellationToken cancel)
     {
+        using var secrecy = Secrecy.Begin();
         var person = pass.Claim.Person;
         try
         {

@@ -1736,6 +1736,35 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("service_speeds", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.SessionRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("EndsAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Hash")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("TokenId")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("Hash")
+                        .IsUnique();
+
+                    b.HasIndex("TokenId");
+
+                    b.ToTable("sessions", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.SurveyRow", b =>
                 {
                     b.Property<long>("MoveId")
@@ -1867,6 +1896,12 @@ namespace EasyCaravan.Store.Migrations
                     b.Property<long>("CreatedAt")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("CreatedBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("EndsAt")
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("Hash")
                         .IsRequired()
                         .HasColumnType("TEXT");
@@ -1876,6 +1911,9 @@ namespace EasyCaravan.Store.Migrations
                         .HasColumnType("TEXT");
 
                     b.Property<long?>("RevokedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("UsedAt")
                         .HasColumnType("INTEGER");
 
                     b.HasKey("Id");
@@ -2293,6 +2331,17 @@ namespace EasyCaravan.Store.Migrations
                         .HasForeignKey("MoveId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.SessionRow", b =>
+                {
+                    b.HasOne("EasyCaravan.Store.Rows.TokenRow", "Token")
+                        .WithMany()
+                        .HasForeignKey("TokenId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.Navigation("Token");
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.SurveyRow", b =>

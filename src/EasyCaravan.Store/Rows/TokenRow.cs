@@ -11,6 +11,15 @@ public sealed class TokenRow
     /// <summary>SHA-256 of the token, in hexadecimal: the token itself is nowhere.</summary>
     public required string Hash { get; set; }
     public long CreatedAt { get; set; }
+
+    /// <summary>Who had it made; null: the service at its first start.</summary>
+    public string? CreatedBy { get; set; }
+
+    /// <summary>Null: it has no end.</summary>
+    public long? EndsAt { get; set; }
+
+    /// <summary>To the minute; null: never used.</summary>
+    public long? UsedAt { get; set; }
     public long? RevokedAt { get; set; }
 }
 

@@ -14,6 +14,12 @@ internal static class TrustSection
         var file = ((YamlMappingNode)trust).Text("ca-file")!;
         if (!errors.Files.TryGetValue(file, out var pem))
             errors.Report(trust, $"the file '{file}' was not found", "a path relative to the plan file");
+        else if (pem.Contains(" PRIVATE KEY-----", StringComparison.Ordinal))
+            errors.Report(
+                trust,
+                $"'{file}' holds a private key, which nobody but its owner may have",
+                "the certificates alone, in PEM form"
+            );
         else if (!pem.Contains("-----BEGIN CERTIFICATE-----", StringComparison.Ordinal))
             errors.Report(trust, $"'{file}' holds no certificate", "one or more certificates in PEM form");
         return new Trust.Authorities(pem ?? "", file);
