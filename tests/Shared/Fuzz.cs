@@ -5,12 +5,12 @@ namespace EasyCaravan.Tests.Shared;
 
 /// <summary>
 /// Feeds a parser with the files of a corpus as they are, then with mutations of them. Bounded in the normal run; with
-/// <c>CARAVAN_FUZZ_SECONDS</c> set it goes on for so long with ever new seeds. An input that the parser does not bear is kept in
+/// <c>CARAVAN_FUZZ_SECONDS</c> set it goes on for so long with ever new seeds, with <c>CARAVAN_FUZZ_ROUNDS</c> for so many mutations. An input that the parser does not bear is kept in
 /// <c>artifacts/fuzz</c>: once mended, it belongs into the corpus.
 /// </summary>
 internal static class Fuzz
 {
-    private const int Rounds = 1_500;
+    private static readonly int s_rounds = FromEnvironment("CARAVAN_FUZZ_ROUNDS", 1_500);
 
     /// <summary>Far more than any of these inputs takes: what is caught is a parser that does not come to an end.</summary>
     private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(30);
@@ -74,12 +74,13 @@ internal static class Fuzz
         Assert.NotEmpty(seeds);
         foreach (var seed in seeds)
             await TryAsync(corpus, seed, parse);
-        var until = DateTime.UtcNow;
-        if (int.TryParse(Environment.GetEnvironmentVariable("CARAVAN_FUZZ_SECONDS"), CultureInfo.InvariantCulture, out var seconds))
-            until += TimeSpan.FromSeconds(seconds);
-        for (var round = 0; round < Rounds || DateTime.UtcNow < until; round++)
+        var until = DateTime.UtcNow + TimeSpan.FromSeconds(FromEnvironment("CARAVAN_FUZZ_SECONDS", 0));
+        for (var round = 0; round < s_rounds || DateTime.UtcNow < until; round++)
             await TryAsync(corpus, Mutate(new Random(round), seeds), parse);
     }
+
+    private static int FromEnvironment(string name, int usual) =>
+        int.TryParse(Environment.GetEnvironmentVariable(name), CultureInfo.InvariantCulture, out var given) ? given : usual;
 
     public static Task RunAsync(string corpus, Action<byte[]> parse) => RunAsync(corpus, octets =>
         {

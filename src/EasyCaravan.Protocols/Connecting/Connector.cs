@@ -90,6 +90,11 @@ public static class Connector
                 e
             );
         }
+        catch (ArgumentException e)
+        {
+            // Such as 0.0.0.0, which is nobody's address.
+            throw Failed(Cause.HostUnknown, service, $"{service.Host} is no host that one can connect to", e);
+        }
         catch (SocketException e)
         {
             // A name that does not exist needs a person; a resolver that does not answer is a temporary fault.

@@ -70,13 +70,14 @@ internal static class ImapSignIn
         CancellationToken cancel
     )
     {
-        using var said = new LastAnswer();
+        var said = new LastAnswer();
+        using var lines = new ServerLines(said.Hear);
         using var longest = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         longest.CancelAfter(s_longest);
         var watched = new SignInStream(stream);
         // Not disposed, because that would close the stream, which is used further.
 #pragma warning disable CA2000
-        var client = new ImapClient(said) { Timeout = GreetingPatience };
+        var client = new ImapClient(lines) { Timeout = GreetingPatience };
 #pragma warning restore CA2000
         try
         {
@@ -317,13 +318,11 @@ internal static class ImapSignIn
     /// <summary>
     /// Keeps the last status line of the server: MailKit's exceptions leave out the response code. What we send is not looked at.
     /// </summary>
-    private sealed class LastAnswer : MailKit.IProtocolLogger
+    private sealed class LastAnswer
     {
         private string _line = "";
 
         public BearerError? Bearer { get; private set; }
-
-        public MailKit.IAuthenticationSecretDetector? AuthenticationSecretDetector { get; set; }
 
         public ImapResult? Result
         {
@@ -334,19 +333,12 @@ internal static class ImapSignIn
             }
         }
 
-        public void LogConnect(Uri uri) { }
-
-        public void LogClient(byte[] buffer, int offset, int count) { }
-
-        public void LogServer(byte[] buffer, int offset, int count)
+        public void Hear(string line)
         {
-            foreach (var line in Encoding.UTF8.GetString(buffer, offset, count).Split("\r\n"))
-            {
-                if (line.StartsWith("* BYE", StringComparison.Ordinal) || (line.Length > 0 && line[0] is not '*' and not '+'))
-                    _line = line;
-                else if (line.StartsWith("+ ey", StringComparison.Ordinal))
-                    Bearer = ReadBearer(line[2..]);
-            }
+            if (line.StartsWith("* BYE", StringComparison.Ordinal) || (line.Length > 0 && line[0] is not '*' and not '+'))
+                _line = line;
+            else if (line.StartsWith("+ ey", StringComparison.Ordinal))
+                Bearer = ReadBearer(line[2..]);
         }
 
         private static BearerError? ReadBearer(string base64)
@@ -363,7 +355,5 @@ internal static class ImapSignIn
                 return null;
             }
         }
-
-        public void Dispose() { }
     }
 }

@@ -45,13 +45,15 @@ internal static class Pop3SignIn
         CancellationToken cancel
     )
     {
-        using var said = new LastAnswer();
+        // The last status line of the server.
+        var said = "";
+        using var lines = new ServerLines(line => said = line.StartsWith('+') || line.StartsWith('-') ? line : said);
         using var longest = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         longest.CancelAfter(s_longest);
         var watched = new SignInStream(stream);
         // Not disposed, because that would close the stream, which is used further.
 #pragma warning disable CA2000
-        var client = new Pop3Client(said) { Timeout = 60_000 };
+        var client = new Pop3Client(lines) { Timeout = 60_000 };
 #pragma warning restore CA2000
         try
         {
@@ -96,7 +98,7 @@ internal static class Pop3SignIn
         catch (Exception e) when (e is AuthenticationException or Pop3CommandException)
         {
             // RFC 2449 §8, RFC 3206: the code in brackets tells whether a person is needed.
-            var text = said.Line.StartsWith("-ERR", StringComparison.OrdinalIgnoreCase) ? said.Line[4..].Trim() : said.Line;
+            var text = said.StartsWith("-ERR", StringComparison.OrdinalIgnoreCase) ? said[4..].Trim() : said;
             var cause =
                 text.StartsWith("[IN-USE]", StringComparison.OrdinalIgnoreCase)
                 || text.StartsWith("[SYS/TEMP]", StringComparison.OrdinalIgnoreCase)
@@ -131,26 +133,5 @@ internal static class Pop3SignIn
                 e
             );
         }
-    }
-
-    /// <summary>Keeps the last status line of the server. What the client sends is not recorded.</summary>
-    private sealed class LastAnswer : IProtocolLogger
-    {
-        public string Line { get; private set; } = "";
-
-        public IAuthenticationSecretDetector? AuthenticationSecretDetector { get; set; }
-
-        public void LogConnect(Uri uri) { }
-
-        public void LogClient(byte[] buffer, int offset, int count) { }
-
-        public void LogServer(byte[] buffer, int offset, int count)
-        {
-            foreach (var line in System.Text.Encoding.UTF8.GetString(buffer, offset, count).Split("\r\n"))
-                if (line.StartsWith('+') || line.StartsWith('-'))
-                    Line = line;
-        }
-
-        public void Dispose() { }
     }
 }
