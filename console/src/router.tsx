@@ -73,6 +73,10 @@ const routes = [
     component: lazyRouteComponent(() => import("./notices/NoticesPage"), "NoticesPage"),
   }),
   createRoute({
+    ...at("/access"),
+    component: lazyRouteComponent(() => import("./access/AccessPage"), "AccessPage"),
+  }),
+  createRoute({
     ...at("/journal"),
     validateSearch: readSearch,
     component: lazyRouteComponent(() => import("./journal/JournalPage"), "JournalPage"),

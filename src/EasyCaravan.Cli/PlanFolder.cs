@@ -40,8 +40,8 @@ internal sealed class PlanFolder(string planFile)
     private CommandException Elsewhere(string name, string place) =>
         new(
             ExitCode.WrongUsage,
-            $"{place}: {name} is not below the plan's folder {Path}, and is not read.\nPut it beside the plan or in a folder below; nothing "
-                + "was sent."
+            $"{place}: {name} is not below the plan's folder {Path}, and is not read.\n"
+                + "Put it beside the plan or in a folder below; nothing was sent."
         );
 
     /// <summary>With every link on the way followed.</summary>

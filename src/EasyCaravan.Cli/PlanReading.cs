@@ -6,8 +6,8 @@ using YamlDotNet.RepresentationModel;
 namespace EasyCaravan.Cli;
 
 /// <summary>
-/// Reads a plan file and the rosters, certificates and templates that it names, each below its folder. What is wrong in them is the service's
-/// to say.
+/// Reads a plan file and the rosters, certificates and templates that it names, each below its folder. What is wrong in them is the
+/// service's to say.
 /// </summary>
 internal static class PlanReading
 {

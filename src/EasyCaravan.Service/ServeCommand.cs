@@ -33,9 +33,8 @@ internal static class ServeCommand
             }
             var address = CaravanHost.AddressOf(app);
             Console.WriteLine($"Easy Caravan listens on {address}");
-            Console.WriteLine(
-                $"Console: {options.PublicUrl ?? address}  (sign in with the token in {Path.Combine(options.DataFolder, CaravanHost.TokenFile)})"
-            );
+            var token = Path.Combine(options.DataFolder, CaravanHost.TokenFile);
+            Console.WriteLine($"Console: {options.PublicUrl ?? address}  (sign in with the token in {token})");
             var isHere = address.IsLoopback || (IPAddress.TryParse(address.Host.Trim('[', ']'), out var ip) && IPAddress.IsLoopback(ip));
             if (!isHere && address.Scheme != Uri.UriSchemeHttps)
                 Console.WriteLine(

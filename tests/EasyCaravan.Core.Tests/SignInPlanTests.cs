@@ -44,8 +44,8 @@ public sealed class SignInPlanTests
     [InlineData("with: oauth, grant: jwt-bearer, token-url: \"https://l.example/t\", client-id: c", "the grant jwt-bearer needs 'key'")]
     [InlineData("with: oauth, grant: refresh-token, token-url: \"http://l.example/t\", client-id: c", "is not protected")]
     [InlineData("with: password, secret: {file: a, env: CARAVAN_SECRET_B}", "'secret' names two places")]
-    [InlineData("with: password, secret: {env: HOME}", "'env' cannot be 'HOME'")]
-    [InlineData("with: password, secret: {file: ../keys}", "'file' cannot be '../keys'")]
+    [InlineData("with: password, secret: {env: HOME}", "'env' cannot be what stands there")]
+    [InlineData("with: password, secret: {file: ../keys}", "'file' cannot be what stands there")]
     [InlineData("with: passwort", "'with' cannot be 'passwort'; did you mean 'password'?")]
     public void What_cannot_be_meant_is_told(string signIn, string what) =>
         Assert.Contains(Read(signIn).Errors, e => e.Line == 4 && e.What.Contains(what, StringComparison.Ordinal));

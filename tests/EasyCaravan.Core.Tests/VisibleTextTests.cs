@@ -17,9 +17,11 @@ public sealed class VisibleTextTests
     [InlineData("pay\u2066pal\u2069", "pay‹U+2066›pal‹U+2069›")]
     [InlineData("a\u200Bb\uFEFFc\u00ADd", "a‹U+200B›b‹U+FEFF›c‹U+00AD›d")]
     [InlineData("\0\u007f", "␀␡")]
-    [InlineData("\uD800x", "‹U+D800›x")]
     [InlineData("x\uDB40\uDC41", "x‹U+E0041›")]
     public void What_steers_is_shown(string text, string seen) => Assert.Equal(seen, VisibleText.Of(text));
+
+    [Fact]
+    public void Half_of_a_character_is_shown_as_such() => Assert.Equal("‹U+D800›x", VisibleText.Of("\uD800x"));
 
     [Fact]
     public void A_text_of_several_lines_keeps_its_lines() => Assert.Equal("a\n\tb␛", VisibleText.Of("a\n\tb\u001b", keepsLines: true));

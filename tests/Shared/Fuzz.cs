@@ -5,8 +5,8 @@ namespace EasyCaravan.Tests.Shared;
 
 /// <summary>
 /// Feeds a parser with the files of a corpus as they are, then with mutations of them. Bounded in the normal run; with
-/// <c>CARAVAN_FUZZ_SECONDS</c> set it goes on for so long with ever new seeds, with <c>CARAVAN_FUZZ_ROUNDS</c> for so many mutations. An input that the parser does not bear is kept in
-/// <c>artifacts/fuzz</c>: once mended, it belongs into the corpus.
+/// <c>CARAVAN_FUZZ_SECONDS</c> set it goes on for so long with ever new seeds, with <c>CARAVAN_FUZZ_ROUNDS</c> for so many mutations. An
+/// input that the parser does not bear is kept in <c>artifacts/fuzz</c>: once mended, it belongs into the corpus.
 /// </summary>
 internal static class Fuzz
 {

@@ -32,6 +32,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The access tokens that were made, the newest first, without the tokens themselves
+         * @description The access tokens that were made, the newest first, without the tokens themselves
+         */
+        get: operations["tokenList"];
+        put?: never;
+        /**
+         * Makes an access token, which is shown this once
+         * @description Makes an access token, which is shown this once
+         */
+        post: operations["tokenCreate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Revokes the token of this name: it and the sessions begun with it end at once
+         * @description Revokes the token of this name: it and the sessions begun with it end at once
+         */
+        delete: operations["tokenRevoke"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/plan/check": {
         parameters: {
             query?: never;
@@ -5559,6 +5603,64 @@ export interface components {
              */
             at: string;
         };
+        /** @description A token that was made. It is shown this once: nobody can ask for it again. */
+        TokenMade: {
+            /** @description Its name. */
+            name: string;
+            /** @description To be sent as `Authorization: Bearer …`, or to sign in to the console. */
+            token: string;
+            /**
+             * Format: date-time
+             * @description From when on it is good for nothing; null: it has no end.
+             */
+            endsAt: null | string;
+        };
+        /** @description Asks for a token. */
+        TokenRequest: {
+            /** @description 1 to 60 letters, digits, dots, hyphens and underscores; no other token that is good has it. */
+            name: string;
+            /**
+             * Format: int32
+             * @description After how many days it ends, 1 to 3650; null: it has no end.
+             */
+            days?: null | number;
+        };
+        /** @description An access token as it is listed; the token itself is shown once, when it is made. */
+        TokenView: {
+            /** @description By which the journal names who did something. */
+            name: string;
+            /**
+             * Format: date-time
+             * @description When it was made.
+             */
+            createdAt: string;
+            /** @description The token with which it was made; null: the service made it. */
+            createdBy: null | string;
+            /**
+             * Format: date-time
+             * @description From when on it is good for nothing; null: it has no end.
+             */
+            endsAt: null | string;
+            /**
+             * Format: date-time
+             * @description When it was last used, to the minute; null: never.
+             */
+            usedAt: null | string;
+            /**
+             * Format: date-time
+             * @description When it was revoked; null: it was not.
+             */
+            revokedAt: null | string;
+            /** @description It lets its holder in. */
+            isGood: boolean;
+            /** @description This call was made with it. */
+            isYours: boolean;
+            /**
+             * Format: int32
+             * @description Browsers that are signed in with it.
+             */
+            sessions: number;
+        };
         /** @description One step of a trial. */
         TrialStep: {
             /** @description mail, contacts, calendars, rules, or sign-in. */
@@ -5748,6 +5850,98 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    tokenList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenView"][];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    tokenCreate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenMade"];
+                };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    tokenRevoke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The token's name. */
+                token: string;
+            };
             cookie?: never;
         };
         requestBody?: never;

@@ -1,6 +1,7 @@
 import { ActionIcon, Tooltip, useMantineColorScheme } from "@mantine/core";
 import {
   IconDoorExit,
+  IconKey,
   IconMail,
   IconMap2,
   IconMoon,
@@ -24,6 +25,7 @@ const PLACES = [
   { to: "/parcels", word: "Parcels", icon: IconPackage },
   { to: "/notices", word: "Notices", icon: IconMail },
   { to: "/journal", word: "Journal", icon: IconNotebook },
+  { to: "/access", word: "Access", icon: IconKey },
 ] as const;
 
 export function Rail({ version }: { version: string }) {

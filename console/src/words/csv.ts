@@ -1,13 +1,16 @@
+import { visible } from "./visible";
+
 export interface CsvColumn<T> {
   title: string;
   value: (row: T) => string | number | null | undefined;
 }
 
-/** CSV as of RFC 4180. A leading sign is defused, so that a spreadsheet takes no name for a formula. */
+/** CSV as of RFC 4180. A leading sign is defused, so that a spreadsheet takes no name for a formula; marks that steer are shown. */
 export function toCsv<T>(rows: T[], columns: CsvColumn<T>[]): string {
   const cell = (value: string | number | null | undefined) => {
-    let text = value === null || value === undefined ? "" : String(value);
-    if (typeof value === "string" && /^[=+\-@\t]/.test(text)) text = `'${text}`;
+    const given = value === null || value === undefined ? "" : String(value);
+    let text = visible(given);
+    if (typeof value === "string" && /^[=+\-@\t\r\n]/.test(given) && Number.isNaN(Number(given))) text = `'${text}`;
     return /[",\r\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
   };
   const lines = [columns.map((c) => cell(c.title)), ...rows.map((r) => columns.map((c) => cell(c.value(r))))];

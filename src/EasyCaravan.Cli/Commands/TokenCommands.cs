@@ -74,7 +74,8 @@ internal static class TokenCommands
         {
             throw new CommandException(
                 ExitCode.WrongUsage,
-                $"{file} cannot be made: {e.Message}\nName a file that is not there yet, in a folder that you may write to; no token was made."
+                $"{file} cannot be made: {e.Message}\nName a file that is not there yet, in a folder that you may write to; no token "
+                    + "was made."
             );
         }
     }

@@ -10,7 +10,7 @@ namespace EasyCaravan.Core.Formats;
 /// </summary>
 public static class VisibleText
 {
-    /// <summary>C0 and C1 controls and DEL, line and paragraph separators, and marks without a width. Joiners are letters' business.</summary>
+    /// <summary>Controls (C0, C1, DEL), separators of lines and paragraphs, marks without a width. Joiners belong to letters.</summary>
     private static readonly SearchValues<char> s_suspects = SearchValues.Create([
         .. Range(0x00, 0x1F),
         .. Range(0x7F, 0x9F),
@@ -63,7 +63,7 @@ public static class VisibleText
 
     private static void AppendNumber(StringBuilder seen, int number) => seen.Append(CultureInfo.InvariantCulture, $"‹U+{number:X4}›");
 
-    /// <summary>A cell of a CSV file: on one line, and with a leading sign defused, so that a spreadsheet takes no name for a formula.</summary>
+    /// <summary>A cell of a CSV file, on one line. A leading sign is defused: a spreadsheet would take a name for a formula.</summary>
     public static string OfCell(string text)
     {
         var seen = Of(text);

@@ -76,7 +76,9 @@ public sealed class ServiceFinder(INameServers names, Trust trust, ReachRule rea
     /// <summary>Hosts of one record that are looked at: somebody may name a thousand.</summary>
     private const int MostHosts = 3;
 
-    /// <summary>The ports of the protocols (RFC 8314 §7, RFC 3501 §2.1, RFC 5804 §1.8, RFC 9110 §4.2): others are told, and not tried.</summary>
+    /// <summary>
+    /// The ports of the protocols (RFC 8314 §7, RFC 3501 §2.1, RFC 5804 §1.8, RFC 9110 §4.2): others are told, and not tried.
+    /// </summary>
     private static readonly int[] s_ports = [143, 993, 110, 995, 465, 587, 4190, 443];
 
     private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(8);

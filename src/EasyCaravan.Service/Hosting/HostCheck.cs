@@ -4,8 +4,8 @@ using EasyCaravan.Service.Api;
 namespace EasyCaravan.Service.Hosting;
 
 /// <summary>
-/// Answers only under its own names. A page of a stranger may point its own name at this machine's address (DNS rebinding); the browser then
-/// takes the service for a part of that page.
+/// Answers only under its own names. A page of a stranger may point its own name at this machine's address (DNS rebinding); the browser
+/// then takes the service for a part of that page.
 /// </summary>
 internal sealed class HostCheck(CaravanOptions options)
 {

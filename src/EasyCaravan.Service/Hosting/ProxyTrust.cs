@@ -57,7 +57,7 @@ internal static class ProxyTrust
         }
     }
 
-    /// <summary>By which sign-ins are counted: an address, or the network of 64 bits that one household or machine has (RFC 6177 §2).</summary>
+    /// <summary>By which sign-ins are counted: an address, or the network of 64 bits that one machine has (RFC 6177 §2).</summary>
     public static IPNetwork CallerOf(IPAddress? address)
     {
         var plain =

@@ -1,0 +1,24 @@
+import { render } from "@testing-library/react";
+
+test("names of others cannot steer a page, wherever they stand", () => {
+  const name = "gpj\u202e.exe\u001b[2J\nx";
+  const { container } = render(
+    <p title={name}>
+      Folder <b>{name}</b> and {name}
+    </p>,
+  );
+  const seen = "gpj‹U+202E›.exe␛[2J␊x";
+  expect(container.textContent).toBe(`Folder ${seen} and ${seen}`);
+  expect(container.querySelector("p")?.title).toBe(seen);
+});
+
+test("a text of several lines keeps them, and what is edited stays as it is", () => {
+  const { container } = render(
+    <>
+      <pre>{"a\nb\u0007"}</pre>
+      <input readOnly value={"a\u202eb"} />
+    </>,
+  );
+  expect(container.querySelector("pre")?.textContent).toBe("a\nb␇");
+  expect(container.querySelector("input")?.value).toBe("a\u202eb");
+});
