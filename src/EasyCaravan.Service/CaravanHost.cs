@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.Encodings.Web;
 using System.Text.Json;
 using System.Threading.RateLimiting;
 using EasyCaravan.Contract;
@@ -163,6 +164,7 @@ public static class CaravanHost
             .AddSingleton<ILegRunner, CalendarsLegRunner>()
             .AddSingleton<ILegRunner, MailLegRunner>();
         services.AddSingleton<InstallationKey>();
+        services.AddSingleton<HtmlEncoder, VisibleHtmlEncoder>();
         services.AddRazorComponents();
         services.AddSingleton<ComparisonRunner>().AddSingleton<CrossingRunner>().AddSingleton<Crossings>().AddSingleton<Correspondences>();
         services.AddSingleton<PassRunner>().AddSingleton<PassReport>().AddSingleton<MoveWorker>();

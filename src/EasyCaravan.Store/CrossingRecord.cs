@@ -10,8 +10,7 @@ using NodaTime;
 namespace EasyCaravan.Store;
 
 /// <inheritdoc cref="ICrossingRecord"/>
-internal sealed class CrossingRecord(Database database, MoveStore store, TimeProvider time, Claim claim, string from, string to)
-    : ICrossingRecord
+internal sealed class CrossingRecord(Database database, MoveStore store, TimeProvider time, Claim claim) : ICrossingRecord
 {
     private long Move => claim.Person.Id;
 
@@ -249,7 +248,7 @@ internal sealed class CrossingRecord(Database database, MoveStore store, TimePro
 
     public async Task ForgetAsync(CancellationToken cancel)
     {
-        await WriteAsync(db => ForgottenSecrets.ForgetAsync(db, Move, from, to, cancel), cancel);
+        await WriteAsync(db => ForgottenSecrets.ForgetAsync(db, [Move], cancel), cancel);
         database.MayHoldForgotten = true;
     }
 

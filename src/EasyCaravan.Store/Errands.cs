@@ -82,6 +82,7 @@ public sealed class Errands(Database database, Journal journal, TimeProvider tim
                 if (hasBegun)
                     return false;
                 await PlanPeople.RemoveBatchAsync(db, name, cancel);
+                database.MayHoldForgotten = true;
                 await db.Errands.Where(e => e.Name == name).ExecuteDeleteAsync(cancel);
                 journal.Add(db, who, name, null, "took the errand away");
                 return true;

@@ -377,8 +377,7 @@ public sealed class MoveStore(Database database, TimeProvider time) : IMoveStore
             : null;
     }
 
-    /// <param name="from">The service of the from side, of which what is known of the person is forgotten in the end.</param>
-    public ICrossingRecord CrossingOf(Claim claim, string from, string to) => new CrossingRecord(database, this, time, claim, from, to);
+    public ICrossingRecord CrossingOf(Claim claim) => new CrossingRecord(database, this, time, claim);
 
     public ICorrespondenceRecord CorrespondenceOf(Claim claim) => new CorrespondenceRecord(database, time, claim);
 

@@ -150,7 +150,7 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
     )
     {
         var now = Instant.FromDateTimeOffset(time.GetUtcNow());
-        var changed = new List<long>();
+        var (changed, withdrawn) = (new List<long>(), new List<long>());
         await foreach (
             var row in Chosen(db, batch, only)
                 .Include(m => m.Legs)
@@ -167,6 +167,15 @@ public sealed class Moves(Database database, Journal journal, TimeProvider time)
             MoveStates.Apply(row, after, now);
             journal.Add(db, who, batch, new MoveRowName(row.Id, row.FromAccount), verb);
             changed.Add(row.Id);
+            if (after.Stage is Stage.Withdrawn && before.Stage is not Stage.Withdrawn)
+                withdrawn.Add(row.Id);
+        }
+        if (withdrawn.Count > 0)
+        {
+            await db.SaveChangesAsync(cancel);
+            db.ChangeTracker.Clear();
+            await ForgottenSecrets.ForgetAsync(db, withdrawn, cancel);
+            database.MayHoldForgotten = true;
         }
         return changed;
     }

@@ -134,6 +134,7 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
     {
         foreach (var ids in moves.Chunk(500))
         {
+            await ForgottenSecrets.ForgetAsync(db, ids, cancel);
             var places = ids.Select(id => id.ToString(CultureInfo.InvariantCulture)).ToList();
             await db.Surveys.Where(s => ids.Contains(s.MoveId)).ExecuteDeleteAsync(cancel);
             await db.PassLegs.Where(l => ids.Contains(l.MoveId)).ExecuteDeleteAsync(cancel);
@@ -153,7 +154,7 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
             != (person.Name, person.ToAccount, person.Note, person.ToUnder, person.ToRoot, person.Language, person.Notify, person.ForwardTo)
         || !StaysLogin(row.FromLogin, row.FromLoginBefore, person.FromLogin)
         || !StaysLogin(row.ToLogin, row.ToLoginBefore, person.ToLogin)
-        || (row.Stage is not Stage.Done && SecretsDiffer(row, person));
+        || (row.Stage is not (Stage.Done or Stage.Withdrawn) && SecretsDiffer(row, person));
 
     private bool SecretsDiffer(MoveRow row, RosterPerson person) =>
         (row.FromSecretReference, row.ToSecretReference) != (person.FromSecretReference?.ToString(), person.ToSecretReference?.ToString())
@@ -189,8 +190,8 @@ internal sealed class PlanPeople(CaravanDb db, ISecrets secrets, Instant now)
         if (!StaysLogin(row.ToLogin, row.ToLoginBefore, person.ToLogin))
             (row.ToLogin, row.ToLoginBefore) = (person.ToLogin, null);
         (row.ToUnder, row.ToRoot) = (person.ToUnder, person.ToRoot);
-        // What was forgotten when the move was done stays forgotten, also where the roster still has it.
-        if (row.Stage is Stage.Done)
+        // What was forgotten when the move was done or withdrawn stays forgotten, also where the roster still has it.
+        if (row.Stage is Stage.Done or Stage.Withdrawn)
             return row;
         (row.FromSecretReference, row.ToSecretReference) = (person.FromSecretReference?.ToString(), person.ToSecretReference?.ToString());
         if (!StaysSecret(row.FromSecret, row.FromSecretBefore, person.FromSecret))

@@ -100,60 +100,67 @@ public sealed class Plans(Database database, Journal journal, ISecrets secrets, 
         bool dryRun,
         ExpectedPlan? expected,
         CancellationToken cancel
-    ) =>
-        database.WriteAsync(
-            async db =>
-            {
-                var before = await CurrentAsync(db, cancel);
-                if (expected is not null && !expected.IsMetBy(before?.Row.Id))
-                    throw new StalePlanException();
-                var errands = await Errands.ReadAsync(db, cancel);
-                if (PlanFile.Read(bundle, withRosters: false, errands) is { Plan: null, Errors: var conflicts })
-                    return new PlanOutcome([], [], conflicts);
-                var people = new PlanPeople(db, secrets, Instant.FromDateTimeOffset(time.GetUtcNow()));
-                await people.CheckAsync(plan, bundle.Name, [.. errands.Select(e => e.Name)], cancel);
-                if (people.Errors.Count > 0)
-                    return new PlanOutcome([], [], people.Errors);
-                var known = RosterDigests.Open(before?.Row.Rosters, secrets);
-                var digests = RosterDigests.Of(plan, bundle);
-                foreach (var batch in plan.Batches.Where(b => known.GetValueOrDefault(b.Name) != digests[b.Name]))
-                    await people.SetAsync(batch, plan.Routes.First(r => r.Name == batch.Route).Carry, dryRun, cancel);
-                await people.RemoveGoneAsync(dryRun, cancel);
-                var changes = people.Changes;
-                var now = Instant.FromDateTimeOffset(time.GetUtcNow());
-                IReadOnlyList<string> settings =
-                [
-                    .. PlanChanges.Between(before?.Row.Text, bundle.Text),
-                    .. PastStarts(before?.Plan, plan, now),
-                ];
-                if (dryRun)
-                    return new PlanOutcome(changes, settings, []);
-                await ReopenExcludedAsync(db, before?.Plan, plan, cancel);
-                await RescheduleAsync(db, before?.Plan, plan, cancel);
-                await ChangeKindsAsync(db, before?.Plan, plan, cancel);
-                var rosters = plan.Batches.Select(b => b.RosterFile).ToHashSet();
-                db.Plans.Add(
-                    new PlanRow
-                    {
-                        File = bundle.Name,
-                        Text = bundle.Text,
-                        FilesJson = JsonSerializer.Serialize(bundle.Files.Where(f => !rosters.Contains(f.Key)).ToDictionary()),
-                        Rosters = RosterDigests.Seal(digests, secrets),
-                        AppliedAt = time.GetUtcNow().ToUnixTimeMilliseconds(),
-                        AppliedBy = who,
-                    }
-                );
-                journal.Add(
-                    db,
-                    who,
-                    null,
-                    null,
-                    $"applied the plan {bundle.Name}: {string.Join("; ", settings.Prepend(Summarise(changes)))}"
-                );
+    )
+    {
+        // Whoever only asks shall keep nobody waiting, and wait for nobody.
+        if (!dryRun)
+            return database.WriteAsync(WorkAsync, cancel);
+        return LookAsync();
+
+        async Task<PlanOutcome> LookAsync()
+        {
+            await using var db = database.Read();
+            await using var sight = await db.Database.BeginTransactionAsync(cancel);
+            return await WorkAsync(db);
+        }
+
+        async Task<PlanOutcome> WorkAsync(CaravanDb db)
+        {
+            var before = await CurrentAsync(db, cancel);
+            if (expected is not null && !expected.IsMetBy(before?.Row.Id))
+                throw new StalePlanException();
+            var errands = await Errands.ReadAsync(db, cancel);
+            if (PlanFile.Read(bundle, withRosters: false, errands) is { Plan: null, Errors: var conflicts })
+                return new PlanOutcome([], [], conflicts);
+            var people = new PlanPeople(db, secrets, Instant.FromDateTimeOffset(time.GetUtcNow()));
+            await people.CheckAsync(plan, bundle.Name, [.. errands.Select(e => e.Name)], cancel);
+            if (people.Errors.Count > 0)
+                return new PlanOutcome([], [], people.Errors);
+            var known = RosterDigests.Open(before?.Row.Rosters, secrets);
+            var digests = RosterDigests.Of(plan, bundle);
+            foreach (var batch in plan.Batches.Where(b => known.GetValueOrDefault(b.Name) != digests[b.Name]))
+                await people.SetAsync(batch, plan.Routes.First(r => r.Name == batch.Route).Carry, dryRun, cancel);
+            await people.RemoveGoneAsync(dryRun, cancel);
+            var changes = people.Changes;
+            var now = Instant.FromDateTimeOffset(time.GetUtcNow());
+            IReadOnlyList<string> settings =
+            [
+                .. PlanChanges.Between(before?.Row.Text, bundle.Text),
+                .. PastStarts(before?.Plan, plan, now),
+            ];
+            if (dryRun)
                 return new PlanOutcome(changes, settings, []);
-            },
-            cancel
-        );
+            await ReopenExcludedAsync(db, before?.Plan, plan, cancel);
+            await RescheduleAsync(db, before?.Plan, plan, cancel);
+            await ChangeKindsAsync(db, before?.Plan, plan, cancel);
+            var rosters = plan.Batches.Select(b => b.RosterFile).ToHashSet();
+            db.Plans.Add(
+                new PlanRow
+                {
+                    File = bundle.Name,
+                    Text = bundle.Text,
+                    FilesJson = JsonSerializer.Serialize(bundle.Files.Where(f => !rosters.Contains(f.Key)).ToDictionary()),
+                    Rosters = RosterDigests.Seal(digests, secrets),
+                    AppliedAt = time.GetUtcNow().ToUnixTimeMilliseconds(),
+                    AppliedBy = who,
+                }
+            );
+            journal.Add(db, who, null, null, $"applied the plan {bundle.Name}: {string.Join("; ", settings.Prepend(Summarise(changes)))}");
+            if (changes.Any(c => c.Change == "gone"))
+                database.MayHoldForgotten = true;
+            return new PlanOutcome(changes, settings, []);
+        }
+    }
 
     /// <summary>A start that lies in the past starts nobody, which whoever wrote it has to know.</summary>
     private static IEnumerable<string> PastStarts(Plan? before, Plan plan, Instant now) =>

@@ -123,4 +123,59 @@ public sealed class DataFolderTests : IAsyncLifetime
             mode.ExecuteNonQuery();
         }
     }
+
+    [Fact]
+    public async Task A_folder_that_others_could_read_is_closed_to_them_at_the_next_start()
+    {
+        const UnixFileMode Open = (UnixFileMode)0b111_101_101;
+        var (token, key) = (Path.Combine(_folder, CaravanHost.TokenFile), Directory.GetFiles(Path.Combine(_folder, "keys")).First());
+        foreach (var folder in new[] { _folder, Path.Combine(_folder, "keys"), Path.Combine(_folder, "secrets") })
+            File.SetUnixFileMode(folder, Open);
+        foreach (var file in new[] { token, key, Store })
+            File.SetUnixFileMode(file, (UnixFileMode)0b110_100_100);
+        await using var service = await TestService.StartAsync(_folder);
+        const UnixFileMode OwnFolder = (UnixFileMode)0b111_000_000;
+        Assert.All(new[] { _folder, Path.Combine(_folder, "keys"), Path.Combine(_folder, "secrets") }, f =>
+            Assert.Equal(OwnFolder, File.GetUnixFileMode(f))
+        );
+        Assert.All(new[] { token, key, Store }, f => Assert.Equal((UnixFileMode)0b110_000_000, File.GetUnixFileMode(f)));
+    }
+
+    [Fact]
+    public async Task After_a_withdrawal_no_secret_of_the_person_is_in_any_file_of_the_folder()
+    {
+        const string Secret = "tide-tables-of-1911";
+        await using var service = await TestService.StartAsync(_folder);
+        Assert.Equal(0, (await service.RunAsync("hold", "crew")).Code);
+        using (var set = new HttpRequestMessage(HttpMethod.Post, "/api/v1/batches/crew/secrets"))
+        {
+            set.Content = System.Net.Http.Json.JsonContent.Create(
+                new SecretsRequest(SideWord.From, [new SecretGiven(Account, Secret, null)]),
+                options: ContractJson.Options
+            );
+            using var answer = await service.Api.SendAsync(set);
+            Assert.Equal(System.Net.HttpStatusCode.OK, answer.StatusCode);
+        }
+        var database = (EasyCaravan.Store.Database)service.Services.GetService(typeof(EasyCaravan.Store.Database))!;
+        async Task<List<string>> SealedAsync()
+        {
+            await using var db = database.Read();
+            return [.. db.Moves.ToList().SelectMany(m => new[] { m.FromSecret, m.ToSecret }).OfType<string>()];
+        }
+        var known = await SealedAsync();
+        Assert.Equal(2, known.Count);
+        Assert.Equal(0, (await service.RunAsync("withdraw", "crew")).Code);
+        Assert.Empty(await SealedAsync());
+        await database.EmptyLogAsync(CancellationToken.None);
+        foreach (var file in Directory.EnumerateFiles(_folder, "caravan.db*"))
+        {
+            await using var stream = new FileStream(file, FileMode.Open, FileAccess.Read, FileShare.ReadWrite);
+            using var reader = new StreamReader(stream, System.Text.Encoding.Latin1);
+            var text = await reader.ReadToEndAsync();
+            Assert.All(known, k => Assert.DoesNotContain(k, text, StringComparison.Ordinal));
+        }
+        // A roster that still has them does not bring them back.
+        Assert.Equal(0, (await service.RunAsync("plan", "apply", Path.Combine(_folder, "plan", "plan.yaml"))).Code);
+        Assert.Empty(await SealedAsync());
+    }
 }

@@ -49,7 +49,11 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
     /// <summary>For one exchange with an authorization server.</summary>
     private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(30);
 
+    /// <summary>Tokens that were not used for this long are let go.</summary>
+    private static readonly TimeSpan s_unused = TimeSpan.FromHours(1);
+
     private readonly ConcurrentDictionary<(string Service, string Account), Kept> _kept = new();
+    private DateTimeOffset _dropAt;
     private readonly ConcurrentDictionary<(string Host, Trust Trust), (HttpClient Http, HttpTls Tls)> _clients = new();
 
     private sealed class Kept
@@ -59,6 +63,8 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         public AccessToken? Token { get; set; }
 
         public DateTimeOffset RenewAt { get; set; }
+
+        public DateTimeOffset UsedAt { get; set; }
 
         /// <summary>As the caller gave it first.</summary>
         public string Given { get; set; } = "";
@@ -76,7 +82,9 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         var signIn = (Core.Planning.SignIn.OAuth)service.SignIn;
         // Client credentials stand for the client alone: one token serves all accounts.
         var account = signIn.Grant is OAuthGrant.ClientCredentials ? "" : who.Login;
+        DropUnused();
         var kept = _kept.GetOrAdd((service.Name, account), _ => new Kept());
+        kept.UsedAt = time.GetUtcNow();
         await kept.Gate.WaitAsync(cancel);
         try
         {
@@ -105,6 +113,23 @@ public sealed class AccessTokens(Func<SecretReference, string> open, Func<Servic
         {
             kept.Gate.Release();
         }
+    }
+
+    /// <summary>
+    /// Somebody's move is over: nothing of theirs is kept. Who the others are is asked anew, which is simpler than to know whose is whose.
+    /// </summary>
+    public void Forget() => _kept.Clear();
+
+    /// <summary>Whoever moves uses a token now and then; what nobody uses is kept for nobody.</summary>
+    private void DropUnused()
+    {
+        var now = time.GetUtcNow();
+        if (now < _dropAt)
+            return;
+        _dropAt = now + s_unused;
+        foreach (var (key, kept) in _kept)
+            if (now - kept.UsedAt > s_unused)
+                _kept.TryRemove(key, out _);
     }
 
     /// <summary>The first step of consent with a code on another device.</summary>

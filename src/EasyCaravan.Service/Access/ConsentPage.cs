@@ -1,4 +1,5 @@
 using System.Net;
+using EasyCaravan.Core.Formats;
 
 namespace EasyCaravan.Service.Access;
 
@@ -76,6 +77,8 @@ internal static class ConsentPage
             status: StatusCodes.Status404NotFound
         );
 
+    private static string Encoded(string text) => WebUtility.HtmlEncode(VisibleText.Of(text));
+
     private static IResult Answer(
         HttpContext context,
         string language,
@@ -84,7 +87,7 @@ internal static class ConsentPage
         int status = StatusCodes.Status200OK
     )
     {
-        var (title, text) = (WebUtility.HtmlEncode(words.Title), WebUtility.HtmlEncode(words.Text));
+        var (title, text) = (Encoded(words.Title), Encoded(words.Text));
         var further = link is null
             ? ""
             : $"<p><a rel=\"noreferrer\" href=\"{WebUtility.HtmlEncode(link.ToString())}\">{WebUtility.HtmlEncode(link.Host)}</a></p>";

@@ -3,6 +3,7 @@ using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Planning;
 using EasyCaravan.Core.Proving;
+using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
@@ -213,6 +214,7 @@ internal static class BatchApi
         MoveBoard board,
         CurrentPlan current,
         ServiceThrottle throttle,
+        AccessTokens tokens,
         WorkSignal signal,
         LiveHub live,
         HttpContext context,
@@ -235,6 +237,8 @@ internal static class BatchApi
         );
         if (request.Action is MoveAction.Start)
             await LineUpAsync(moves, current, batch, cancel);
+        if (request.Action is MoveAction.Withdraw)
+            tokens.Forget();
         // Somebody may have solved the service's problem, so it is tried at once.
         if (request.Action is MoveAction.Retry)
             throttle.Forget();

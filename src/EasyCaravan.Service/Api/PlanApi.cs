@@ -2,6 +2,7 @@ using System.Globalization;
 using EasyCaravan.Contract;
 using EasyCaravan.Core.Carrying;
 using EasyCaravan.Core.Planning;
+using EasyCaravan.Protocols.SignIn;
 using EasyCaravan.Service.Hosting;
 using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Workers;
@@ -47,6 +48,7 @@ internal static class PlanApi
         Database database,
         Scheduling.TimetableChanges timetables,
         ServiceThrottle throttle,
+        AccessTokens tokens,
         WorkSignal signal,
         LiveHub live,
         HttpContext context,
@@ -70,6 +72,8 @@ internal static class PlanApi
         {
             current.Forget();
             throttle.Forget();
+            if (outcome.People.Any(c => c.Change == "gone"))
+                tokens.Forget();
             signal.Raise();
             live.TouchPlan();
         }

@@ -32,7 +32,7 @@ internal sealed class CrossingRunner(
     public async Task<CrossingState> RunAsync(RunningPass pass, Action<CrossingState> reached, CancellationToken cancel)
     {
         var context = await contexts.OfAsync(pass.Claim.Person, cancel);
-        var record = store.CrossingOf(pass.Claim, context.From.Name, context.To.Name);
+        var record = store.CrossingOf(pass.Claim);
         var order = await OrderAsync(pass, context, cancel);
         var probes = new ProbeWatch(record, accounts, order, pass.Notes.Enqueue, time);
         return await new CrossingRun(record, accounts, order, probes, pass.Notes.Enqueue, time).RunAsync(
