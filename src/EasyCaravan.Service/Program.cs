@@ -6,7 +6,7 @@ using EasyCaravan.Service;
 using EasyCaravan.Service.Demo;
 using EasyCaravan.Service.Hosting;
 
-CoreDumps.SwitchOff();
+PrivateProcess.Begin();
 
 var data = new Option<string>("--data") { Description = "Folder for everything the service keeps", Required = true };
 var listen = ListenOption();

@@ -45,6 +45,7 @@ public sealed class AccessibilityTests(ConsoleFixture fixture)
                 "/journal",
                 "/parcels",
                 "/notices",
+                "/access",
             }
         )
         {
