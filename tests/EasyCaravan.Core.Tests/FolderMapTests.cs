@@ -252,4 +252,45 @@ public sealed class FolderMapTests
                 }
             });
     }
+
+    /// <summary>The plain way to say what a glob means: every number of names is tried for every <c>**</c>.</summary>
+    private static bool Fits(ReadOnlySpan<string> glob, ReadOnlySpan<string> names)
+    {
+        if (glob.IsEmpty)
+            return names.IsEmpty;
+        if (glob[0] != "**")
+            return !names.IsEmpty && (glob[0] == "*" || glob[0] == names[0]) && Fits(glob[1..], names[1..]);
+        for (var taken = 0; taken <= names.Length; taken++)
+            if (Fits(glob[1..], names[taken..]))
+                return true;
+        return false;
+    }
+
+    [Fact]
+    public void A_glob_fits_what_its_meaning_says_and_its_rest_is_what_the_last_wide_part_stands_for()
+    {
+        var random = new Random(7);
+        string[] Any(string[] words, int most) =>
+            [.. Enumerable.Range(0, random.Next(1, most)).Select(_ => words[random.Next(words.Length)])];
+        for (var round = 0; round < 20_000; round++)
+        {
+            var (glob, names) = (Any(["a", "b", "*", "**"], 7), Any(["a", "b"], 8));
+            var rest = FolderGlob.Match(string.Join('/', glob), FolderPath.Of(names));
+            Assert.Equal(Fits(glob, names), rest is not null);
+            if (rest is not { } last || !glob.Contains("**"))
+                continue;
+            var at = Array.LastIndexOf(glob, "**");
+            Assert.True(Fits([.. glob[..at], .. last, .. glob[(at + 1)..]], names));
+        }
+    }
+
+    [Fact]
+    public void No_glob_takes_long_over_any_path()
+    {
+        var glob = string.Join('/', Enumerable.Repeat("**/a", 60)) + "/b";
+        var path = FolderPath.Of([.. Enumerable.Repeat("a", 4_000)]);
+        // Tried in every way it would take longer than the world stands.
+        Assert.Null(FolderGlob.Match(glob, path));
+        Assert.NotNull(FolderGlob.Match(glob[..^2], path));
+    }
 }

@@ -85,24 +85,40 @@ public static class FolderGlob
         return Match(pattern!.Names.AsSpan(), path.Names.AsSpan());
     }
 
+    /// <summary>
+    /// Each <c>**</c> stands for as few names as it can. Only the last one met is ever widened: what an earlier one would gain by it, the
+    /// later one can have as well. So no glob costs more than its length times the path's, however many it holds.
+    /// </summary>
     private static ImmutableArray<string>? Match(ReadOnlySpan<string> glob, ReadOnlySpan<string> names)
     {
-        if (glob.IsEmpty)
-            return names.IsEmpty ? ImmutableArray<string>.Empty : null;
-        if (glob[0] == "**")
+        var (g, n) = (0, 0);
+        (int Glob, int Begin, int End)? wide = null;
+        while (n < names.Length)
         {
-            if (glob.Length == 1)
-                return [.. names];
-            for (var taken = 0; taken <= names.Length; taken++)
+            if (g < glob.Length && glob[g] == "**")
             {
-                if (Match(glob[1..], names[taken..]) is { } rest)
-                    return glob[1..].Contains("**") ? rest : [.. names[..taken]];
+                wide = (g++, n, n);
             }
-            return null;
+            else if (g < glob.Length && MatchName(glob[g], names[n]))
+            {
+                g++;
+                n++;
+            }
+            else if (wide is var (at, begin, end))
+            {
+                wide = (at, begin, end + 1);
+                (g, n) = (at + 1, end + 1);
+            }
+            else
+            {
+                return null;
+            }
         }
-        if (names.IsEmpty || !MatchName(glob[0], names[0]))
+        for (; g < glob.Length && glob[g] == "**"; g++)
+            wide = (g, n, n);
+        if (g < glob.Length)
             return null;
-        return Match(glob[1..], names[1..]);
+        return wide is var (_, from, to) ? [.. names[from..to]] : [];
     }
 
     private static bool MatchName(ReadOnlySpan<char> glob, ReadOnlySpan<char> name)
