@@ -167,7 +167,7 @@ public sealed class SessionTests : IAsyncLifetime
     public async Task One_sign_in_opens_a_bounded_number_of_streams()
     {
         var open = new List<HttpResponseMessage>();
-        for (var i = 0; i < 16; i++)
+        for (var i = 0; i < 64; i++)
             open.Add(await _service.Api.GetAsync("/api/v1/live", HttpCompletionOption.ResponseHeadersRead));
         Assert.All(open, s => Assert.Equal(HttpStatusCode.OK, s.StatusCode));
         using (var more = await _service.Api.GetAsync("/api/v1/live", HttpCompletionOption.ResponseHeadersRead))

@@ -14,7 +14,7 @@ internal sealed class LiveHub
     /// <summary>
     /// Streams of one session or token. Each holds a connection and a queue of this process, so it is counted here, not in the store.
     /// </summary>
-    public const int MostOfOne = 16;
+    public const int MostOfOne = 64;
 
     private readonly ConcurrentDictionary<Channel<Touched>, Caller> _listeners = new();
     private readonly Lock _joining = new();
