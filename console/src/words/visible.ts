@@ -2,9 +2,11 @@
  * Controls (C0, C1, DEL), separators of lines and paragraphs, and marks that turn the direction of text or have no width. Joiners belong to
  * letters.
  */
-const STEERS =
-  // biome-ignore lint/suspicious/noControlCharactersInRegex: these are what is looked for.
-  /[\u0000-\u001f\u007f-\u009f\u00ad\u061c\u180e\u200b\u200e\u200f\u2028-\u202e\u2060-\u206f\ufeff\ufff9-\ufffb]|\p{Cs}|[\u{e0000}-\u{e007f}]/gu;
+const STEERS = new RegExp(
+  "[\\u0000-\\u001f\\u007f-\\u009f\\u00ad\\u061c\\u180e\\u200b\\u200e\\u200f\\u2028-\\u202e\\u2060-\\u206f\\ufeff\\ufff9-\\ufffb]" +
+    "|\\p{Cs}|[\\u{e0000}-\\u{e007f}]",
+  "gu",
+);
 
 /**
  * Text of others (names, subjects, what servers say) as people are to see it: marks that steer are shown as what they are, so that no text

@@ -2,7 +2,9 @@ using System.Runtime.InteropServices;
 
 namespace EasyCaravan.Service.Hosting;
 
-/// <summary>What the process leaves behind is for its own user: passwords stand in its memory, and the means to open them in its files.</summary>
+/// <summary>
+/// What the process leaves behind is for its own user: passwords stand in its memory, and the means to open them in its files.
+/// </summary>
 internal static partial class PrivateProcess
 {
     private const int CoreResource = 4;
