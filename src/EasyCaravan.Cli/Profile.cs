@@ -6,6 +6,9 @@ namespace EasyCaravan.Cli;
 /// <summary>Where the service is and with which token, kept for the next command. Readable by its owner alone.</summary>
 internal sealed record Profile(string? Service, string? Token)
 {
+    /// <summary>Without the secret: records print all they hold.</summary>
+    public override string ToString() => Service ?? "";
+
     private const UnixFileMode Own = UnixFileMode.UserRead | UnixFileMode.UserWrite;
 
     private static string File =>

@@ -179,7 +179,11 @@ public sealed record PackRequest(
     long? PartSize,
     string? Place,
     DateTimeOffset? KeepUntil
-);
+)
+{
+    /// <summary>Without the secret: records print all they hold.</summary>
+    public override string ToString() => $"{nameof(PackRequest)} {Key}";
+}
 
 /// <summary>Which parcel goes into which account, and what of it.</summary>
 /// <param name="Key">A word of the caller's: asked again with the same, the errand that was made before is answered.</param>
@@ -215,7 +219,11 @@ public sealed record OpenRequest(
     string? Root,
     DateTimeOffset? AsOf,
     bool DryRun
-);
+)
+{
+    /// <summary>Without the secret: records print all they hold.</summary>
+    public override string ToString() => $"{nameof(OpenRequest)} {Name} into {Into}";
+}
 
 /// <summary>What an errand does.</summary>
 [JsonConverter(typeof(KebabWord<ErrandWord>))]
@@ -254,7 +262,11 @@ public sealed record ErrandView(
 /// <param name="Place">The folder, below the service's folder of files.</param>
 /// <param name="Name">Of its files, without part and ending.</param>
 /// <param name="Password">Null: it is not encrypted.</param>
-public sealed record ParcelLookRequest(string Place, string Name, string? Password);
+public sealed record ParcelLookRequest(string Place, string Name, string? Password)
+{
+    /// <summary>Without the secret: records print all they hold.</summary>
+    public override string ToString() => $"{nameof(ParcelLookRequest)} {Place}/{Name}";
+}
 
 /// <summary>What is looked for in a parcel. Null: it does not matter.</summary>
 /// <param name="Place">The folder, below the service's folder of files.</param>
@@ -278,7 +290,11 @@ public sealed record ParcelSearchRequest(
     DateTimeOffset? Before,
     string? Cursor,
     int? Limit
-);
+)
+{
+    /// <summary>Without the secret: records print all they hold.</summary>
+    public override string ToString() => $"{nameof(ParcelSearchRequest)} {Place}/{Name}";
+}
 
 /// <summary>Which message, contact or event of a parcel is read.</summary>
 /// <param name="Place">The folder, below the service's folder of files.</param>
@@ -286,7 +302,11 @@ public sealed record ParcelSearchRequest(
 /// <param name="Password">Null: it is not encrypted.</param>
 /// <param name="File">In which of its files it lies.</param>
 /// <param name="Path">Under which name there.</param>
-public sealed record ParcelItemRequest(string Place, string Name, string? Password, string File, string Path);
+public sealed record ParcelItemRequest(string Place, string Name, string? Password, string File, string Path)
+{
+    /// <summary>Without the secret: records print all they hold.</summary>
+    public override string ToString() => $"{nameof(ParcelItemRequest)} {Place}/{Name} {Path}";
+}
 
 /// <summary>A line of a message's header.</summary>
 /// <param name="Field">Its name.</param>
@@ -321,4 +341,8 @@ public sealed record ParcelArrivalView(string File, long Octets, DateTimeOffset 
 /// <param name="Place">The folder, below the service's folder of files.</param>
 /// <param name="Name">Of its files, without part and ending.</param>
 /// <param name="Password">Null: it is not encrypted.</param>
-public sealed record ParcelArrivedRequest(string Place, string Name, string? Password);
+public sealed record ParcelArrivedRequest(string Place, string Name, string? Password)
+{
+    /// <summary>Without the secret: records print all they hold.</summary>
+    public override string ToString() => $"{nameof(ParcelArrivedRequest)} {Place}/{Name}";
+}

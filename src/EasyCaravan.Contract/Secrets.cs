@@ -14,7 +14,11 @@ public enum SideWord
 /// <param name="Who">A from account, to account or name of the batch.</param>
 /// <param name="Secret">The password, app password or refresh token; null: it stays. Never shown again.</param>
 /// <param name="Login">What is signed in with; null: it stays.</param>
-public sealed record SecretGiven(string Who, string? Secret, string? Login = null);
+public sealed record SecretGiven(string Who, string? Secret, string? Login = null)
+{
+    /// <summary>Without the secret: records print all they hold.</summary>
+    public override string ToString() => $"{nameof(SecretGiven)} {Who}";
+}
 
 /// <summary>New logins and secrets for accounts of a batch: all of them, or none where one cannot be understood.</summary>
 /// <param name="Side">Whose accounts they are.</param>

@@ -10,6 +10,9 @@ namespace EasyCaravan.Parcels;
 /// <param name="PartSize">Octets after which another part is begun; null: one part for each run.</param>
 public sealed record PackingTerms(string Account, string Service, ImmutableArray<string> Rules, string? Password, long? PartSize)
 {
+    /// <summary>Without the secret: records print all they hold.</summary>
+    public override string ToString() => $"{Account} at {Service}";
+
     /// <summary>Who asked for it; null: nobody by name.</summary>
     public string? By { get; init; }
 

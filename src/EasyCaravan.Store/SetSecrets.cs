@@ -9,7 +9,11 @@ namespace EasyCaravan.Store;
 /// <summary>A login or secret that a person gives for one account.</summary>
 /// <param name="Login">Null: it stays.</param>
 /// <param name="Secret">Null: it stays.</param>
-public sealed record NewSecret(long Move, string? Login, string? Secret);
+public sealed record NewSecret(long Move, string? Login, string? Secret)
+{
+    /// <summary>Without the secret: records print all they hold.</summary>
+    public override string ToString() => $"{nameof(NewSecret)} of move {Move}";
+}
 
 /// <summary>
 /// Logins and secrets that people mend here instead of in a roster: sealed at once, and whoever was stopped for want of them goes on.

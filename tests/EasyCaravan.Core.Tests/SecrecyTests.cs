@@ -115,24 +115,4 @@ public sealed class SecrecyTests
         );
         Assert.Contains(errors, e => e.What.Contains("private key", StringComparison.Ordinal));
     }
-
-    /// <summary>Records print all that they hold, so whatever holds a secret says what else it is.</summary>
-    [Fact]
-    public void No_record_prints_a_secret()
-    {
-        var types = new[] { typeof(PlanFile).Assembly }
-            .SelectMany(a => a.GetTypes())
-            .Where(t => t.GetMethod("<Clone>$") is not null && !t.IsAbstract);
-        var telling = types
-            .Where(t => t.GetProperties().Any(p => p.PropertyType == typeof(string) && IsSecret(p.Name)))
-            .Where(t =>
-                t.GetMethod("ToString", Type.EmptyTypes)!
-                    .GetCustomAttributes(typeof(System.Runtime.CompilerServices.CompilerGeneratedAttribute), false)
-                    .Length > 0
-            );
-        Assert.Empty(telling.Select(t => t.FullName));
-    }
-
-    private static bool IsSecret(string property) =>
-        property is "Secret" or "Password" or "Token" or "RefreshToken" or "FromSecret" or "ToSecret" or "Verifier";
 }

@@ -29,7 +29,8 @@ export function FindSettings() {
           Find settings
         </Button>
         <span className="soft">
-          SRV records, well-known places, then common names. Only what TLS verifies is offered.
+          SRV records, well-known places, then common names: at most three hosts of each are tried, on the ports of mail
+          alone. Only what TLS verifies is offered.
         </span>
       </form>
       {search.error && <Failure error={search.error} />}

@@ -24,6 +24,9 @@ internal sealed record PendingConsent(
     ConsentLink? Link
 )
 {
+    /// <summary>Without the secret: records print all they hold.</summary>
+    public override string ToString() => $"{Account} at {Service.Name}";
+
     public ConsentState State { get; set; } = new(ConsentWord.Pending, null);
 
     public DateTimeOffset AskedAt { get; set; }

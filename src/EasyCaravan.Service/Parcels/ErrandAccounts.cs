@@ -9,7 +9,11 @@ using Microsoft.EntityFrameworkCore;
 namespace EasyCaravan.Service.Parcels;
 
 /// <summary>An account that an errand reads or writes to, with its way to sign in as a roster or a person gave it.</summary>
-internal sealed record ErrandAccount(string Service, string Name, string Account, string Login, string? Secret, string? SecretReference);
+internal sealed record ErrandAccount(string Service, string Name, string Account, string Login, string? Secret, string? SecretReference)
+{
+    /// <summary>Without the secret: records print all they hold.</summary>
+    public override string ToString() => $"{Account} at {Service}";
+}
 
 /// <summary>Finds the accounts of an errand in the rosters of the plan in force.</summary>
 internal sealed class ErrandAccounts(Database database)
