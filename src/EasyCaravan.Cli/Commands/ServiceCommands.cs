@@ -45,7 +45,7 @@ internal static class ServiceCommands
             ),
             host.Make(
                 "find",
-                "Finds a service's settings from an address: asks its domain, and tries at most three hosts of each record on the ports of mail",
+                "Finds a service's settings from an address: tries at most three hosts of each record, on the ports of mail",
                 "caravan service find aoife.marsh@saltmarsh.example",
                 [address],
                 (p, c, w, cancel) => FindAsync(p.GetValue(address)!, c, w, cancel)
