@@ -36,6 +36,8 @@ internal static class ServeCommand
             var token = Path.Combine(options.DataFolder, CaravanHost.TokenFile);
             Console.WriteLine($"Console: {options.PublicUrl ?? address}  (sign in with the token in {token})");
             var isHere = address.IsLoopback || (IPAddress.TryParse(address.Host.Trim('[', ']'), out var ip) && IPAddress.IsLoopback(ip));
+            if (!isHere && options.PublicUrl is null)
+                Console.WriteLine("It answers under its addresses alone. For the name that people use, start it with --public-url.");
             if (!isHere && address.Scheme != Uri.UriSchemeHttps)
                 Console.WriteLine(
                     "It can be reached from other machines: put a TLS proxy in front, tokens and passwords travel over this address."

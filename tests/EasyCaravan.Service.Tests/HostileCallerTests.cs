@@ -176,6 +176,10 @@ public sealed class HostileCallerTests : IAsyncLifetime
             using var problem = JsonDocument.Parse(await answer.Content.ReadAsStringAsync());
             Assert.NotEmpty(problem.RootElement.GetProperty("remedy").GetString()!);
         }
+        // Who has not signed in is told just that, however much they send.
+        using (var content = new StringContent(new string('x', 100_000), Encoding.UTF8, "application/json"))
+        using (var answer = await stranger.PostAsync("/api/v1/plan/apply", content))
+            Assert.Equal(HttpStatusCode.Unauthorized, answer.StatusCode);
         using (var content = new StringContent($"{{\"name\": \"{new string('x', 9_000_000)}\"}}", Encoding.UTF8, "application/json"))
         using (var answer = await _service.Api.PostAsync("/api/v1/tokens", content))
             Assert.Equal(HttpStatusCode.RequestEntityTooLarge, answer.StatusCode);

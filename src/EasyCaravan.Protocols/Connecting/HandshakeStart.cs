@@ -43,7 +43,7 @@ internal sealed class HandshakeStart
                         $"after {place} had agreed to TLS, unprotected text came, which somebody on the way may have put in"
                     )
                 : (Cause.TlsNotOffered, $"{place} does not speak TLS")
-        : IsTooOld ? (Cause.TlsTooOld, $"{place} speaks no TLS that is safe today: 1.2 and 1.3 with their usual ciphers are taken")
+        : IsTooOld ? (Cause.TlsTooOld, $"{place} has no version and cipher of TLS in common with us: 1.2 and 1.3 are taken")
         : _first[0] is Alert && _count > 6 ? (Cause.TlsNotOffered, $"{place} broke the TLS handshake off (alert {_first[6]})")
         : (Cause.TlsNotOffered, $"the TLS handshake with {place} failed");
 

@@ -1,4 +1,5 @@
 using EasyCaravan.Service.Api;
+using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.Http.Features;
 using Microsoft.AspNetCore.Http.Metadata;
 
@@ -18,10 +19,13 @@ internal static class BodyLimits
 
     public static async Task RunAsync(HttpContext context, RequestDelegate next)
     {
-        var most = context.User.Identity is { IsAuthenticated: true }
+        var isSignedIn = context.User.Identity is { IsAuthenticated: true };
+        var most = isSignedIn
             ? context.GetEndpoint()?.Metadata.GetMetadata<IRequestSizeLimitMetadata>()?.MaxRequestBodySize ?? Usual
             : BeforeSignIn;
-        if (context.Request.ContentLength > most)
+        // Where a sign-in is needed and missing, that is what its caller has to know; the body is not read.
+        var isRefused = !isSignedIn && context.GetEndpoint()?.Metadata.GetMetadata<IAuthorizeData>() is not null;
+        if (context.Request.ContentLength > most && !isRefused)
         {
             await TooLarge(context, most).ExecuteAsync(context);
             return;

@@ -31,12 +31,11 @@ internal sealed class HostCheck(CaravanOptions options)
         host = host.Trim('[', ']');
         if (IsName(host, options.PublicUrl) || IsName(host, options.Listen))
             return true;
-        var isLoopback = local is null || IPAddress.IsLoopback(local);
+        // Nobody else can make these lead here. In a container they come to an address that is not the machine's own loopback.
         if (IPAddress.TryParse(host, out var address))
-            return local is not null && Plain(address).Equals(Plain(local)) || (isLoopback && IPAddress.IsLoopback(address));
-        return isLoopback
-            ? host.Equals("localhost", StringComparison.OrdinalIgnoreCase)
-            : host.Equals(Dns.GetHostName(), StringComparison.OrdinalIgnoreCase);
+            return IPAddress.IsLoopback(address) || (local is not null && Plain(address).Equals(Plain(local)));
+        return host.Equals("localhost", StringComparison.OrdinalIgnoreCase)
+            || host.Equals(Dns.GetHostName(), StringComparison.OrdinalIgnoreCase);
     }
 
     private static bool IsName(string host, Uri? address) =>
