@@ -3,7 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { makeToken, tokensQuery } from "../api/tokenQueries";
 import { Failure } from "../parts/Failure";
-import { exactTime } from "../words/format";
+import { farTime } from "../words/format";
 
 const LIVES = [
   { value: "7", label: "7 days" },
@@ -36,8 +36,7 @@ export function MakeToken() {
         }}
       >
         <TextInput
-          label="Name"
-          description="Letters, digits, dots, hyphens and underscores"
+          label="Name (letters, digits, . - _)"
           placeholder="nightly-report"
           value={name}
           onChange={(event) => setName(event.currentTarget.value)}
@@ -63,7 +62,7 @@ export function MakeToken() {
         <div role="status" className="stack">
           <p>
             <strong>The token of {make.data.name}.</strong> Keep it now: it is not shown again.{" "}
-            {make.data.endsAt ? `It ends on ${exactTime(make.data.endsAt)}.` : "It has no end."}
+            {make.data.endsAt ? `It ends on ${farTime(make.data.endsAt)}.` : "It has no end."}
           </p>
           <div className="row">
             <code style={{ overflowWrap: "anywhere" }}>{make.data.token}</code>

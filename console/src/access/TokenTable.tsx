@@ -5,7 +5,7 @@ import { revokeToken, type Token, tokensQuery } from "../api/tokenQueries";
 import { type DataColumn, DataTable } from "../parts/DataTable";
 import { Failure } from "../parts/Failure";
 import { notifySuccess } from "../parts/notify";
-import { exactTime, relative } from "../words/format";
+import { farTime, relative } from "../words/format";
 
 function stateOf(token: Token): string {
   if (token.isGood) return "● lets its holder in";
@@ -19,7 +19,7 @@ const COLUMNS: DataColumn<Token>[] = [
     title: "Made",
     csv: "created_at",
     value: (t) => t.createdAt,
-    cell: (t) => `${exactTime(t.createdAt)} by ${t.createdBy ?? "the service"}`,
+    cell: (t) => `${farTime(t.createdAt)} by ${t.createdBy ?? "the service"}`,
   },
   {
     title: "Ends",
@@ -27,7 +27,7 @@ const COLUMNS: DataColumn<Token>[] = [
     value: (t) => t.revokedAt ?? t.endsAt,
     cell: (t) => {
       const end = t.revokedAt ?? t.endsAt;
-      return end ? exactTime(end) : "never";
+      return end ? farTime(end) : "never";
     },
   },
   {

@@ -39,12 +39,23 @@ const seconds = new Intl.DateTimeFormat("en-GB", {
   minute: "2-digit",
   second: "2-digit",
 });
+const far = new Intl.DateTimeFormat("en-GB", {
+  day: "numeric",
+  month: "short",
+  year: "numeric",
+  hour: "2-digit",
+  minute: "2-digit",
+  timeZoneName: "short",
+});
 const day = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", year: "numeric" });
 
 /** With its zone: an hour without one is half a promise. */
 export const time = (iso: string) => clock.format(new Date(iso));
 
 export const exactTime = (iso: string) => seconds.format(new Date(iso));
+
+/** With the year and its zone: what may be far ahead or long ago. */
+export const farTime = (iso: string) => far.format(new Date(iso));
 
 export const date = (iso: string) => day.format(new Date(iso));
 
