@@ -15,8 +15,6 @@ public sealed class RecordTests
         "ToSecret",
         "Verifier",
         "Antiforgery",
-        "Code",
-        "Value",
     ];
 
     /// <summary>Records print all that they hold, so whatever holds a secret says what else it is.</summary>
