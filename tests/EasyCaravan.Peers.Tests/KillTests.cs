@@ -12,7 +12,7 @@ public sealed class KillTests(TwoServers servers)
     private const int MessageOctets = 4000;
 
     [Fact]
-    public Task Killed_at_any_moment_of_a_pass_it_goes_on_and_nothing_is_lost_or_doubled() => KillAsync(22, 250);
+    public Task Killed_at_any_moment_of_a_pass_it_goes_on_and_nothing_is_lost_or_doubled() => KillAsync(8, 250);
 
     /// <summary>Minutes long: run by <c>./test --long</c>.</summary>
     [Fact(Explicit = true)]

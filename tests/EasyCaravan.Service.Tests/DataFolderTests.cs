@@ -178,4 +178,40 @@ public sealed class DataFolderTests : IAsyncLifetime
         Assert.Equal(0, (await service.RunAsync("plan", "apply", Path.Combine(_folder, "plan", "plan.yaml"))).Code);
         Assert.Empty(await SealedAsync());
     }
+
+    [Fact]
+    public async Task Somebody_who_leaves_the_roster_before_moving_is_forgotten_with_their_consents_and_nobody_else_is()
+    {
+        const string Gone = "niamh@saltmarsh.example";
+        await using var service = await TestService.StartAsync(_folder);
+        var folder = Path.Combine(_folder, "plan");
+        var (plan, roster) = (Path.Combine(folder, "plan.yaml"), Path.Combine(folder, "crew.csv"));
+        var before = await File.ReadAllTextAsync(roster);
+        await File.WriteAllTextAsync(roster, $"{before}Niamh,{Gone},{Gone},s,s\n");
+        Assert.Equal(0, (await service.RunAsync("plan", "apply", plan)).Code);
+        var database = (EasyCaravan.Store.Database)service.Services.GetService(typeof(EasyCaravan.Store.Database))!;
+        await database.WriteAsync(
+            db =>
+            {
+                foreach (var account in new[] { Account, Gone })
+                    db.Consents.Add(
+                        new EasyCaravan.Store.Rows.ConsentRow
+                        {
+                            Service = "lanternpost",
+                            Account = account,
+                            Origin = "",
+                            Token = "sealed",
+                            Who = "tests",
+                        }
+                    );
+                return Task.CompletedTask;
+            },
+            CancellationToken.None
+        );
+        await File.WriteAllTextAsync(roster, before);
+        Assert.Equal(0, (await service.RunAsync("plan", "apply", plan)).Code);
+        await using var after = database.Read();
+        Assert.Equal([Account], after.Consents.Select(c => c.Account).ToList());
+        Assert.Equal([Account], after.Moves.Select(m => m.FromAccount).ToList());
+    }
 }

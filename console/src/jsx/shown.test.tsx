@@ -1,4 +1,5 @@
 import { render } from "@testing-library/react";
+import { shown } from "./shown";
 
 test("names of others cannot steer a page, wherever they stand", () => {
   const name = "gpj\u202e.exe\u001b[2J\nx";
@@ -21,4 +22,15 @@ test("a text of several lines keeps them, and what is edited stays as it is", ()
   );
   expect(container.querySelector("pre")?.textContent).toBe("a\nb␇");
   expect(container.querySelector("input")?.value).toBe("a\u202eb");
+});
+
+test("the entries of a selection list are made visible, and stand for what they stood for", () => {
+  const data = ["a\u202eb", { value: "x\u202e", label: "Quay\u001b[2J" }, { value: "y", label: "Quay" }];
+  expect(shown("Select", { data }).data).toEqual([
+    { value: "a\u202eb", label: "a‹U+202E›b" },
+    { value: "x\u202e", label: "Quay␛[2J" },
+    { value: "y", label: "Quay" },
+  ]);
+  const plain = { data: ["a", { value: "b", label: "B" }] };
+  expect(shown("Select", plain)).toBe(plain);
 });

@@ -1,4 +1,4 @@
-import { Button, Checkbox, Group, Modal, TextInput } from "@mantine/core";
+import { Button, Checkbox, Group, Modal, Select, TextInput } from "@mantine/core";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { type FormEvent, useState } from "react";
@@ -6,6 +6,7 @@ import type { Kind } from "../api/client";
 import { type Look, open } from "../api/parcelQueries";
 import { Failure } from "../parts/Failure";
 import { notifySuccess } from "../parts/notify";
+import { time } from "../words/format";
 import { ALL, ChoiceFields, chosen } from "./ChoiceFields";
 
 interface Props {
@@ -13,6 +14,8 @@ interface Props {
   /** Whose parcel it is. */
   account: string;
   kinds: Kind[];
+  /** When each run of packing was complete, oldest first: the parcel can be opened as it was then. */
+  packedAt: string[];
   opened: boolean;
   onClose: () => void;
 }
@@ -26,7 +29,7 @@ export function OpenForm(props: Props) {
   );
 }
 
-function Form({ look, account, kinds, onClose }: Props) {
+function Form({ look, account, kinds, packedAt, onClose }: Props) {
   const client = useQueryClient();
   const navigate = useNavigate();
   const [into, setInto] = useState(account);
@@ -34,6 +37,7 @@ function Form({ look, account, kinds, onClose }: Props) {
   const [service, setService] = useState("");
   const [under, setUnder] = useState("");
   const [root, setRoot] = useState("");
+  const [asOf, setAsOf] = useState<string | null>(null);
   const [dryRun, setDryRun] = useState(false);
   const [choice, setChoice] = useState({ ...ALL, kinds });
   const [key] = useState(() => crypto.randomUUID());
@@ -52,7 +56,7 @@ function Form({ look, account, kinds, onClose }: Props) {
         kinds: choice.kinds.length === kinds.length ? null : choice.kinds,
         under: under.trim() || null,
         root: root.trim() || null,
-        asOf: null,
+        asOf,
         dryRun,
       }),
     onSuccess: (errand) => {
@@ -90,6 +94,17 @@ function Form({ look, account, kinds, onClose }: Props) {
           value={whose}
           onChange={(e) => setWhose(e.currentTarget.value)}
           error={whose !== "" && !isConfirmed ? "This is not the parcel's account" : null}
+        />
+      )}
+      {packedAt.length > 1 && (
+        <Select
+          label="As it was"
+          placeholder={`on ${time(packedAt.at(-1) ?? "")}, the newest`}
+          clearable
+          clearButtonProps={{ "aria-label": "As it is" }}
+          data={packedAt.slice(0, -1).map((at) => ({ value: at, label: time(at) }))}
+          value={asOf}
+          onChange={setAsOf}
         />
       )}
       <ChoiceFields value={choice} kinds={kinds} onChange={setChoice} />

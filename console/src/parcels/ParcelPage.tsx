@@ -121,7 +121,14 @@ function Inside({ look, contents }: InsideProps) {
         <FolderList folders={contents.folders} chosen={folder} onChoose={setFolder} />
         <ItemSheet look={look} folder={folder} />
       </div>
-      <OpenForm look={look} account={contents.account} kinds={kinds} opened={opens} onClose={() => setOpens(false)} />
+      <OpenForm
+        look={look}
+        account={contents.account}
+        kinds={kinds}
+        packedAt={contents.parts.filter((p) => p.isComplete).map((p) => p.packedAt)}
+        opened={opens}
+        onClose={() => setOpens(false)}
+      />
     </>
   );
 }

@@ -19,7 +19,7 @@ public sealed class KilledCrossingTests
     private static CancellationToken Cancel => TestContext.Current.CancellationToken;
 
     [Fact]
-    public Task Killed_while_people_cross_it_goes_on() => KillAsync(10);
+    public Task Killed_while_people_cross_it_goes_on() => KillAsync(6);
 
     /// <summary>Minutes long: run by <c>./test --long</c>.</summary>
     [Fact(Explicit = true)]

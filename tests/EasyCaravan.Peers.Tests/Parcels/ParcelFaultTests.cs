@@ -28,7 +28,7 @@ public sealed class ParcelFaultTests(TwoServers servers)
         "name,from_account,to_account,from_secret\n" + string.Concat(accounts.Select(a => $"{a},{a},{a},{TwoServers.Password}\n"));
 
     [Fact]
-    public Task Killed_at_any_moment_packing_goes_on_and_nothing_is_lost_or_doubled() => KillAsync(12);
+    public Task Killed_at_any_moment_packing_goes_on_and_nothing_is_lost_or_doubled() => KillAsync(6);
 
     [Fact(Explicit = true)]
     public Task Killed_sixty_times_packing_goes_on_and_nothing_is_lost_or_doubled() => KillAsync(60);
