@@ -286,6 +286,7 @@ internal static class Carry
         );
         var tally = new Tally();
         var compares = claim.State.Wanted is PassKind.Compare;
+        using var stay = parcels?.Stay(claim.Person.ToAccount);
         if (compares)
         {
             var ledger = moves.LedgerOf(claim, Kind.Mail);

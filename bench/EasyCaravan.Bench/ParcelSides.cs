@@ -23,6 +23,9 @@ internal sealed record ParcelSides(string? Pack, string? Open)
 
     public Side? To(string account) => Pack is null ? null : new Side(s_service, Packing(account));
 
+    /// <summary>As the service keeps a parcel open for as long as a pass takes.</summary>
+    public IDisposable? Stay(string account) => Pack is null ? null : Places.Stay(s_service, Packing(account));
+
     public void EndRun(string account)
     {
         if (Pack is not null)

@@ -141,16 +141,29 @@ public sealed class ParcelPacker : IParcelView
 
     public void RemoveCollection(PackedCollection collection) => Add(new RemovedRecord(collection.Id), null);
 
+    /// <summary>Packs a message that is there whole. Returns its number.</summary>
+    /// <param name="sha256">Of its octets.</param>
+    public uint AddMessage(
+        PackedFolder folder,
+        ReadOnlySpan<byte> octets,
+        ReadOnlySpan<byte> sha256,
+        DateTimeOffset received,
+        ImmutableArray<string> flags,
+        MessageWords label
+    )
+    {
+        var number = Begin(folder, octets.Length, received);
+        _open!.Archive.Write(octets);
+        Unsafe += octets.Length;
+        End(folder, number, sha256, received, flags, label);
+        return number;
+    }
+
     /// <summary>Begins a message; its octets are written next. Returns its number.</summary>
     public uint BeginMessage(PackedFolder folder, long size, DateTimeOffset received)
     {
-        LoadItems();
-        var part = PartFor(size);
-        var number = folder.Next;
-        var path = string.Create(CultureInfo.InvariantCulture, $"{folder.Place}/{number:000000}-{received.UtcDateTime:yyyy-MM-dd}.eml");
-        part.Archive.Begin(path, size, received);
         _ = _digest.GetHashAndReset();
-        return number;
+        return Begin(folder, size, received);
     }
 
     public void Write(ReadOnlySpan<byte> octets)
@@ -160,22 +173,30 @@ public sealed class ParcelPacker : IParcelView
         Unsafe += octets.Length;
     }
 
-    public void EndMessage(PackedFolder folder, uint number, DateTimeOffset received, ImmutableArray<string> flags, MessageWords label)
+    public void EndMessage(PackedFolder folder, uint number, DateTimeOffset received, ImmutableArray<string> flags, MessageWords label) =>
+        End(folder, number, _digest.GetHashAndReset(), received, flags, label);
+
+    private uint Begin(PackedFolder folder, long size, DateTimeOffset received)
+    {
+        LoadItems();
+        var part = PartFor(size);
+        var number = folder.Next;
+        var path = string.Create(CultureInfo.InvariantCulture, $"{folder.Place}/{number:000000}-{received.UtcDateTime:yyyy-MM-dd}.eml");
+        part.Archive.Begin(path, size, received);
+        return number;
+    }
+
+    private void End(
+        PackedFolder folder,
+        uint number,
+        ReadOnlySpan<byte> sha256,
+        DateTimeOffset received,
+        ImmutableArray<string> flags,
+        MessageWords label
+    )
     {
         var entry = _open!.Archive.End();
-        Add(
-            new MessageRecord(
-                folder.Id,
-                number,
-                entry.Name,
-                entry.Size,
-                Convert.ToHexStringLower(_digest.GetHashAndReset()),
-                received,
-                flags,
-                label
-            ),
-            entry
-        );
+        Add(new MessageRecord(folder.Id, number, entry.Name, entry.Size, Convert.ToHexStringLower(sha256), received, flags, label), entry);
     }
 
     /// <summary>A message did not come whole: it is as if it had not been begun.</summary>

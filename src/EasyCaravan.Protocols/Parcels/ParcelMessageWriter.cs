@@ -1,6 +1,7 @@
 using System.Buffers;
 using System.Collections.Concurrent;
 using System.Runtime.ExceptionServices;
+using System.Security.Cryptography;
 using System.Text;
 using System.Threading.Channels;
 using EasyCaravan.Core.Carrying.Mail;
@@ -13,8 +14,8 @@ using EasyCaravan.Parcels.Manifest;
 namespace EasyCaravan.Protocols.Parcels;
 
 /// <summary>
-/// Packs a stream of messages. What it confirms is on the disk. Small messages are packed while the next ones are read: digest and disk
-/// take about as long as the server that they come from.
+/// Packs a stream of messages. What it confirms is on the disk. Small messages are packed while the next ones are read, and their digests
+/// are made on whatever processors are free: a digest alone can take as long as the server that the message comes from.
 /// </summary>
 internal sealed class ParcelMessageWriter : IMessageWriter
 {
@@ -65,7 +66,9 @@ internal sealed class ParcelMessageWriter : IMessageWriter
     }
 
     /// <summary>A message to be packed; or, without one, the word that all before it are.</summary>
-    private sealed record Step(int Folder, ItemInfo? Item, byte[] Octets, int Length, TaskCompletionSource? Done);
+    private sealed record Step(int Folder, ItemInfo? Item, byte[] Octets, int Length, Task<byte[]> Digest, TaskCompletionSource? Done);
+
+    private static readonly Task<byte[]> s_noDigest = Task.FromResult<byte[]>([]);
 
     public async ValueTask BeginAsync(int folder, ItemInfo item, ByteCount size, ReadOnlyMemory<byte> first, CancellationToken cancel)
     {
@@ -112,7 +115,8 @@ internal sealed class ParcelMessageWriter : IMessageWriter
     {
         if (_held is var (folder, item, octets, held))
         {
-            await _queue.Writer.WriteAsync(new Step(folder, item, octets, held, null), cancel);
+            var digest = Task.Run(() => SHA256.HashData(octets.AsSpan(0, held)), CancellationToken.None);
+            await _queue.Writer.WriteAsync(new Step(folder, item, octets, held, digest, null), cancel);
             _held = null;
         }
         else if (_open is var (place, large, number))
@@ -120,7 +124,9 @@ internal sealed class ParcelMessageWriter : IMessageWriter
             _open = null;
             _session.DoAlone(() =>
             {
-                End(place, large, number, WordsOf(_header.WrittenSpan));
+                var words = WordsOf(_header.WrittenSpan);
+                _session.Packer.EndMessage(_folders[place], number, large.Received, large.Flags.Flags, words);
+                Count(place, large, number);
                 return true;
             });
         }
@@ -139,7 +145,7 @@ internal sealed class ParcelMessageWriter : IMessageWriter
     public async Task DrainAsync(bool saves)
     {
         var done = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
-        await _queue.Writer.WriteAsync(new Step(0, null, [], 0, done));
+        await _queue.Writer.WriteAsync(new Step(0, null, [], 0, s_noDigest, done));
         await done.Task;
         _failed?.Throw();
         if (!saves)
@@ -167,13 +173,19 @@ internal sealed class ParcelMessageWriter : IMessageWriter
         {
             try
             {
+                // Whatever happens, its octets are in use until then.
+                var sha256 = await step.Digest;
                 if (step.Item is { } item && _failed is null)
                     _session.DoAlone(() =>
                     {
                         var octets = step.Octets.AsSpan(0, step.Length);
-                        var number = _session.Packer.BeginMessage(_folders[step.Folder], step.Length, item.Received);
-                        _session.Packer.Write(octets);
-                        End(step.Folder, item, number, WordsOf(octets[..Math.Min(octets.Length, LongestHeader)]));
+                        var words = WordsOf(octets[..Math.Min(octets.Length, LongestHeader)]);
+                        var folder = _folders[step.Folder];
+                        Count(
+                            step.Folder,
+                            item,
+                            _session.Packer.AddMessage(folder, octets, sha256, item.Received, item.Flags.Flags, words)
+                        );
                         return true;
                     });
             }
@@ -188,11 +200,9 @@ internal sealed class ParcelMessageWriter : IMessageWriter
         }
     }
 
-    private void End(int folder, ItemInfo item, uint number, MessageWords words)
+    private void Count(int folder, ItemInfo item, uint number)
     {
-        var packed = _folders[folder];
-        _session.Packer.EndMessage(packed, number, item.Received, item.Flags.Flags, words);
-        _unconfirmed.Add(new AddReceipt(folder, item.Number, new ItemKey(packed.Epoch, number), null, 1));
+        _unconfirmed.Add(new AddReceipt(folder, item.Number, new ItemKey(_folders[folder].Epoch, number), null, 1));
         Confirm(waits: _session.Packer.Unsafe >= MostUnsafe);
         if (_saving is null && (_session.Packer.Unsafe >= SaveAfter || Environment.TickCount64 - _saved >= SavePatience))
             BeginSave();
@@ -262,8 +272,13 @@ internal sealed class ParcelMessageWriter : IMessageWriter
     /// <summary>Where a header ends; null: not within these octets.</summary>
     private static int? EndOf(ReadOnlySpan<byte> octets)
     {
-        var (withReturn, alone) = (octets.IndexOf("\n\r\n"u8), octets.IndexOf("\n\n"u8));
-        var first = withReturn >= 0 && alone >= 0 ? Math.Min(withReturn, alone) : Math.Max(withReturn, alone);
-        return first < 0 ? null : first + 1;
+        // Line by line: looking for either form of the empty line by itself goes through the whole message for the one that is not there.
+        for (var at = 0; octets[at..].IndexOf((byte)'\n') is >= 0 and var length; )
+        {
+            at += length + 1;
+            if (octets[at..] is [(byte)'\n', ..] or [(byte)'\r', (byte)'\n', ..])
+                return at;
+        }
+        return null;
     }
 }
