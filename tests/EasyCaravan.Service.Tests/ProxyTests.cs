@@ -10,7 +10,7 @@ namespace EasyCaravan.Service.Tests;
 /// <summary>Behind a proxy, and with TLS of its own.</summary>
 public sealed class ProxyTests
 {
-    private static readonly IPNetwork s_loopback = IPNetwork.Parse("127.0.0.0/8");
+    private static readonly IPNetwork s_proxy = IPNetwork.Parse("127.0.0.1/32");
 
     private static async Task<HttpResponseMessage> GuessAsync(HttpClient http, string from, string protocol = "https")
     {
@@ -35,13 +35,15 @@ public sealed class ProxyTests
     [Fact]
     public async Task One_caller_of_a_trusted_proxy_does_not_lock_out_the_others()
     {
-        await using var service = await TestService.StartAsync(options: o => o with { TrustedProxies = [s_loopback] });
+        await using var service = await TestService.StartAsync(options: o => o with { TrustedProxies = [s_proxy] });
         using var http = new HttpClient { BaseAddress = service.Address };
         Assert.Equal(HttpStatusCode.TooManyRequests, await GuessOftenAsync(http, _ => "203.0.113.5"));
         using (var other = await GuessAsync(http, "203.0.113.6"))
             Assert.Equal(HttpStatusCode.Unauthorized, other.StatusCode);
         // What a caller writes before the proxy's own word counts for nothing.
         Assert.Equal(HttpStatusCode.TooManyRequests, await GuessOftenAsync(http, i => $"198.51.100.{i}, 203.0.113.7"));
+        // Nor where the caller sits on the proxy's own machine.
+        Assert.Equal(HttpStatusCode.TooManyRequests, await GuessOftenAsync(http, i => $"198.51.100.{i}, 127.0.0.1"));
         // One machine has many addresses of a network of 64 bits.
         Assert.Equal(HttpStatusCode.TooManyRequests, await GuessOftenAsync(http, i => $"2001:db8:1:2::{i + 1:x}"));
     }
@@ -63,7 +65,7 @@ public sealed class ProxyTests
         await using var service = await TestService.StartAsync(options: o =>
             o with
             {
-                TrustedProxies = [s_loopback],
+                TrustedProxies = [s_proxy],
                 PublicUrl = publicUrl is null ? null : new Uri(publicUrl),
             }
         );

@@ -25,13 +25,16 @@ internal static class ProxyTrust
             );
     }
 
-    private static ForwardedHeadersOptions HeadersOf(IEnumerable<IPNetwork> proxies)
+    private static ForwardedHeadersOptions HeadersOf(IReadOnlyCollection<IPNetwork> proxies)
     {
+        var isEachOne = proxies.All(p => p.PrefixLength == p.BaseAddress.GetAddressBytes().Length * 8);
         var headers = new ForwardedHeadersOptions
         {
             ForwardedHeaders = ForwardedHeaders.XForwardedFor | ForwardedHeaders.XForwardedProto,
-            // From the nearest on, as long as each is one of those named: what a caller writes in front of it counts for nothing.
-            ForwardLimit = null,
+            // From the nearest on, as long as each is one of those named: what a caller writes in front of it counts for nothing. Not more
+            // hops than proxies, else a caller on a proxy's own machine would be taken for another proxy and could name any address. How
+            // many proxies a network holds is not known.
+            ForwardLimit = isEachOne ? proxies.Count : null,
         };
         headers.KnownProxies.Clear();
         headers.KnownIPNetworks.Clear();
