@@ -81,7 +81,7 @@ public sealed class HostileTextTests : IAsyncLifetime
     public async Task A_cell_of_the_clients_CSV_is_no_formula_and_a_name_stays_on_its_line()
     {
         var csv = (await _service.RunAsync("moves", "crew", "--output", "csv")).Out;
-        Assert.Contains("␛[2J", csv, StringComparison.Ordinal);
+        Assert.Contains("‹U+001B›[2J", csv, StringComparison.Ordinal);
         Assert.Equal(2, csv.TrimEnd().Split('\n').Length);
         Assert.DoesNotContain(",=HYPERLINK", csv, StringComparison.Ordinal);
     }

@@ -30,7 +30,11 @@ public sealed class VisibleLogTests
     public void A_line_cannot_be_forged_and_the_terminal_cannot_be_steered()
     {
         var line = Assert.Single(Written(log => log.Warning("The server said {Answer}", "no\r\n12:00:00 INF all is well\u001b[2J\u202e")));
-        Assert.EndsWith(" WRN The server said no␍␊12:00:00 INF all is well␛[2J‹U+202E›", line, StringComparison.Ordinal);
+        Assert.EndsWith(
+            " WRN The server said no‹U+000D›‹U+000A›12:00:00 INF all is well‹U+001B›[2J‹U+202E›",
+            line,
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]

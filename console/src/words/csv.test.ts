@@ -15,7 +15,7 @@ it("does not let a name become a formula, nor harm negative numbers", () => {
 });
 
 it("shows what would steer, and takes a number for a number", () => {
-  expect(toCsv([{ name: "\r=1\u202e", n: 1 }], columns)).toBe("name,n\r\n'␍=1‹U+202E›,1\r\n");
+  expect(toCsv([{ name: "\r=1\u202e", n: 1 }], columns)).toBe("name,n\r\n'‹U+000D›=1‹U+202E›,1\r\n");
   expect(toCsv([{ name: "-5", n: 1 }], columns)).toBe("name,n\r\n-5,1\r\n");
   expect(toCsv([{ name: "+353 1", n: 1 }], columns)).toBe("name,n\r\n'+353 1,1\r\n");
 });

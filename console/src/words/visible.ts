@@ -16,8 +16,6 @@ export function visible(text: string, keepsLines = false): string {
   return text.replace(STEERS, (mark) => {
     if (keepsLines && (mark === "\n" || mark === "\r" || mark === "\t")) return mark;
     const code = mark.codePointAt(0) ?? 0;
-    if (code < 0x20) return String.fromCharCode(0x2400 + code);
-    if (code === 0x7f) return "\u2421";
     return `‹U+${code.toString(16).toUpperCase().padStart(4, "0")}›`;
   });
 }

@@ -50,17 +50,13 @@ public static class VisibleText
     {
         if (keepsLines && rune.Value is '\n' or '\r' or '\t')
             seen.Append((char)rune.Value);
-        else if (rune.Value < 0x20)
-            // Unicode has pictures of these controls.
-            seen.Append((char)(0x2400 + rune.Value));
-        else if (rune.Value is 0x7F)
-            seen.Append('\u2421');
         else if (rune.IsBmp ? s_suspects.Contains((char)rune.Value) : rune.Value is >= 0xE0000 and <= 0xE007F)
             AppendNumber(seen, rune.Value);
         else
             seen.Append(rune.ToString());
     }
 
+    /// <summary>Unicode has pictures of controls, but few fonts have them.</summary>
     private static void AppendNumber(StringBuilder seen, int number) => seen.Append(CultureInfo.InvariantCulture, $"‹U+{number:X4}›");
 
     /// <summary>A cell of a CSV file, on one line. A leading sign is defused: a spreadsheet would take a name for a formula.</summary>
