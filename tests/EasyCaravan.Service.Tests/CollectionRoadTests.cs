@@ -224,6 +224,65 @@ public sealed class CollectionRoadTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Contacts_in_a_ZIP_are_handed_over_and_a_folder_of_single_ones_is_one_address_book()
+    {
+        Zip(
+            ("Crew of 1911 a.b/1.vcf", Card("a")),
+            ("Crew of 1911 a.b/2.vcf", Card("b")),
+            // Another program wrote the same contact's UID twice: both are carried.
+            ("Crew of 1911 a.b/3.vcf", Card("b", "TEL:+353 1 555 0133")),
+            ("Fleet/all.vcf", Card("c") + Card("d")),
+            ("Fleet/notes.txt", "no contacts"),
+            ("../outside.vcf", Card("e"))
+        );
+        await ApplyAsync("""{contacts: {speaks: vcard, file: "lists/{account}.zip/**/*.vcf"} }""");
+        Assert.Equal(
+            ["Crew of 1911 a.b/1.vcf", "Crew of 1911 a.b/2.vcf", "Crew of 1911 a.b/3.vcf", "Fleet/all.vcf"],
+            (await _service.ListAllAsync<ItemFileView>("files")).Select(f => f.Name[$"lists/{Aoife}.zip/".Length..]).Order()
+        );
+        await _service.RunAsync("survey", "crew", "--wait");
+        var collections = await _service.RunAsync("collections", "crew", "--output", "csv");
+        Assert.Contains("Crew of 1911 a.b", collections.Out, StringComparison.Ordinal);
+        Assert.Contains(",all,", collections.Out, StringComparison.Ordinal);
+        Assert.DoesNotContain("outside", collections.Out, StringComparison.Ordinal);
+        await CarryAsync();
+        var waybill = (await _service.GetAsync<BatchWaybill>("batches/crew/waybill")).Moves[0];
+        Assert.Equal((5, true), (waybill.Total.Found, waybill.Closes));
+        // Handed over again unchanged, nothing is sent.
+        var again = await _service.RunAsync("plan", "apply", Path.Combine(_service.Folder, "plan", "plan.yaml"));
+        Assert.DoesNotContain("Handed over", again.Out + again.Error, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task A_ZIP_that_is_damaged_or_names_a_file_twice_is_refused_and_nothing_of_it_is_handed_over()
+    {
+        const string Files = """{contacts: {speaks: vcard, file: "lists/{account}.zip/**/*.vcf"} }""";
+        Zip();
+        await ApplyAsync(Files);
+        var path = Zip(("a.vcf", Card("a")), ("a.vcf", Card("b")));
+        var plan = Path.Combine(_service.Folder, "plan", "plan.yaml");
+        var twice = await _service.RunAsync("plan", "apply", plan);
+        Assert.Equal(1, twice.Code);
+        Assert.Contains("holds a.vcf twice", twice.Error, StringComparison.Ordinal);
+        await File.WriteAllBytesAsync(path, (await File.ReadAllBytesAsync(path))[..50]);
+        Assert.Equal(1, (await _service.RunAsync("plan", "apply", plan)).Code);
+        Assert.Empty(await _service.ListAllAsync<ItemFileView>("files"));
+    }
+
+    private string Zip(params (string Name, string Text)[] entries)
+    {
+        var path = Path.Combine(Directory.CreateDirectory(Path.Combine(_service.Folder, "plan", "lists")).FullName, $"{Aoife}.zip");
+        using var file = File.Create(path);
+        using var zip = new System.IO.Compression.ZipArchive(file, System.IO.Compression.ZipArchiveMode.Create);
+        foreach (var (name, text) in entries)
+        {
+            using var entry = zip.CreateEntry(name).Open();
+            entry.Write(System.Text.Encoding.UTF8.GetBytes(text));
+        }
+        return path;
+    }
+
+    [Fact]
     public async Task A_spreadsheet_is_handed_over_its_columns_are_said_and_it_is_carried()
     {
         await ApplyAsync("""{contacts: {speaks: csv, file: "lists/{account}.csv", columns: {"Rufname": nickname} } }""");

@@ -1,7 +1,7 @@
 using System.CommandLine;
-using System.Globalization;
 using EasyCaravan.Cli.Output;
 using EasyCaravan.Contract;
+using EasyCaravan.Core.Planning;
 
 namespace EasyCaravan.Cli.Commands;
 
@@ -99,19 +99,8 @@ internal static class PackCommand
     {
         if (text is null)
             return null;
-        var digits = text.TrimEnd('B', 'b', 'k', 'K', 'M', 'G', 'T', ' ');
-        var unit = text[digits.Length..].Trim().ToUpperInvariant();
-        long? factor = unit switch
-        {
-            "" or "B" => 1,
-            "KB" => 1_000,
-            "MB" => 1_000_000,
-            "GB" => 1_000_000_000,
-            "TB" => 1_000_000_000_000,
-            _ => null,
-        };
-        return factor is { } times && decimal.TryParse(digits, CultureInfo.InvariantCulture, out var number) && number > 0
-            ? (long)(number * times)
+        return ByteCount.TryParse(text, out var size) && size > ByteCount.Zero
+            ? size.Count
             : throw new CommandException(
                 ExitCode.WrongUsage,
                 $"{option} takes a size such as 25MB, not '{text}'.\nGive B, kB, MB, GB or TB."

@@ -50,8 +50,9 @@ internal static class PlanCommands
     private static async Task<int> ApplyAsync(string file, bool dryRun, CaravanClient client, Writer writer, CancellationToken cancel)
     {
         var submission = await PlanReading.ReadAsync(file, cancel);
-        var applied = await client.PostAsync<PlanApplied>($"plan/apply?dryRun={(dryRun ? "true" : "false")}", submission, cancel);
+        // A ZIP that cannot be read is told before anything changes.
         var handed = HandedFiles.Find(file, submission.Text);
+        var applied = await client.PostAsync<PlanApplied>($"plan/apply?dryRun={(dryRun ? "true" : "false")}", submission, cancel);
         if (!dryRun)
         {
             var sent = await HandedFiles.SendAsync(handed, client, cancel);
