@@ -8,7 +8,7 @@ namespace EasyCaravan.Protocols.Files;
 
 /// <summary>
 /// Reads messages that lie in files. Each is looked at whole before its first octet is given out, so that nothing damaged is half carried:
-/// small ones are read once, large ones twice. The digest of the next small one is made while a message is carried.
+/// small ones are read once, large ones twice. Where messages have digests, that of the next small one is made while one is carried.
 /// </summary>
 internal sealed class LocalMessageReader(IReadOnlyList<(LocalFolder? Folder, NumberSet Numbers)> folders, string account, bool withIndex)
     : IMessageReader,
@@ -51,7 +51,9 @@ internal sealed class LocalMessageReader(IReadOnlyList<(LocalFolder? Folder, Num
                 Dispose();
                 return null;
             }
-            _ahead = LookAtNext(cancel);
+            // What has no digests gains nothing by it, and is read as late as can be: others may be writing to it.
+            if (now.IsSound != s_sound)
+                _ahead = LookAtNext(cancel);
             try
             {
                 if (!await now.IsSound || (now.Held is null && !TryOpenLarge(now, cancel)))
