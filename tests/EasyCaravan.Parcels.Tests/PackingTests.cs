@@ -27,6 +27,39 @@ public sealed class PackingTests
     }
 
     [Fact]
+    public void A_parcel_is_opened_as_it_was_after_an_earlier_run()
+    {
+        using var account = new PackedAccount();
+        account.PackSome();
+        var first = account.Time.GetUtcNow();
+        account.Time.Advance(TimeSpan.FromDays(1));
+        using (var packer = account.Open())
+        {
+            packer.LoadItems();
+            var inbox = packer.State.Folders.Values.Single(f => f.Names[0] == "INBOX");
+            packer.Remove(inbox, 1);
+            packer.SetFlags(inbox, 2, ["\\Flagged"]);
+            PackedAccount.Add(packer, inbox, PackedAccount.Text(9), 9);
+            packer.Save();
+            Assert.True(packer.CloseRun());
+        }
+        (uint[] Numbers, string Flags) InboxAt(DateTimeOffset? until)
+        {
+            using var files = ParcelFiles.Open(account.Folder, PackedAccount.Name, account.Terms.Password, onlyComplete: true, until);
+            files.LoadItems();
+            var inbox = files.State.Folders.Values.Single(f => f.Names[0] == "INBOX");
+            return ([.. inbox.Messages.ToArray().Select(m => m.Number)], string.Join(' ', files.State.FlagsOf(inbox.Find(2)!.Value)));
+        }
+        foreach (var until in new DateTimeOffset?[] { first, first.AddHours(12), first.AddDays(1), null })
+        {
+            var isFirst = until < first.AddDays(1);
+            var (numbers, flags) = InboxAt(until);
+            Assert.Equal(isFirst ? [1u, 2u, 3u] : [2u, 3u, 4u], numbers);
+            Assert.Equal(isFirst ? "\\Seen" : "\\Flagged", flags);
+        }
+    }
+
+    [Fact]
     public void Every_octet_that_changes_is_found()
     {
         using var account = new PackedAccount();
