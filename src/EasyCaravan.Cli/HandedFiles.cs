@@ -89,7 +89,8 @@ internal static class HandedFiles
     private static CommandException Unreadable(string path, string why) =>
         new(
             ExitCode.Failed,
-            $"{path} cannot be read: {why.TrimEnd('.')}.\nUnpack or mend it, name its files in the plan in its place, and apply the plan again."
+            $"{path} cannot be read: {why.TrimEnd('.')}.\n"
+                + "Unpack or mend it, name its files in the plan in its place, and apply the plan again."
         );
 
     private static byte[] Read(HandedFile file, ZipArchive? zip)
