@@ -2,6 +2,7 @@ using EasyCaravan.Core.Pacing;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Design;
 using Microsoft.EntityFrameworkCore.Infrastructure;
+using Microsoft.EntityFrameworkCore.Migrations;
 
 namespace EasyCaravan.Store;
 
@@ -39,11 +40,35 @@ public sealed class Database : IDisposable
             throw new StoreFileException(
                 $"{file} was used by a newer Easy Caravan ({newer}). Use that version, or a backup from before it."
             );
+        if (applied.Count == 0)
+            await MakeAsync(db, cancel);
         // Where nothing is to be done, even finding that out costs a start a third of a second.
-        if (applied.Count < known.Count)
+        else if (applied.Count < known.Count)
             await db.Database.MigrateAsync(cancel);
         await db.Database.ExecuteSqlRawAsync("PRAGMA journal_mode=WAL", cancel);
         return database;
+    }
+
+    /// <summary>
+    /// Makes a new store as it is today, in one transaction. Going through all migrations would cost the first start, and every test,
+    /// seconds.
+    /// </summary>
+    private static async Task MakeAsync(CaravanDb db, CancellationToken cancel)
+    {
+        var history = db.GetService<IHistoryRepository>();
+        await using var transaction = await db.Database.BeginTransactionAsync(cancel);
+        await db.Database.ExecuteSqlRawAsync(Schema(), cancel);
+        await db.Database.ExecuteSqlRawAsync(history.GetCreateScript(), cancel);
+        foreach (var migration in db.Database.GetMigrations())
+            await db.Database.ExecuteSqlRawAsync(history.GetInsertScript(new HistoryRow(migration, ProductInfo.GetVersion())), cancel);
+        await transaction.CommitAsync(cancel);
+    }
+
+    /// <summary>The tables of the embedded store, to which the migrations lead too.</summary>
+    private static string Schema()
+    {
+        using var text = new StreamReader(typeof(Database).Assembly.GetManifestResourceStream("Schema.sql")!);
+        return text.ReadToEnd();
     }
 
     /// <summary>The compiled queries of this database's provider.</summary>

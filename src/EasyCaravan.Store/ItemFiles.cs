@@ -74,6 +74,7 @@ public sealed class ItemFiles(Database database, Journal journal, TimeProvider t
                         }
                     );
                 if (kept.Digest != digest)
+                {
                     journal.Add(
                         db,
                         who,
@@ -81,6 +82,8 @@ public sealed class ItemFiles(Database database, Journal journal, TimeProvider t
                         null,
                         $"{(kept.Digest == "" ? "handed over" : "replaced")} the file {name} ({new ByteCount(octets.Length)})"
                     );
+                    (kept.ReadAs, kept.Title, kept.Items) = (null, null, 0);
+                }
                 (kept.Packed, kept.Length, kept.Digest) = (packed.ToArray(), octets.Length, digest);
                 kept.ReceivedAt = time.GetUtcNow().ToUnixTimeMilliseconds();
             },
@@ -88,6 +91,25 @@ public sealed class ItemFiles(Database database, Journal journal, TimeProvider t
         );
         return StateOf(kept!);
     }
+
+    public Task KeepOutlinesAsync(IReadOnlyCollection<ItemFileState> read, CancellationToken cancel) =>
+        database.WriteAsync(
+            async db =>
+            {
+                foreach (var file in read)
+                    if (file.Outline is { } found)
+                        await db
+                            .ItemFiles.Where(f => f.Name == file.Name && f.Digest == file.Digest)
+                            .ExecuteUpdateAsync(
+                                s =>
+                                    s.SetProperty(f => f.ReadAs, found.Format)
+                                        .SetProperty(f => f.Title, found.Title)
+                                        .SetProperty(f => f.Items, found.Items),
+                                cancel
+                            );
+            },
+            cancel
+        );
 
     /// <returns>False: there is no such file.</returns>
     public Task<bool> ChooseColumnsAsync(string name, IReadOnlyDictionary<string, ColumnUse> columns, string who, CancellationToken cancel)
@@ -133,6 +155,9 @@ public sealed class ItemFiles(Database database, Journal journal, TimeProvider t
             Digest = f.Digest,
             ReceivedAt = f.ReceivedAt,
             ColumnsJson = f.ColumnsJson,
+            ReadAs = f.ReadAs,
+            Title = f.Title,
+            Items = f.Items,
         });
 
     private static ItemFileState StateOf(ItemFileRow row)
@@ -144,6 +169,9 @@ public sealed class ItemFiles(Database database, Journal journal, TimeProvider t
             row.Digest,
             DateTimeOffset.FromUnixTimeMilliseconds(row.ReceivedAt),
             columns.ToDictionary(c => c.Key, c => ColumnUse.Parse(c.Value)!.Value)
-        );
+        )
+        {
+            Outline = row.ReadAs is { } format ? new ItemFileOutline(format, row.Title, row.Items) : null,
+        };
     }
 }

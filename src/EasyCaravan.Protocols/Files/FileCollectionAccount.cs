@@ -15,6 +15,7 @@ public sealed class FileCollectionAccount(CollectionConnection.Files place, Kind
     : ICollectionAccount
 {
     private readonly Dictionary<Href, IReadOnlyList<ItemFileState>> _known = [];
+    private readonly Dictionary<string, ItemFileState> _outlined = [];
     private Opened? _read;
 
     /// <param name="Title">What the file calls itself; null: nothing.</param>
@@ -43,7 +44,7 @@ public sealed class FileCollectionAccount(CollectionConnection.Files place, Kind
         {
             var href = new Href("/").Item(name);
             _known[href] = its;
-            var title = kind is Kind.Calendars && its.Count == 1 ? (await OpenAsync(href, cancel)).Title : null;
+            var title = kind is Kind.Calendars && its.Count == 1 ? (await OutlineOfAsync(its[0], cancel)).Title : null;
             // A folder's name may hold dots; the ending of a file, or of a ZIP that is looked into, is no part of its name.
             var isFolder = its.Count > 1 && !name.EndsWith(".zip", StringComparison.OrdinalIgnoreCase);
             var properties = new CollectionProperties(
@@ -57,6 +58,9 @@ public sealed class FileCollectionAccount(CollectionConnection.Files place, Kind
                 }
             );
         }
+        if (_outlined.Count > 0)
+            await files.KeepOutlinesAsync(_outlined.Values, cancel);
+        _outlined.Clear();
         return states;
     }
 
@@ -68,9 +72,20 @@ public sealed class FileCollectionAccount(CollectionConnection.Files place, Kind
         if (folder.Count == 1 || place.Speaks is ItemFileFormat.Csv || FolderOf(folder[0].Name).Length == 0)
             return false;
         foreach (var file in folder)
-            if (await ReadAsync(file, cancel) is not { Title: null, Items.Count: <= 1 })
+            if (await OutlineOfAsync(file, cancel) is not { Title: null, Items: <= 1 })
                 return false;
         return true;
+    }
+
+    /// <summary>Looked up where the file is as it was when somebody read it: a pass that finds nothing new opens no file.</summary>
+    private async Task<ItemFileOutline> OutlineOfAsync(ItemFileState file, CancellationToken cancel)
+    {
+        if ((file.Outline ?? _outlined.GetValueOrDefault(file.Name)?.Outline) is { } known && known.Format == place.Speaks)
+            return known;
+        var read = await ReadAsync(file, cancel);
+        var outline = new ItemFileOutline(place.Speaks, read.Title, read.Items.Count);
+        _outlined[file.Name] = file with { Outline = outline };
+        return outline;
     }
 
     public async Task<CollectionChanges> ReadChangesAsync(CollectionState collection, SyncToken? since, CancellationToken cancel)

@@ -783,6 +783,9 @@ namespace EasyCaravan.Store.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<int>("Items")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("Length")
                         .HasColumnType("INTEGER");
 
@@ -790,8 +793,14 @@ namespace EasyCaravan.Store.Migrations
                         .IsRequired()
                         .HasColumnType("BLOB");
 
+                    b.Property<int?>("ReadAs")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("ReceivedAt")
                         .HasColumnType("INTEGER");
+
+                    b.Property<string>("Title")
+                        .HasColumnType("TEXT");
 
                     b.HasKey("Name");
 

@@ -1,3 +1,4 @@
+using EasyCaravan.Core.Planning;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Metadata.Builders;
 
@@ -21,6 +22,15 @@ public sealed class ItemFileRow
 
     /// <summary>What a person chose for columns, as JSON; null: nothing.</summary>
     public string? ColumnsJson { get; set; }
+
+    /// <summary>The format as which it was read; null: nobody has looked into it as it is now, and the two below mean nothing.</summary>
+    public ItemFileFormat? ReadAs { get; set; }
+
+    /// <summary>What it calls itself.</summary>
+    public string? Title { get; set; }
+
+    /// <summary>Contacts or events in it.</summary>
+    public int Items { get; set; }
 }
 
 internal sealed class ItemFilesTable : IEntityTypeConfiguration<ItemFileRow>

@@ -176,6 +176,14 @@ public sealed class MboxTests
         Assert.Contains("Content-Length: 3000", Read(file)[1].Text, StringComparison.Ordinal);
     }
 
+    /// <summary>LF and CR where the length ends are no line end.</summary>
+    [Fact]
+    public void A_length_that_ends_within_a_line_divides_nothing()
+    {
+        var read = Read("From x@y Tue Mar  5 09:00:01 2019\nContent-Length: 6\n\nfolded\n\r");
+        Assert.Equal("Content-Length: 6\r\n\r\nfolded\r\n\r", Assert.Single(read).Text);
+    }
+
     [Fact]
     public void An_empty_line_may_be_missing_where_a_header_follows()
     {
@@ -240,7 +248,7 @@ public sealed class MboxTests
                     foreach (var said in Enum.GetValues<MboxDialect>())
                         Read(file, said);
                 },
-                iter: 3000
+                iter: 10000
             );
 
     private sealed class EndlessLine(long length) : Stream

@@ -75,7 +75,7 @@ internal sealed class MboxContents
         for (var blank = 0; blank <= 2; blank++)
         {
             var next = stop + blank == end ? segments.Count : places.GetValueOrDefault(stop + blank, -1);
-            if (next >= 0 && (blank == 0 || segments[next - 1].EndsBare == (blank == 1)))
+            if (next >= 0 && (blank == 0 || segments[next - 1].LineEnd == blank))
                 return (next, stop);
         }
         return (-1, 0);
@@ -94,7 +94,7 @@ internal sealed class MboxContents
             hasLength ? (int)(last.End - stop)
             : last.End - last.Blank >= last.BodyAt ? last.Blank
             : 0;
-        var blankIsBare = blank > 0 && last.EndsBare;
+        var blankIsBare = blank > 0 && last.LineEnd == 1;
         return new Group(first, last.End - blank, hasLength, blank, blankIsBare, quoted, bare)
         {
             Print = PrintOf(segments.GetRange(from, to - from)),

@@ -89,7 +89,7 @@ internal static class MboxScan
             _whole.Take(part);
             if (part.IsBare)
                 _now.Bare++;
-            _now.EndsBare = part.IsBare;
+            _now.LineEnd = part.Octets.Length - part.Text.Length;
             if (_inHead)
                 TakeHead(part, at);
             else

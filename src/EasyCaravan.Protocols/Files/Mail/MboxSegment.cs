@@ -58,8 +58,8 @@ internal sealed class MboxSegment
     /// <summary>Octets of the empty line at its end; 0: there is none.</summary>
     public int Blank { get; set; }
 
-    /// <summary>Its last line ends with LF alone.</summary>
-    public bool EndsBare { get; set; }
+    /// <summary>Octets of its last line's end: 1 for LF, 2 for CR and LF; 0: the file ends within the line.</summary>
+    public int LineEnd { get; set; }
 
     /// <summary>Of what its writer wrote, without marks and line ends: the same whenever the file is written again.</summary>
     public UInt128 Print { get; set; }
