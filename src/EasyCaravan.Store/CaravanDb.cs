@@ -4,7 +4,8 @@ using Microsoft.EntityFrameworkCore;
 namespace EasyCaravan.Store;
 
 /// <summary>
-/// The tables, each with its layout in a file of its own. Written so that another provider needs migrations and a Schema.sql of its own and nothing else.
+/// The tables, each with its layout in a file of its own. Written so that another provider needs migrations and a Schema.sql of its own
+/// and nothing else.
 /// </summary>
 public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(options)
 {
