@@ -1,13 +1,18 @@
+using System.Collections.Concurrent;
 using System.Diagnostics;
 using System.Net;
 using System.Net.Sockets;
+using System.Runtime.CompilerServices;
 
 namespace EasyCaravan.Peers.Dav;
 
 /// <summary>Starts a server's program, waits for its port, and ends it.</summary>
 internal static class PeerProcess
 {
-    private static readonly TimeSpan s_patience = TimeSpan.FromSeconds(30);
+    /// <summary>A server in Python that is read from a cold disk, beside others that start too, has taken more than half a minute.</summary>
+    private static readonly TimeSpan s_patience = TimeSpan.FromMinutes(2);
+
+    private static readonly ConditionalWeakTable<Process, ConcurrentQueue<string>> s_said = [];
 
     public static Process Start(string command, string[] arguments, params (string Name, string Value)[] environment)
     {
@@ -16,8 +21,9 @@ internal static class PeerProcess
             info.Environment[name] = value;
         var process = Process.Start(info)!;
         // Read all the time: a server whose output nobody takes stands still.
-        process.ErrorDataReceived += (_, _) => { };
-        process.OutputDataReceived += (_, _) => { };
+        var said = s_said.GetOrCreateValue(process);
+        process.ErrorDataReceived += (_, line) => Keep(said, line.Data);
+        process.OutputDataReceived += (_, line) => Keep(said, line.Data);
         process.BeginErrorReadLine();
         process.BeginOutputReadLine();
         return process;
@@ -37,10 +43,25 @@ internal static class PeerProcess
             catch (SocketException e)
             {
                 if (process.HasExited || patience.Elapsed > s_patience)
-                    throw new InvalidOperationException($"{process.StartInfo.FileName} did not start.", e);
+                    throw new InvalidOperationException(
+                        $"{process.StartInfo.FileName} {string.Join(' ', process.StartInfo.ArgumentList)} "
+                            + (process.HasExited ? $"ended with {process.ExitCode}" : $"does not listen after {patience.Elapsed}")
+                            + $", and said: {string.Join('\n', s_said.GetOrCreateValue(process))}",
+                        e
+                    );
             }
             await Task.Delay(20);
         }
+    }
+
+    /// <summary>The last lines tell why a server did not start.</summary>
+    private static void Keep(ConcurrentQueue<string> said, string? line)
+    {
+        if (line is null)
+            return;
+        said.Enqueue(line);
+        while (said.Count > 20)
+            said.TryDequeue(out _);
     }
 
     public static async Task EndAsync(Process process)

@@ -13,11 +13,16 @@ port, folder, users_file = int(sys.argv[1]), sys.argv[2], sys.argv[3]
 users = dict(line.split(":", 1) for line in open(users_file).read().splitlines() if line)
 backend = XandikosBackend(folder)
 apps = {}
-for user in users:
-    home = f"/{user}/"
-    backend.create_principal(home, create_defaults=True)
-    backend._mark_as_principal(home)
-    apps[user] = XandikosApp(backend, home)
+
+
+def app_of(user):
+    """Made when somebody comes: a version control system for each of a hundred people would take a start many seconds."""
+    if user not in apps:
+        home = f"/{user}/"
+        backend.create_principal(home, create_defaults=True)
+        backend._mark_as_principal(home)
+        apps[user] = XandikosApp(backend, home)
+    return apps[user]
 
 
 async def handle(request):
@@ -29,7 +34,7 @@ async def handle(request):
         return web.Response(status=302, headers={"Location": f"/{user}/"})
     if request.path != "/" and not request.path.startswith(f"/{user}/"):
         return web.Response(status=403)
-    return await apps[user].aiohttp_handler(request, "/")
+    return await app_of(user).aiohttp_handler(request, "/")
 
 
 app = web.Application(client_max_size=64 * 1024 * 1024)
