@@ -262,7 +262,8 @@ public sealed record ErrandView(
 /// <param name="Place">The folder, below the service's folder of files.</param>
 /// <param name="Name">Of its files, without part and ending.</param>
 /// <param name="Password">Null: it is not encrypted.</param>
-public sealed record ParcelLookRequest(string Place, string Name, string? Password)
+/// <param name="AsOf">The parcel as it was then; null: as it is.</param>
+public sealed record ParcelLookRequest(string Place, string Name, string? Password, DateTimeOffset? AsOf = null)
 {
     /// <summary>Without the secret: records print all they hold.</summary>
     public override string ToString() => $"{nameof(ParcelLookRequest)} {Place}/{Name}";
@@ -272,6 +273,8 @@ public sealed record ParcelLookRequest(string Place, string Name, string? Passwo
 /// <param name="Place">The folder, below the service's folder of files.</param>
 /// <param name="Name">Of the parcel's files, without part and ending.</param>
 /// <param name="Password">Null: it is not encrypted.</param>
+/// <param name="AsOf">The parcel as it was then; null: as it is.</param>
+/// <param name="Kind">Only messages, contacts or events.</param>
 /// <param name="Folder">The whole name of a folder, address book or calendar.</param>
 /// <param name="From">Part of the sender, in any case.</param>
 /// <param name="Subject">Part of the subject, of a contact's name or of what an event is called, in any case.</param>
@@ -283,6 +286,8 @@ public sealed record ParcelSearchRequest(
     string Place,
     string Name,
     string? Password,
+    DateTimeOffset? AsOf,
+    MoveKind? Kind,
     string? Folder,
     string? From,
     string? Subject,

@@ -5,12 +5,20 @@ using EasyCaravan.Parcels.Zip;
 namespace EasyCaravan.Parcels;
 
 /// <summary>What of a parcel's messages and items is looked for; null: it does not matter.</summary>
+/// <param name="Kind">Messages, contacts or events.</param>
 /// <param name="Folder">The folder's, address book's or calendar's whole name.</param>
 /// <param name="From">Part of the sender, in any case.</param>
 /// <param name="Subject">Part of the subject, of a contact's name or of what an event is called, in any case.</param>
 /// <param name="Since">Messages received at this time or later.</param>
 /// <param name="Before">Messages received before this time.</param>
-public sealed record ParcelQuery(string? Folder, string? From, string? Subject, DateTimeOffset? Since, DateTimeOffset? Before);
+public sealed record ParcelQuery(
+    MoveKind? Kind = null,
+    string? Folder = null,
+    string? From = null,
+    string? Subject = null,
+    DateTimeOffset? Since = null,
+    DateTimeOffset? Before = null
+);
 
 /// <summary>Tells what a parcel holds, from its manifests alone.</summary>
 public static class ParcelLook
@@ -130,12 +138,13 @@ public static class ParcelLook
     ) PlacesOf(ParcelState state, ParcelQuery query)
     {
         var messages = new Dictionary<(int, ulong), (PackedFolder, PackedMessage)>();
-        foreach (var folder in state.Folders.Values.Where(f => query.Folder is null || NameOf(f) == query.Folder))
+        bool IsWanted(MoveKind kind, string name) => (query.Kind ?? kind) == kind && (query.Folder ?? name) == name;
+        foreach (var folder in state.Folders.Values.Where(f => IsWanted(MoveKind.Mail, NameOf(f))))
         foreach (ref readonly var message in folder.Messages)
             messages[(message.Part, message.PathHash)] = (folder, message);
         var items = new Dictionary<(int, ulong), PackedCollection>();
         var isOfMail = query.From is not null || query.Since is not null || query.Before is not null;
-        foreach (var collection in state.Collections.Values.Where(c => !isOfMail && (query.Folder is null || c.Title == query.Folder)))
+        foreach (var collection in state.Collections.Values.Where(c => !isOfMail && IsWanted(c.Kind, c.Title)))
         foreach (var item in collection.Items.Values)
             items[(item.Part, item.PathHash)] = collection;
         return (messages, items);

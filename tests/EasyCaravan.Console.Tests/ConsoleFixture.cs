@@ -102,6 +102,10 @@ public sealed class ConsoleFixture : IAsyncLifetime
     public async Task<List<BatchView>> BatchesAsync() =>
         (await Api.GetFromJsonAsync<List<BatchView>>("/api/v1/batches", ContractJson.Options))!;
 
+    /// <summary>Of a batch or an errand with one person.</summary>
+    public async Task<MoveView> MoveAsync(string batch) =>
+        (await Api.GetFromJsonAsync<Page<MoveView>>($"/api/v1/batches/{batch}/moves", ContractJson.Options))!.Items[0];
+
     /// <summary>A fresh browser context: nobody is signed in.</summary>
     public Task<IPage> OpenAsync(bool dark = false) => OpenAsync(dark, null);
 
@@ -171,7 +175,7 @@ public sealed class ConsoleFixture : IAsyncLifetime
         + batch.Conditions.GetValueOrDefault("queued")
         + batch.Conditions.GetValueOrDefault("waiting");
 
-    private static async Task UntilAsync(Func<Task<bool>> condition)
+    public static async Task UntilAsync(Func<Task<bool>> condition)
     {
         using var patience = new CancellationTokenSource(s_patience);
         while (!await condition())

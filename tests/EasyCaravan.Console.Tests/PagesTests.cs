@@ -82,52 +82,6 @@ public sealed class PagesTests(ConsoleFixture fixture)
     }
 
     [Fact]
-    public async Task Somebody_is_packed_looked_into_and_sent_in_again()
-    {
-        var page = await fixture.SignInAsync("/parcels");
-        await page.GetByRole(AriaRole.Button, new() { Name = "Pack somebody…" }).ClickAsync();
-        await page.GetByLabel("Accounts", new() { Exact = true }).FillAsync("bram.tolland@saltmarsh.example");
-        await page.GetByLabel("Without these mail folders").FillAsync("Trash");
-        await page.GetByRole(AriaRole.Button, new() { Name = "Pack it" }).ClickAsync();
-        var table = page.GetByRole(AriaRole.Region, new() { Name = "Parcels" });
-        await Expect(table).ToContainTextAsync("✓ complete", new() { Timeout = 60_000 });
-        await table.GetByRole(AriaRole.Link, new() { NameRegex = new("^bram.tolland") }).ClickAsync();
-        await Expect(page.Locator("main")).ToContainTextAsync("packed from lanternpost");
-        await Expect(page.Locator("main")).ToContainTextAsync("Left out or changed: folders that stay behind by");
-        await page.GetByRole(AriaRole.Button, new() { NameRegex = new("^INBOX") }).ClickAsync();
-        await page.GetByRole(AriaRole.Region, new() { Name = "Items" }).Locator("button").First.ClickAsync();
-        await Expect(page.GetByRole(AriaRole.Dialog)).ToContainTextAsync("SHA-256");
-        await page.GetByRole(AriaRole.Dialog).Locator("button").First.ClickAsync();
-
-        var fetched = page.WaitForDownloadAsync();
-        await page.GetByRole(AriaRole.Link, new() { NameRegex = new("^Download") }).ClickAsync();
-        var octets = await File.ReadAllBytesAsync(await (await fetched).PathAsync());
-        await page.GetByRole(AriaRole.Link, new() { Name = "Parcels" }).First.ClickAsync();
-        FilePayload[] files =
-        [
-            new()
-            {
-                Name = "handed over.zip",
-                MimeType = "application/zip",
-                Buffer = octets,
-            },
-            new()
-            {
-                Name = "torn.zip",
-                MimeType = "application/zip",
-                Buffer = octets[..(octets.Length / 2)],
-            },
-        ];
-        await page.Locator("input[type=file]").SetInputFilesAsync(files);
-        await Expect(page.Locator("main")).ToContainTextAsync("every octet as it was packed", new() { Timeout = 30_000 });
-        await Expect(page.Locator("main")).ToContainTextAsync("! was not taken", new() { Timeout = 30_000 });
-        await Expect(table).ToContainTextAsync("handed over");
-        await table.GetByRole(AriaRole.Button, new() { Name = "Delete handed over…" }).ClickAsync();
-        await page.GetByRole(AriaRole.Button, new() { Name = "Delete it" }).ClickAsync();
-        await Expect(table).Not.ToContainTextAsync("handed over");
-    }
-
-    [Fact]
     public async Task Letters_are_listed_and_looked_at_in_another_language()
     {
         var page = await fixture.SignInAsync("/notices");

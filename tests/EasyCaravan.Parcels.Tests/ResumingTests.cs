@@ -74,7 +74,7 @@ public sealed class ResumingTests
         Assert.Equal((1u, 2u, 0u), CountsOf(account, null));
         Assert.Equal((3u, 1u, 1u), CountsOf(account, first));
         using var files = Open(account, null);
-        var found = ParcelLook.Find(files, new ParcelQuery(null, null, "Crossing", null, null), null).ToList();
+        var found = ParcelLook.Find(files, new ParcelQuery(Subject: "Crossing"), null).ToList();
         Assert.Equal((1, 2), (found.Count(i => i.Folder == "INBOX"), found.Count(i => i.Folder != "INBOX")));
     }
 

@@ -155,10 +155,11 @@ public sealed class ParcelTests : IAsyncLifetime
         var name = $"{Aoife} 2026-11-30";
         var contents = await PostAsync<ParcelContents>("parcels/contents", new ParcelLookRequest("parcels", name, null));
         Assert.Equal(["INBOX 4", "Trash 1"], contents.Folders.Select(f => $"{f.Name} {f.Items}"));
-        var search = new ParcelSearchRequest("parcels", name, null, null, null, "tide", null, null, null, 3);
+        var search = new ParcelSearchRequest("parcels", name, null, null, MoveKind.Mail, null, null, "tide", null, null, null, 3);
         var first = await PostAsync<Page<ParcelItemView>>("parcels/items", search);
         var second = await PostAsync<Page<ParcelItemView>>("parcels/items", search with { Cursor = first.Next });
         Assert.Equal((3, 1, null), (first.Items.Count, second.Items.Count, second.Next));
+        Assert.Empty((await PostAsync<Page<ParcelItemView>>("parcels/items", search with { Kind = MoveKind.Contacts })).Items);
         var item = first.Items[0];
         var text = await PostAsync<ParcelItemText>("parcels/text", new ParcelItemRequest("parcels", name, null, item.File, item.Path));
         Assert.Equal(

@@ -4612,6 +4612,11 @@ export interface components {
             name: string;
             /** @description Null: it is not encrypted. */
             password: null | string;
+            /**
+             * Format: date-time
+             * @description The parcel as it was then; null: as it is.
+             */
+            asOf?: null | string;
         };
         /** @description A part of a message. */
         ParcelPartOfMessage: {
@@ -4667,6 +4672,12 @@ export interface components {
             name: string;
             /** @description Null: it is not encrypted. */
             password: null | string;
+            /**
+             * Format: date-time
+             * @description The parcel as it was then; null: as it is.
+             */
+            asOf: null | string;
+            kind: null | components["schemas"]["MoveKind"];
             /** @description The whole name of a folder, address book or calendar. */
             folder: null | string;
             /** @description Part of the sender, in any case. */

@@ -1,5 +1,5 @@
 import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
-import { ApiError, api, type Schemas, unwrap } from "./client";
+import { ApiError, api, type Kind, type Schemas, unwrap } from "./client";
 
 export type Parcel = Schemas["ParcelView"];
 export type Errand = Schemas["ErrandView"];
@@ -10,6 +10,8 @@ export interface Look {
   place: string;
   name: string;
   password: string | null;
+  /** As it was then; null: as it is. */
+  asOf: string | null;
 }
 
 /** A parcel is encrypted, and was not opened by the password that was given, or by none. */
@@ -42,6 +44,7 @@ export const contentsQuery = (look: Look) =>
   });
 
 export interface ItemSearch {
+  kind: Kind | null;
   folder: string | null;
   from: string | null;
   subject: string | null;
@@ -58,10 +61,10 @@ export const itemsQuery = (look: Look, search: ItemSearch) =>
     getNextPageParam: (page) => page.next ?? undefined,
   });
 
-export const textQuery = (look: Look, file: string, path: string) =>
+export const textQuery = ({ place, name, password }: Look, file: string, path: string) =>
   queryOptions({
-    queryKey: ["parcel-text", look, file, path],
-    queryFn: () => unwrap(api.POST("/api/v1/parcels/text", { body: { ...look, file, path } })),
+    queryKey: ["parcel-text", place, name, file, path],
+    queryFn: () => unwrap(api.POST("/api/v1/parcels/text", { body: { place, name, password, file, path } })),
   });
 
 export const pack = (body: Schemas["PackRequest"]) => unwrap(api.POST("/api/v1/parcels/pack", { body }));

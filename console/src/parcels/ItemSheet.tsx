@@ -1,6 +1,7 @@
 import { Button, Modal, TextInput } from "@mantine/core";
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import type { Kind } from "../api/client";
 import { type ItemSearch, itemsQuery, type Look, type ParcelItem, textQuery } from "../api/parcelQueries";
 import { Failure } from "../parts/Failure";
 import { GridSheet } from "../parts/GridSheet";
@@ -11,11 +12,12 @@ import { date, size } from "../words/format";
 const NOTHING = { from: "", subject: "", since: "", before: "" };
 
 /** Messages, contacts and events of a parcel, looked for and read one by one. */
-export function ItemSheet({ look, folder }: { look: Look; folder: string | null }) {
+export function ItemSheet({ look, folder }: { look: Look; folder: { kind: Kind; name: string } | null }) {
   const [words, setWords] = useState(NOTHING);
   const [read, setRead] = useState<ParcelItem | null>(null);
   const search: ItemSearch = {
-    folder,
+    kind: folder?.kind ?? null,
+    folder: folder?.name ?? null,
     from: words.from || null,
     subject: words.subject || null,
     since: words.since ? `${words.since}T00:00:00Z` : null,

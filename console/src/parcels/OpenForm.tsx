@@ -1,4 +1,4 @@
-import { Button, Checkbox, Group, Modal, Select, TextInput } from "@mantine/core";
+import { Button, Checkbox, Group, Modal, TextInput } from "@mantine/core";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { type FormEvent, useState } from "react";
@@ -6,7 +6,7 @@ import type { Kind } from "../api/client";
 import { type Look, open } from "../api/parcelQueries";
 import { Failure } from "../parts/Failure";
 import { notifySuccess } from "../parts/notify";
-import { time } from "../words/format";
+import { farTime } from "../words/format";
 import { ALL, ChoiceFields, chosen } from "./ChoiceFields";
 
 interface Props {
@@ -14,8 +14,6 @@ interface Props {
   /** Whose parcel it is. */
   account: string;
   kinds: Kind[];
-  /** When each run of packing was complete, oldest first: the parcel can be opened as it was then. */
-  packedAt: string[];
   opened: boolean;
   onClose: () => void;
 }
@@ -29,7 +27,7 @@ export function OpenForm(props: Props) {
   );
 }
 
-function Form({ look, account, kinds, packedAt, onClose }: Props) {
+function Form({ look, account, kinds, onClose }: Props) {
   const client = useQueryClient();
   const navigate = useNavigate();
   const [into, setInto] = useState(account);
@@ -37,7 +35,6 @@ function Form({ look, account, kinds, packedAt, onClose }: Props) {
   const [service, setService] = useState("");
   const [under, setUnder] = useState("");
   const [root, setRoot] = useState("");
-  const [asOf, setAsOf] = useState<string | null>(null);
   const [dryRun, setDryRun] = useState(false);
   const [choice, setChoice] = useState({ ...ALL, kinds });
   const [key] = useState(() => crypto.randomUUID());
@@ -56,7 +53,7 @@ function Form({ look, account, kinds, packedAt, onClose }: Props) {
         kinds: choice.kinds.length === kinds.length ? null : choice.kinds,
         under: under.trim() || null,
         root: root.trim() || null,
-        asOf,
+        asOf: look.asOf,
         dryRun,
       }),
     onSuccess: (errand) => {
@@ -73,6 +70,7 @@ function Form({ look, account, kinds, packedAt, onClose }: Props) {
   const isConfirmed = !isOther || whose.trim().toLowerCase() === account.toLowerCase();
   return (
     <form className="stack" onSubmit={submit}>
+      {look.asOf && <p style={{ margin: 0 }}>The parcel is put there as it was on {farTime(look.asOf)}.</p>}
       <Group grow align="start">
         <TextInput
           label="Account"
@@ -94,17 +92,6 @@ function Form({ look, account, kinds, packedAt, onClose }: Props) {
           value={whose}
           onChange={(e) => setWhose(e.currentTarget.value)}
           error={whose !== "" && !isConfirmed ? "This is not the parcel's account" : null}
-        />
-      )}
-      {packedAt.length > 1 && (
-        <Select
-          label="As it was"
-          placeholder={`on ${time(packedAt.at(-1) ?? "")}, the newest`}
-          clearable
-          clearButtonProps={{ "aria-label": "As it is" }}
-          data={packedAt.slice(0, -1).map((at) => ({ value: at, label: time(at) }))}
-          value={asOf}
-          onChange={setAsOf}
         />
       )}
       <ChoiceFields value={choice} kinds={kinds} onChange={setChoice} />

@@ -1,4 +1,4 @@
-import { Button, Menu, PasswordInput } from "@mantine/core";
+import { Button, Menu, PasswordInput, Select } from "@mantine/core";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useSearch } from "@tanstack/react-router";
 import { type FormEvent, useState } from "react";
@@ -8,7 +8,7 @@ import { Failure } from "../parts/Failure";
 import { FigureRow } from "../parts/Figures";
 import { Loading } from "../parts/Loading";
 import { notifyFailure } from "../parts/notify";
-import { date, number, plural, size, time } from "../words/format";
+import { date, farTime, number, plural, size } from "../words/format";
 import { ITEM_WORDS, KIND_WORDS } from "../words/states";
 import { ItemSheet } from "./ItemSheet";
 import { OpenForm } from "./OpenForm";
@@ -17,7 +17,7 @@ import { OpenForm } from "./OpenForm";
 export function ParcelPage() {
   const { place, name } = useSearch({ from: "/parcels/look" });
   const [password, setPassword] = useState<string | null>(null);
-  const look: Look = { place, name, password };
+  const look: Look = { place, name, password, asOf: null };
   const contents = useQuery(contentsQuery(look));
   if (contents.isPending) return <Loading />;
   if (contents.error) {
@@ -32,7 +32,7 @@ export function ParcelPage() {
       </>
     );
   }
-  return <Inside look={look} contents={contents.data} />;
+  return <Inside whole={look} asItIs={contents.data} />;
 }
 
 function Crumbs({ name }: { name: string }) {
@@ -71,13 +71,18 @@ function PasswordForm({ name, isWrong, onGiven }: { name: string; isWrong: boole
 }
 
 interface InsideProps {
-  look: Look;
-  contents: Schemas["ParcelContents"];
+  whole: Look;
+  asItIs: Schemas["ParcelContents"];
 }
 
-function Inside({ look, contents }: InsideProps) {
+function Inside({ whole, asItIs }: InsideProps) {
   const [opens, setOpens] = useState(false);
-  const [folder, setFolder] = useState<string | null>(null);
+  const [folder, setFolder] = useState<Folder | null>(null);
+  const [asOf, setAsOf] = useState<string | null>(null);
+  const look = { ...whole, asOf };
+  const then = useQuery({ ...contentsQuery(look), placeholderData: (old) => old });
+  if (then.error) return <Failure error={then.error} again={() => void then.refetch()} />;
+  const contents = then.data ?? asItIs;
   const kinds = [...new Set(contents.folders.map((f) => f.kind))];
   const mail = contents.folders.filter((f) => f.oldest);
   const oldest = mail.map((f) => f.oldest ?? "").sort()[0];
@@ -92,17 +97,18 @@ function Inside({ look, contents }: InsideProps) {
       <div className="stack">
         <div className="row spread">
           <span>
-            {contents.account}, packed from {contents.service}, as of {time(contents.asOf)}
+            {contents.account}, packed from {contents.service}, as of {farTime(contents.asOf)}
             {contents.isEncrypted && ", encrypted"}.
           </span>
           <div className="row">
-            <Files look={look} parts={contents.parts} />
-            <Cover look={look} isEncrypted={contents.isEncrypted} />
+            <Files look={whole} parts={asItIs.parts} />
+            <Cover look={whole} isEncrypted={asItIs.isEncrypted} />
             <Button size="xs" onClick={() => setOpens(true)}>
               Put it into an account…
             </Button>
           </div>
         </div>
+        <Packings parts={asItIs.parts} asOf={asOf} onChoose={setAsOf} />
         <FigureRow
           figures={[
             ...kinds.map((kind) => ({ label: ITEM_WORDS[kind], value: number(sum(kind)) })),
@@ -121,22 +127,43 @@ function Inside({ look, contents }: InsideProps) {
         <FolderList folders={contents.folders} chosen={folder} onChoose={setFolder} />
         <ItemSheet look={look} folder={folder} />
       </div>
-      <OpenForm
-        look={look}
-        account={contents.account}
-        kinds={kinds}
-        packedAt={contents.parts.filter((p) => p.isComplete).map((p) => p.packedAt)}
-        opened={opens}
-        onClose={() => setOpens(false)}
-      />
+      <OpenForm look={look} account={contents.account} kinds={kinds} opened={opens} onClose={() => setOpens(false)} />
     </>
   );
 }
 
+interface PackingsProps {
+  parts: Schemas["ParcelPartView"][];
+  asOf: string | null;
+  onChoose: (asOf: string | null) => void;
+}
+
+/** A parcel that was packed several times holds the account as it was after each. */
+function Packings({ parts, asOf, onChoose }: PackingsProps) {
+  const complete = parts.filter((p) => p.isComplete);
+  const newest = complete.at(-1);
+  if (!newest || complete.length === 1) return null;
+  const label = (p: typeof newest) => `${farTime(p.packedAt)}, packing ${p.packing}`;
+  return (
+    <Select
+      label="As it was"
+      w={340}
+      placeholder={`${label(newest)}, the newest`}
+      clearable
+      clearButtonProps={{ "aria-label": "As it is" }}
+      data={complete.slice(0, -1).map((p) => ({ value: p.packedAt, label: label(p) }))}
+      value={asOf}
+      onChange={onChoose}
+    />
+  );
+}
+
+type Folder = Pick<Schemas["ParcelFolderView"], "kind" | "name">;
+
 interface FolderListProps {
   folders: Schemas["ParcelFolderView"][];
-  chosen: string | null;
-  onChoose: (folder: string | null) => void;
+  chosen: Folder | null;
+  onChoose: (folder: Folder | null) => void;
 }
 
 function FolderList({ folders, chosen, onChoose }: FolderListProps) {
@@ -151,8 +178,9 @@ function FolderList({ folders, chosen, onChoose }: FolderListProps) {
           type="button"
           className="inside-folder"
           key={`${f.kind} ${f.name}`}
-          aria-pressed={chosen === f.name}
-          onClick={() => onChoose(f.name)}
+          // A calendar and an address book may have the same name.
+          aria-pressed={chosen?.kind === f.kind && chosen.name === f.name}
+          onClick={() => onChoose(f)}
           title={`${KIND_WORDS[f.kind]}, ${size(f.octets)}`}
         >
           <span>{f.name}</span>

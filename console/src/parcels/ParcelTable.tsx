@@ -5,7 +5,7 @@ import { useState } from "react";
 import { deleteParcel, type Parcel } from "../api/parcelQueries";
 import { type DataColumn, DataTable } from "../parts/DataTable";
 import { notifyFailure, notifySuccess } from "../parts/notify";
-import { date, size, time } from "../words/format";
+import { date, farTime, size } from "../words/format";
 
 /** The parcels of all places. */
 export function ParcelTable({ parcels }: { parcels: Parcel[] }) {
@@ -36,7 +36,7 @@ export function ParcelTable({ parcels }: { parcels: Parcel[] }) {
       title: "Packed",
       csv: "packed_at",
       value: (p) => p.packedAt ?? "",
-      cell: (p) => (p.packedAt ? time(p.packedAt) : "–"),
+      cell: (p) => (p.packedAt ? farTime(p.packedAt) : "–"),
     },
     { title: "State", csv: "state", value: stateOf, cell: (p) => <State parcel={p} /> },
     {

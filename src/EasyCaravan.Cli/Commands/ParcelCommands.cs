@@ -143,6 +143,7 @@ internal static class ParcelCommands
                         parsed.GetValue(file)!,
                         parsed.GetValue(password),
                         new ParcelQuery(
+                            null,
                             parsed.GetValue(folder),
                             parsed.GetValue(from),
                             parsed.GetValue(subject),
@@ -271,7 +272,7 @@ internal static class ParcelCommands
     {
         var password = ReadPassword(file, passwordFile, host);
         using var parcel = OpenOf(file, password, until);
-        if (query != new ParcelQuery(null, null, null, null, null))
+        if (query != new ParcelQuery())
             return await Task.Run(() => ShowItems(parcel, query, password, writer), cancel);
         var contents = await Task.Run(() => ParcelLook.ContentsOf(parcel), cancel);
         writer.Rows(

@@ -53,7 +53,8 @@ internal static class ParcelCoverApi
                 places.FolderOf(request.Place, request.Place),
                 request.Name,
                 request.Password,
-                onlyComplete: true
+                onlyComplete: true,
+                request.AsOf
             );
             if (parcel.Parts.Count == 0)
                 return ParcelFileApi.NoParcel(request.Name);

@@ -60,27 +60,33 @@ internal static class ParcelFileApi
     }
 
     private static Results<Ok<ParcelContents>, ProblemHttpResult> Contents(ParcelLookRequest request, ParcelPlaces places) =>
-        Look<ParcelContents>(request.Place, request.Name, request.Password, places, parcel =>
-            TypedResults.Ok(ParcelLook.ContentsOf(parcel))
-        );
+        Look<ParcelContents>(request, places, parcel => TypedResults.Ok(ParcelLook.ContentsOf(parcel)));
 
     private static Results<Ok<Page<ParcelItemView>>, ProblemHttpResult> Items(ParcelSearchRequest request, ParcelPlaces places)
     {
         var size = Paging.SizeOf(request.Limit ?? Paging.Usual);
-        var query = new ParcelQuery(request.Folder, request.From, request.Subject, request.Since, request.Before);
-        return Look<Page<ParcelItemView>>(request.Place, request.Name, request.Password, places, parcel =>
-        {
-            var (skip, wrong) = Paging.ReadPlace(request.Cursor);
-            if (wrong is not null)
-                return wrong;
-            var start = skip ?? 0;
-            var found = ParcelLook.Find(parcel, query, request.Password).Skip((int)Math.Min(start, int.MaxValue)).Take(size + 1).ToList();
-            return TypedResults.Ok(Paging.Uncounted(found, start, size));
-        });
+        var query = new ParcelQuery(request.Kind, request.Folder, request.From, request.Subject, request.Since, request.Before);
+        return Look<Page<ParcelItemView>>(
+            new ParcelLookRequest(request.Place, request.Name, request.Password, request.AsOf),
+            places,
+            parcel =>
+            {
+                var (skip, wrong) = Paging.ReadPlace(request.Cursor);
+                if (wrong is not null)
+                    return wrong;
+                var start = skip ?? 0;
+                var found = ParcelLook
+                    .Find(parcel, query, request.Password)
+                    .Skip((int)Math.Min(start, int.MaxValue))
+                    .Take(size + 1)
+                    .ToList();
+                return TypedResults.Ok(Paging.Uncounted(found, start, size));
+            }
+        );
     }
 
     private static Results<Ok<ParcelItemText>, ProblemHttpResult> Item(ParcelItemRequest request, ParcelPlaces places) =>
-        Look<ParcelItemText>(request.Place, request.Name, request.Password, places, parcel =>
+        Look<ParcelItemText>(new ParcelLookRequest(request.Place, request.Name, request.Password), places, parcel =>
             parcel.Parts.FirstOrDefault(p => p.FileName == request.File) is { } part
             && part.FindItem(request.Path, request.Password) is { } octets
                 ? TypedResults.Ok(ItemText.Read(request.Path, octets))
@@ -120,19 +126,22 @@ internal static class ParcelFileApi
     }
 
     private static Results<Ok<T>, ProblemHttpResult> Look<T>(
-        string place,
-        string name,
-        string? password,
+        ParcelLookRequest request,
         ParcelPlaces places,
         Func<ParcelFiles, Results<Ok<T>, ProblemHttpResult>> look
     )
     {
+        var (place, name) = (request.Place, request.Name);
         if (!IsName(name))
             return NoParcel(name);
         try
         {
-            using var parcel = ParcelFiles.Open(places.FolderOf(place, place), name, password, onlyComplete: true);
-            return parcel.Parts.Count == 0 ? NoParcel(name) : look(parcel);
+            using var parcel = ParcelFiles.Open(places.FolderOf(place, place), name, request.Password, onlyComplete: true, request.AsOf);
+            if (parcel.Parts.Count > 0)
+                return look(parcel);
+            return request.AsOf is null
+                ? NoParcel(name)
+                : Problems.NotFound($"There is no parcel {name} that was complete then.", "Look at it as it is, or as of a later time");
         }
         catch (ParcelException e)
         {
