@@ -19,9 +19,6 @@ internal static class HandedFiles
 {
     private const string ZipEnding = ".zip";
 
-    /// <summary>Octets of one file, as the service takes them: what unpacks to more is no address book and no calendar.</summary>
-    private const int Largest = 64 * 1024 * 1024;
-
     /// <summary>Files in one ZIP; more than that is an attack.</summary>
     private const int MostEntries = 1_000_000;
 
@@ -102,8 +99,8 @@ internal static class HandedFiles
             var piece = new byte[64 * 1024];
             // What a directory says of a size is not believed.
             for (int read; (read = octets.Read(piece)) > 0; whole.Write(piece, 0, read))
-                if (whole.Length + read > Largest)
-                    throw new InvalidDataException($"{file.Entry ?? "it"} has more than {Largest} octets");
+                if (whole.Length + read > ItemFileView.Largest)
+                    throw new InvalidDataException($"{file.Entry ?? "it"} has more than {ItemFileView.Largest} octets");
             return whole.ToArray();
         }
         catch (Exception e) when (IsUnreadable(e))

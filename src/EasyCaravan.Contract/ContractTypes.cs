@@ -99,6 +99,7 @@ namespace EasyCaravan.Contract;
 [JsonSerializable(typeof(ParcelArrivalView))]
 [JsonSerializable(typeof(List<ParcelArrivalView>))]
 [JsonSerializable(typeof(ParcelArrivedRequest))]
+[JsonSerializable(typeof(ParcelKeepRequest))]
 [JsonSerializable(typeof(ParcelLookRequest))]
 [JsonSerializable(typeof(List<ParcelItemView>))]
 [JsonSerializable(typeof(PlanApplied))]

@@ -5,7 +5,11 @@ namespace EasyCaravan.Contract;
 /// <param name="Length">Octets.</param>
 /// <param name="Digest">SHA-256 of its octets, in hexadecimal.</param>
 /// <param name="ReceivedAt">When it was handed over.</param>
-public sealed record ItemFileView(string Name, long Length, string Digest, DateTimeOffset ReceivedAt);
+public sealed record ItemFileView(string Name, long Length, string Digest, DateTimeOffset ReceivedAt)
+{
+    /// <summary>Octets of a file that is handed over. Larger ones are no address book and no calendar.</summary>
+    public const int Largest = 64 * 1024 * 1024;
+}
 
 /// <summary>What a column of a spreadsheet holds.</summary>
 /// <param name="Header">As it is written above it; <c>column 1</c> and so on where the file has no header.</param>

@@ -258,6 +258,10 @@ public sealed record ErrandView(
     DateTimeOffset? DeletedAt
 );
 
+/// <summary>How long a parcel is kept. It outweighs what was said when it was packed.</summary>
+/// <param name="Until">When it is deleted, a time to come; null: when somebody does it.</param>
+public sealed record ParcelKeepRequest(DateTimeOffset? Until);
+
 /// <summary>Which parcel is looked into.</summary>
 /// <param name="Place">The folder, below the service's folder of files.</param>
 /// <param name="Name">Of its files, without part and ending.</param>

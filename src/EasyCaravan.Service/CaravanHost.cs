@@ -127,6 +127,7 @@ public static class CaravanHost
             .AddSingleton<ServiceSpeeds>()
             .AddSingleton<ItemFiles>()
             .AddSingleton<Errands>()
+            .AddSingleton<ParcelTerms>()
             .AddSingleton<ErrandAccounts>()
             .AddSingleton<ErrandStart>()
             .AddSingleton<ParcelListings>()

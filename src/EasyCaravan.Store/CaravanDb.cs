@@ -33,6 +33,7 @@ public sealed class CaravanDb(DbContextOptions<CaravanDb> options) : DbContext(o
     public DbSet<ServiceSpeedRow> ServiceSpeeds => Set<ServiceSpeedRow>();
     public DbSet<CollectionHomeRow> CollectionHomes => Set<CollectionHomeRow>();
     public DbSet<ItemFileRow> ItemFiles => Set<ItemFileRow>();
+    public DbSet<ParcelTermRow> ParcelTerms => Set<ParcelTermRow>();
     public DbSet<SurveyRow> Surveys => Set<SurveyRow>();
     public DbSet<DecisionRow> Decisions => Set<DecisionRow>();
     public DbSet<ItemNameRow> ItemNames => Set<ItemNameRow>();

@@ -12,9 +12,6 @@ namespace EasyCaravan.Store;
 /// <summary>Files with contacts or events that were handed over, so that every instance of the service reads the same ones.</summary>
 public sealed class ItemFiles(Database database, Journal journal, TimeProvider time) : IItemFiles
 {
-    /// <summary>Octets of a file. Larger ones are no address book and no calendar.</summary>
-    public const int Largest = 64 * 1024 * 1024;
-
     public async Task<IReadOnlyList<ItemFileState>> FindAsync(string pattern, CancellationToken cancel)
     {
         var start = pattern.Split('*')[0];

@@ -224,6 +224,14 @@ CREATE TABLE "notices" (
 );
 
 
+CREATE TABLE "parcel_terms" (
+    "Place" TEXT NOT NULL,
+    "Name" TEXT NOT NULL,
+    "KeepUntil" INTEGER NULL,
+    CONSTRAINT "PK_parcel_terms" PRIMARY KEY ("Place", "Name")
+);
+
+
 CREATE TABLE "plans" (
     "Id" INTEGER NOT NULL CONSTRAINT "PK_plans" PRIMARY KEY AUTOINCREMENT,
     "File" TEXT NOT NULL,

@@ -49,6 +49,10 @@ public sealed class ParcelPagesTests(ConsoleFixture fixture)
         await Expect(page.Locator("main")).ToContainTextAsync("every octet as it was packed", new() { Timeout = 30_000 });
         await Expect(page.Locator("main")).ToContainTextAsync("! was not taken", new() { Timeout = 30_000 });
         await Expect(table).ToContainTextAsync("handed over");
+        await table.GetByRole(AriaRole.Button, new() { Name = "Keep handed over until…" }).ClickAsync();
+        await page.GetByLabel("Kept until").FillAsync("2031-05-04");
+        await page.GetByRole(AriaRole.Button, new() { Name = "Keep it so" }).ClickAsync();
+        await Expect(table.GetByRole(AriaRole.Row).Filter(new() { HasText = "handed over" })).ToContainTextAsync("4 May 2031");
         await table.GetByRole(AriaRole.Button, new() { Name = "Delete handed over…" }).ClickAsync();
         await page.GetByRole(AriaRole.Button, new() { Name = "Delete it" }).ClickAsync();
         await Expect(table).Not.ToContainTextAsync("handed over");

@@ -147,6 +147,30 @@ public sealed class NoticesTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task An_account_that_is_no_address_stops_no_other_letter_and_who_is_packed_is_told_nothing()
+    {
+        const string Odd = "the bridge@saltmarsh.example";
+        _from.AddAccount(Odd, "s");
+        _to.AddAccount(Odd, "s");
+        await ApplyAsync(
+            Plan("  people: {about: [kind-done]}"),
+            $"name,from_account,to_account,from_secret,to_secret\nBridge,{Odd},{Odd},s,s\n{Roster[(Roster.IndexOf('\n') + 1)..]}"
+                .Replace(",de\n", "\n", StringComparison.Ordinal)
+                .Replace("s,s,\n", "s,s\n", StringComparison.Ordinal)
+        );
+        await TestService.UntilAsync(async () => (await MarksAsync()) == 1);
+        await _service.RunAsync("start", "crew", "--wait");
+        await UntilAsync(NoticeStateWord.Sent, 2);
+        Assert.Contains("is no mail address", (await NoticesAsync()).Single(n => n.To == Odd).Answer, StringComparison.Ordinal);
+
+        Assert.Equal(0, (await _service.RunAsync("parcel", "pack", Bram, "--at", "lanternpost", "--wait")).Code);
+        // The next letter that is due shows that the keeper has gone past the packing.
+        await _service.RunAsync("notices", "again", $"{(await NoticesAsync()).Single(n => n.To == Aoife).Id}");
+        await TestService.UntilAsync(() => Task.FromResult(_smtp.Mails.Count(m => m.To == Aoife) == 2));
+        Assert.Equal(3, (await NoticesAsync()).Count);
+    }
+
+    [Fact]
     public async Task What_is_refused_for_good_says_why_and_a_busy_server_is_tried_again()
     {
         _smtp.Manners = new StandInSmtpManners { Unknown = [Aoife] };

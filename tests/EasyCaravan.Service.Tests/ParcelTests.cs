@@ -188,6 +188,43 @@ public sealed class ParcelTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_term_of_its_own_outweighs_what_was_said_when_it_was_packed()
+    {
+        await PackAsync(Aoife, "--keep-until", "2026-12-02");
+        await PackAsync(Bram, "--keep-until", "2026-12-02");
+        var name = $"{Aoife} 2026-11-30";
+        // Sent in by somebody: nobody packed it here.
+        File.Copy(Path.Combine(Place, name + ".zip"), Path.Combine(Place, "sent in.zip"));
+        var kept = await _service.RunAsync("parcel", "keep", name);
+        Assert.True(kept.Code == 0, kept.Error);
+        Assert.Equal(0, (await _service.RunAsync("parcel", "keep", "sent in", "--until", "2026-12-04")).Code);
+        var until = (await _service.GetAsync<List<ParcelView>>("parcels")).ToDictionary(p => p.Name, p => p.KeepUntil);
+        Assert.Equal((null, 4, 2), (until[name], until["sent in"]?.Day, until[$"{Bram} 2026-11-30"]?.Day));
+
+        var passed = await _service.RunAsync("parcel", "keep", name, "--until", "2026-11-01");
+        Assert.Equal(1, passed.Code);
+        Assert.Contains("has passed", passed.Error, StringComparison.Ordinal);
+        Assert.Contains("There is no parcel", (await _service.RunAsync("parcel", "keep", "nobody's")).Error, StringComparison.Ordinal);
+
+        await _clock.PassUntilAsync(() =>
+        {
+            _clock.Advance(TimeSpan.FromHours(6));
+            return Task.FromResult(Directory.GetFiles(Place).Length == 1);
+        });
+        Assert.Equal(name + ".zip", Path.GetFileName(Assert.Single(Directory.GetFiles(Place))));
+        Assert.True(_clock.GetUtcNow() >= new DateTimeOffset(2026, 12, 4, 0, 0, 0, TimeSpan.Zero));
+        var journal = await _service.GetAsync<Page<JournalEntry>>("journal?search=sent+in");
+        Assert.Contains(journal.Items, e =>
+            e.Text.StartsWith("deleted the parcel sent in of parcels, 1 file(s)", StringComparison.Ordinal)
+        );
+        Assert.Contains(journal.Items, e => e.Text.EndsWith("until 2026-12-04 00:00 UTC", StringComparison.Ordinal));
+        // One that gets its name later is kept by nobody's word.
+        await _service.Api.DeleteAsync($"/api/v1/parcels/{Uri.EscapeDataString(name)}?place=parcels");
+        await PackAsync(Aoife);
+        Assert.All(await _service.GetAsync<List<ParcelView>>("parcels"), p => Assert.Null(p.KeepUntil));
+    }
+
+    [Fact]
     public async Task Deleted_by_hand_it_is_gone_with_all_its_files()
     {
         await PackAsync(Aoife, "--part-size", "1kB");

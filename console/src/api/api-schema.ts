@@ -812,6 +812,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/parcels/{parcel}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Sets how long a parcel is kept, whatever was said when it was packed
+         * @description Sets how long a parcel is kept, whatever was said when it was packed
+         */
+        put: operations["parcelFileKeep"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/parcels/{parcel}": {
         parameters: {
             query?: never;
@@ -4587,6 +4607,14 @@ export interface components {
             /** @description Of a message, with its keywords. */
             flags: string[];
         };
+        /** @description How long a parcel is kept. It outweighs what was said when it was packed. */
+        ParcelKeepRequest: {
+            /**
+             * Format: date-time
+             * @description When it is deleted, a time to come; null: when somebody does it.
+             */
+            until: null | string;
+        };
         /** @description How much of a kind a parcel holds. */
         ParcelKindView: {
             /** @description What it is. */
@@ -7365,6 +7393,43 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ParcelItemText"];
                 };
+            };
+            /** @description It could not be done: what happened, and what to do. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    parcelFileKeep: {
+        parameters: {
+            query: {
+                /** @description The folder, below the service's folder of files. */
+                place: string;
+            };
+            header?: never;
+            path: {
+                /** @description The parcel's name: that of its files, without part and ending. */
+                parcel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ParcelKeepRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It could not be done: what happened, and what to do. */
             default: {

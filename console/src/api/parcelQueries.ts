@@ -74,6 +74,9 @@ export const open = (body: Schemas["OpenRequest"]) => unwrap(api.POST("/api/v1/p
 export const deleteParcel = (place: string, parcel: string) =>
   unwrap(api.DELETE("/api/v1/parcels/{parcel}", { params: { path: { parcel }, query: { place } } }));
 
+export const keepParcel = (place: string, parcel: string, until: string | null) =>
+  unwrap(api.PUT("/api/v1/parcels/{parcel}/keep", { params: { path: { parcel }, query: { place } }, body: { until } }));
+
 export const removeErrand = (errand: string) =>
   unwrap(api.DELETE("/api/v1/errands/{errand}", { params: { path: { errand } } }));
 

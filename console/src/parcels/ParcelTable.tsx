@@ -6,10 +6,12 @@ import { deleteParcel, type Parcel } from "../api/parcelQueries";
 import { type DataColumn, DataTable } from "../parts/DataTable";
 import { notifyFailure, notifySuccess } from "../parts/notify";
 import { date, farTime, size } from "../words/format";
+import { KeepForm } from "./KeepForm";
 
 /** The parcels of all places. */
 export function ParcelTable({ parcels }: { parcels: Parcel[] }) {
   const [doomed, setDoomed] = useState<Parcel | null>(null);
+  const [kept, setKept] = useState<Parcel | null>(null);
   const columns: DataColumn<Parcel>[] = [
     {
       title: "Parcel",
@@ -43,7 +45,11 @@ export function ParcelTable({ parcels }: { parcels: Parcel[] }) {
       title: "Kept until",
       csv: "keep_until",
       value: (p) => p.keepUntil ?? "",
-      cell: (p) => (p.keepUntil ? date(p.keepUntil) : "–"),
+      cell: (p) => (
+        <button type="button" className="link" onClick={() => setKept(p)} aria-label={`Keep ${p.name} until…`}>
+          {p.keepUntil ? date(p.keepUntil) : "set a day…"}
+        </button>
+      ),
     },
     {
       title: "Delete",
@@ -69,6 +75,9 @@ export function ParcelTable({ parcels }: { parcels: Parcel[] }) {
       />
       <Modal opened={doomed !== null} onClose={() => setDoomed(null)} title={`Delete ${doomed?.name ?? ""}`}>
         {doomed && <Deletion parcel={doomed} onClose={() => setDoomed(null)} />}
+      </Modal>
+      <Modal opened={kept !== null} onClose={() => setKept(null)} title={`How long ${kept?.name ?? ""} is kept`}>
+        {kept && <KeepForm parcel={kept} onClose={() => setKept(null)} />}
       </Modal>
     </>
   );

@@ -6,7 +6,7 @@ using EasyCaravan.Parcels;
 
 namespace EasyCaravan.Cli.Commands;
 
-/// <summary><c>caravan parcel fetch|send|cover</c>: parcels between this machine and the service.</summary>
+/// <summary><c>caravan parcel fetch|send|cover|keep</c>: parcels between this machine and the service.</summary>
 internal static class ParcelTransfer
 {
     private const string UsualPlace = "parcels";
@@ -56,6 +56,14 @@ internal static class ParcelTransfer
             [file, place, password],
             (p, c, w, cancel) => SendAsync(p.GetValue(file)!, p.GetValue(place)!, p.GetValue(password), host, c, w, cancel)
         );
+        var until = ParcelChoice.DayOption("--until", "It is deleted on this day, in UTC; by default when somebody does it");
+        yield return host.Make(
+            "keep",
+            "Sets how long a parcel is kept, whatever was said when it was packed",
+            "caravan parcel keep \"aoife.marsh@saltmarsh.example 2026-11-30\" --until 2027-06-30",
+            [name, place, until],
+            (p, c, w, cancel) => KeepAsync(NameOf(p.GetValue(name)!), p.GetValue(place)!, p.GetValue(until), c, w, cancel)
+        );
         yield return host.Make(
             "cover",
             "Writes the cover sheet for a hand-over: what, whose, from when to when, by whom, digests",
@@ -68,6 +76,21 @@ internal static class ParcelTransfer
 
     /// <summary>Also of one of its files.</summary>
     private static string NameOf(string given) => ParcelName.Parse(given)?.Name ?? given;
+
+    private static async Task<int> KeepAsync(
+        string name,
+        string place,
+        DateTimeOffset? until,
+        CaravanClient client,
+        Writer writer,
+        CancellationToken cancel
+    )
+    {
+        await client.PutAsync($"parcels/{Escaped(name)}/keep?place={Escaped(place)}", new ParcelKeepRequest(until), cancel);
+        var said = until is { } day ? Words.Time(day) : "somebody deletes it";
+        writer.Say($"{Words.Safe(name)} is kept until {said}.");
+        return ExitCode.Well;
+    }
 
     private static async Task<int> FetchAsync(
         string name,

@@ -109,6 +109,10 @@ public sealed class SmtpSender : IMessageSender
 
     public async Task<LetterEnd> SendAsync(OutgoingLetter letter, Func<CancellationToken, Task<bool>> beforeData, CancellationToken cancel)
     {
+        // A login may look like an address and be none: that stops no other letter.
+        string?[] addresses = [letter.To, letter.From, letter.ReplyTo];
+        if (addresses.FirstOrDefault(a => a is not null && !MailboxAddress.TryParse(a, out _)) is { } wrong)
+            return new LetterEnd.Refused(new Fault(Cause.MessageRefused, letter.To, $"'{wrong}' is no mail address"));
         using var message = MessageOf(letter);
         return await SendAsync(letter.To, beforeData, c => _client.SendAsync(message, c), cancel);
     }

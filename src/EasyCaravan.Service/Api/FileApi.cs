@@ -23,7 +23,7 @@ internal static class FileApi
         api.MapGet("/files", ListAsync).WithSummary("The files with contacts or events that were handed over");
         api.MapPut("/files", PutAsync)
             .Accepts<Stream>("application/octet-stream", "*/*")
-            .WithMetadata(new RequestSizeLimitAttribute(ItemFiles.Largest + 1))
+            .WithMetadata(new RequestSizeLimitAttribute(ItemFileView.Largest + 1))
             .WithSummary("Hands over a file, as it is, at most 64 MB; one of the same name is replaced");
         api.MapDelete("/files", DeleteAsync).WithSummary("Forgets a file; what was carried from it stays on the new side");
         api.MapGet("/files/reading", ReadAsync).WithSummary("How a file is read: its encoding, what its columns hold, what is wrong in it");
@@ -68,7 +68,7 @@ internal static class FileApi
         while ((read = await request.Body.ReadAsync(buffer, cancel)) > 0)
         {
             octets.Write(buffer, 0, read);
-            if (octets.Length > ItemFiles.Largest)
+            if (octets.Length > ItemFileView.Largest)
                 return Problems.Invalid($"{name} has more than 64 MB.", "Part it into several files, and name them with a * in the plan");
         }
         var who = request.HttpContext.User.Identity!.Name!;

@@ -37,6 +37,7 @@ internal static class ParcelApi
     private static async Task<Ok<List<ParcelView>>> ListAsync(
         CurrentPlan current,
         Errands errands,
+        ParcelTerms terms,
         ParcelPlaces places,
         ParcelListings listings,
         Database database,
@@ -53,8 +54,9 @@ internal static class ParcelApi
             .Select(m => (Errand: packed[m.Batch], m.ToAccount, Service: plan?.Services.FirstOrDefault(s => s.Name == m.Batch)))
             .Where(m => m.Service?.Parcels is not null)
             .ToLookup(m => (m.Service!.Parcels!.Folder, ParcelPlaces.NameOf(m.Service, m.ToAccount, "")));
+        var own = await terms.ListAsync(cancel);
         var views = new List<ParcelView>();
-        foreach (var place in (plan?.Services ?? []).Select(s => s.Parcels?.Folder).OfType<string>().Append(UsualPlace).Distinct())
+        foreach (var place in PlacesOf(plan))
         {
             var folder = places.FolderOf(place, place);
             foreach (var found in listings.In(folder))
@@ -73,7 +75,7 @@ internal static class ParcelApi
                         found.IsEncrypted,
                         found.IsUnderWay,
                         errand?.Name,
-                        MoveViews.Time(errand?.KeepUntil),
+                        own.TryGetValue((place, found.Name), out var until) ? until : MoveViews.Time(errand?.KeepUntil),
                         found.Trouble
                     )
                 );
@@ -81,6 +83,10 @@ internal static class ParcelApi
         }
         return TypedResults.Ok(views);
     }
+
+    /// <summary>Where parcels lie that the service knows of.</summary>
+    internal static IEnumerable<string> PlacesOf(Plan? plan) =>
+        (plan?.Services ?? []).Select(s => s.Parcels?.Folder).OfType<string>().Append(UsualPlace).Distinct();
 
     private static async Task<Results<Ok<ErrandView>, ProblemHttpResult>> PackAsync(
         PackRequest request,

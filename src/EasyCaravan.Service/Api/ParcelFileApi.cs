@@ -2,7 +2,9 @@ using EasyCaravan.Contract;
 using EasyCaravan.Core.Pacing;
 using EasyCaravan.Parcels;
 using EasyCaravan.Protocols.Parcels;
+using EasyCaravan.Service.Live;
 using EasyCaravan.Service.Parcels;
+using EasyCaravan.Service.Workers;
 using EasyCaravan.Store;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Mvc;
@@ -21,6 +23,7 @@ internal static class ParcelFileApi
         api.MapPost("/parcels/contents", Contents).WithSummary("What a parcel holds: its files, folders, address books and calendars");
         api.MapPost("/parcels/items", Items).WithSummary("Messages, contacts and events of a parcel that fit, page by page");
         api.MapPost("/parcels/text", Item).WithSummary("One message, contact or event of a parcel, as text that nothing executes");
+        api.MapPut("/parcels/{parcel}/keep", KeepAsync).WithSummary("Sets how long a parcel is kept, whatever was said when it was packed");
         api.MapDelete("/parcels/{parcel}", DeleteAsync).WithSummary("Deletes a parcel with all its files");
     }
 
@@ -93,11 +96,45 @@ internal static class ParcelFileApi
                 : Problems.NotFound($"There is no {request.Path} in {request.File}.", "See what is there with POST /api/v1/parcels/items")
         );
 
+    private static async Task<Results<NoContent, ProblemHttpResult>> KeepAsync(
+        string parcel,
+        string place,
+        ParcelKeepRequest request,
+        CurrentPlan current,
+        ParcelPlaces places,
+        ParcelListings listings,
+        ParcelTerms terms,
+        TimeProvider time,
+        LiveHub live,
+        HttpContext context,
+        CancellationToken cancel
+    )
+    {
+        if (request.Until <= time.GetUtcNow())
+            return Problems.Invalid($"{request.Until:yyyy-MM-dd HH:mm} UTC has passed.", "Give a time to come, or delete the parcel");
+        // By the name that the place has elsewhere: under another one the word would be forgotten.
+        place = place.TrimEnd('/');
+        if (!ParcelApi.PlacesOf((await current.GetAsync(cancel)).Plan).Contains(place))
+            return NoParcel(parcel);
+        try
+        {
+            if (!listings.In(places.FolderOf(place, place)).Any(l => l.Name == parcel))
+                return NoParcel(parcel);
+        }
+        catch (FaultException e)
+        {
+            return Problems.Refused(e.Fault);
+        }
+        await terms.SetAsync(place, parcel, request.Until, context.User.Identity!.Name!, cancel);
+        live.TouchPlan();
+        return TypedResults.NoContent();
+    }
+
     private static async Task<Results<NoContent, ProblemHttpResult>> DeleteAsync(
         string parcel,
         string place,
         ParcelPlaces places,
-        Journal journal,
+        ParcelTerms terms,
         HttpContext context,
         CancellationToken cancel
     )
@@ -110,10 +147,10 @@ internal static class ParcelFileApi
                 return Problems.Refused($"{parcel} is being packed.", "Hold its errand first, or wait until it is complete");
             if (files == 0)
                 return NoParcel(parcel);
-            await journal.WriteAsync(
+            await terms.EndAsync(
+                place.TrimEnd('/'),
+                parcel,
                 context.User.Identity!.Name!,
-                null,
-                null,
                 $"deleted the parcel {parcel} of {place}, {files} file(s)",
                 cancel
             );

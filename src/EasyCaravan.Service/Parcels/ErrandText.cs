@@ -53,7 +53,13 @@ internal static class ErrandText
             ["routes"] = new JsonObject { [name] = route },
             ["batches"] = new JsonObject
             {
-                [name] = new JsonObject { ["route"] = name, ["roster"] = name },
+                // Whoever is packed is not told of it, nor the parcel's name taken for an address.
+                [name] = new JsonObject
+                {
+                    ["route"] = name,
+                    ["roster"] = name,
+                    ["notices"] = new JsonObject { ["people"] = false },
+                },
             },
         }.ToJsonString(s_options);
 

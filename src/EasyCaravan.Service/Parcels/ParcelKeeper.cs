@@ -8,9 +8,10 @@ using Microsoft.EntityFrameworkCore;
 
 namespace EasyCaravan.Service.Parcels;
 
-/// <summary>Deletes the parcels of errands that are kept until a set time.</summary>
+/// <summary>Deletes parcels that are kept until a set time: of an errand all together, or one that has a term of its own.</summary>
 internal sealed class ParcelKeeper(
     Errands errands,
+    ParcelTerms terms,
     ParcelPlaces places,
     CurrentPlan current,
     Database database,
@@ -22,6 +23,7 @@ internal sealed class ParcelKeeper(
     protected override async Task DoAsync(CancellationToken cancel)
     {
         var now = Time.GetUtcNow().ToUnixTimeMilliseconds();
+        var own = await terms.ListAsync(cancel);
         foreach (var errand in (await errands.ListAsync(cancel)).Where(e => e.KeepUntil <= now && e.DeletedAt is null))
         {
             if (
@@ -32,8 +34,9 @@ internal sealed class ParcelKeeper(
             await using var db = database.Read();
             var accounts = await db.Moves.Where(m => m.Batch == errand.Name).Select(m => m.ToAccount).ToListAsync(cancel);
             var (files, isBusy) = (0, false);
-            foreach (var account in accounts)
-                if (TryDelete(service, ParcelPlaces.NameOf(service, account, ""), out var deleted))
+            var folder = service.Parcels.Folder;
+            foreach (var name in accounts.Select(a => ParcelPlaces.NameOf(service, a, "")).Where(n => !own.ContainsKey((folder, n))))
+                if (TryDelete(folder, name, out var deleted))
                     files += deleted;
                 else
                     isBusy = true;
@@ -49,21 +52,28 @@ internal sealed class ParcelKeeper(
             );
             live.TouchPlan();
         }
+        foreach (var (place, name) in own.Where(t => t.Value <= Time.GetUtcNow()).Select(t => t.Key))
+            if (TryDelete(place, name, out var deleted))
+            {
+                var what = $"deleted the parcel {name} of {place}, {deleted} file(s), which was to be kept until now";
+                await terms.EndAsync(place, name, Journal.Service, what, cancel);
+                live.TouchPlan();
+            }
     }
 
-    private bool TryDelete(Core.Planning.Service service, string name, out int files)
+    private bool TryDelete(string place, string name, out int files)
     {
         files = 0;
         try
         {
-            if (places.Delete(service.Parcels!.Folder, name) is not { } deleted)
+            if (places.Delete(place, name) is not { } deleted)
                 return false;
             files = deleted;
             return true;
         }
         catch (FaultException e)
         {
-            log.LogWarning("A parcel of {Errand} cannot be deleted: {Fault}", service.Name, e.Fault);
+            log.LogWarning("The parcel {Parcel} of {Place} cannot be deleted: {Fault}", name, place, e.Fault);
             return false;
         }
     }

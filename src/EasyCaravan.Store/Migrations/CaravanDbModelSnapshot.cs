@@ -1534,6 +1534,22 @@ namespace EasyCaravan.Store.Migrations
                     b.ToTable("notice_switches", (string)null);
                 });
 
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ParcelTermRow", b =>
+                {
+                    b.Property<string>("Place")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Name")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("KeepUntil")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Place", "Name");
+
+                    b.ToTable("parcel_terms", (string)null);
+                });
+
             modelBuilder.Entity("EasyCaravan.Store.Rows.PassLegRow", b =>
                 {
                     b.Property<long>("PassId")

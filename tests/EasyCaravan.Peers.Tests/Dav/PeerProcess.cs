@@ -9,7 +9,7 @@ namespace EasyCaravan.Peers.Dav;
 /// <summary>Starts a server's program, waits for its port, and ends it.</summary>
 internal static class PeerProcess
 {
-    /// <summary>A server in Python that is read from a cold disk, beside others that start too, has taken more than half a minute.</summary>
+    /// <summary>A server in Python that is read from a cold disk, beside others, has taken more than half a minute.</summary>
     private static readonly TimeSpan s_patience = TimeSpan.FromMinutes(2);
 
     private static readonly ConditionalWeakTable<Process, ConcurrentQueue<string>> s_said = [];

@@ -192,13 +192,10 @@ internal sealed class MailFolders(SourceTree tree, MailFiles files, MailIndex in
     {
         // A file cannot have been received after it was named: its time was lost when the files were copied.
         var mark = name.Made is { } made && source.Modified > made.AddDays(1) ? (DateTimeOffset?)null : source.Modified;
-        var print = MessageScan.PrintOf(name.Unique);
-        // Servers write both sizes into the name. The first tells whether they still hold.
-        if (mark is { } date && name is { SentSize: { } sent, FileSize: { } size } && size == source.Length)
-            return new FileContents(default, true, [new MailEntry(print, 0, size, sent, date, DateSource.Mark, "")]);
+        // Names bear sizes too (S= and W=); some are wrong, and whoever believed them would leave the message behind.
         using var octets = source.OpenAt(0);
         var entry = MessageScan.Run(octets, source.Length, mark, name.Made ?? source.Modified);
-        return new FileContents(default, true, [entry with { Print = print }]);
+        return new FileContents(default, true, [entry with { Print = MessageScan.PrintOf(name.Unique) }]);
     }
 
     /// <summary>Of an mbox: its name without the ending that the pattern gives.</summary>

@@ -23,7 +23,7 @@ internal sealed class MailIndex
     /// <summary>A file that was written this shortly before it was read may have been written after it without a sign.</summary>
     private static readonly TimeSpan s_unsure = TimeSpan.FromSeconds(2);
 
-    private const string Mark = "easy-caravan mail index 1";
+    private const string Mark = "easy-caravan mail index 2";
 
     private readonly string _path;
     private readonly string _terms;

@@ -4,9 +4,9 @@ using EasyCaravan.Core.Ports;
 namespace EasyCaravan.Protocols.Files.Mail;
 
 /// <summary>
-/// What the name of a file in a Maildir tells: a part that no other file has, sizes, and flags behind <c>:2,</c>.
+/// What the name of a file in a Maildir tells: a part that no other file has, and flags behind <c>:2,</c>.
 /// </summary>
-internal sealed record MaildirName(string Unique, long? FileSize, long? SentSize, string Letters)
+internal sealed record MaildirName(string Unique, string Letters)
 {
     private static readonly char[] s_flagMarks = [':', ';', '!'];
 
@@ -24,8 +24,7 @@ internal sealed record MaildirName(string Unique, long? FileSize, long? SentSize
         var info = file.LastIndexOfAny(s_flagMarks);
         var hasFlags = info > 0 && file.AsSpan(info + 1).StartsWith("2,");
         var name = hasFlags ? file[..info] : file;
-        var fields = name.Split(',');
-        return new MaildirName(fields[0], SizeOf(fields, "S="), SizeOf(fields, "W="), hasFlags ? file[(info + 3)..] : "");
+        return new MaildirName(name.Split(',')[0], hasFlags ? file[(info + 3)..] : "");
     }
 
     /// <param name="keywords">Of the folder, by their letters from a on.</param>
@@ -51,10 +50,4 @@ internal sealed record MaildirName(string Unique, long? FileSize, long? SentSize
             'T' => "\\Deleted",
             _ => null,
         };
-
-    private static long? SizeOf(string[] fields, string key) =>
-        fields.Skip(1).FirstOrDefault(f => f.StartsWith(key, StringComparison.Ordinal)) is { } field
-        && long.TryParse(field.AsSpan(key.Length), NumberStyles.None, CultureInfo.InvariantCulture, out var size)
-            ? size
-            : null;
 }
