@@ -169,6 +169,41 @@ public sealed class ParcelTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task As_of_an_earlier_day_it_shows_and_opens_what_was_there_then()
+    {
+        await PackAsync(Aoife);
+        var name = $"{Aoife} 2026-11-30";
+        _clock.Advance(TimeSpan.FromDays(3));
+        _from.Find(Aoife)!.Find("INBOX")!.Add("Message-ID: <late@x>\r\nSubject: Late\r\n\r\nx\r\n"u8.ToArray(), [], _clock.GetUtcNow());
+        await RunAsync("catch-up", "pack-1", "--wait");
+        Assert.Equal(2, Directory.GetFiles(Place).Length);
+
+        var file = Path.Combine(Place, name + ".zip");
+        async Task<string> SubjectsAsync(params string[] asOf) =>
+            string.Join(
+                ' ',
+                (await _service.RunAsync(["parcel", "show", file, "--folder", "INBOX", "--output", "csv", .. asOf]))
+                    .Out.Split('\n')
+                    .Select(l => System.Text.RegularExpressions.Regex.Match(l, "Tide [0-9]|Late").Value)
+                    .Where(v => v.Length > 0)
+                    .Order()
+            );
+        Assert.Equal("Late Tide 0 Tide 1 Tide 2 Tide 3", await SubjectsAsync());
+        Assert.Equal("Tide 0 Tide 1 Tide 2 Tide 3", await SubjectsAsync("--as-of", "2026-12-01"));
+        var early = await _service.RunAsync("parcel", "show", file, "--as-of", "2026-11-29");
+        Assert.NotEqual(0, early.Code);
+
+        Assert.Equal(
+            0,
+            (await RunAsync("parcel", "open", name, "--into", Aoife, "--at", "northquay", "--as-of", "2026-12-01", "--wait")).Code
+        );
+        Assert.Equal(4, _to.Find(Aoife)!.Find("INBOX")!.Messages.Count);
+        // Opened again as it is: only what came later is new.
+        Assert.Equal(0, (await RunAsync("parcel", "open", name, "--into", Aoife, "--at", "northquay", "--wait")).Code);
+        Assert.Equal(5, _to.Find(Aoife)!.Find("INBOX")!.Messages.Count);
+    }
+
+    [Fact]
     public async Task Kept_until_a_day_it_is_deleted_then_and_that_stands_in_the_journal()
     {
         Assert.Equal(0, (await PackAsync(Aoife, "--keep-until", "2026-12-02")).Code);
@@ -333,15 +368,21 @@ public sealed class ParcelTests : IAsyncLifetime
 
     private async Task<Ran> PackAsync(string who, params string[] options)
     {
-        var asked = _service.RunAsync(["parcel", "pack", who, "--wait", .. options]);
+        var ran = await RunAsync(["parcel", "pack", who, "--wait", .. options]);
+        Assert.True(ran.Code == 0, ran.Out + ran.Error);
+        return ran;
+    }
+
+    /// <summary>While the client waits, time goes on.</summary>
+    private async Task<Ran> RunAsync(params string[] arguments)
+    {
+        var asked = _service.RunAsync(arguments);
         while (!asked.IsCompleted)
         {
             _clock.Advance(TimeSpan.FromSeconds(1));
             await Task.WhenAny(asked, Task.Delay(20));
         }
-        var ran = await asked;
-        Assert.True(ran.Code == 0, ran.Out + ran.Error);
-        return ran;
+        return await asked;
     }
 
     private async Task<T> PostAsync<T>(string path, object body)

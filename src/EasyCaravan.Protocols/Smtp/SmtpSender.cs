@@ -109,16 +109,16 @@ public sealed class SmtpSender : IMessageSender
 
     public async Task<LetterEnd> SendAsync(OutgoingLetter letter, Func<CancellationToken, Task<bool>> beforeData, CancellationToken cancel)
     {
-        // A login may look like an address and be none: that stops no other letter.
-        string?[] addresses = [letter.To, letter.From, letter.ReplyTo];
-        if (addresses.FirstOrDefault(a => a is not null && !MailboxAddress.TryParse(a, out _)) is { } wrong)
-            return new LetterEnd.Refused(new Fault(Cause.MessageRefused, letter.To, $"'{wrong}' is no mail address"));
+        if (NoAddress(letter.To, letter.From, letter.ReplyTo) is { } refused)
+            return refused;
         using var message = MessageOf(letter);
         return await SendAsync(letter.To, beforeData, c => _client.SendAsync(message, c), cancel);
     }
 
     public async Task<LetterEnd> SendOctetsAsync(string from, string to, ReadOnlyMemory<byte> message, CancellationToken cancel)
     {
+        if (NoAddress(to, from, null) is { } refused)
+            return refused;
         using var stream = new MemoryStream(message.ToArray(), writable: false);
         using var letter = await MimeMessage.LoadAsync(stream, cancel);
         MailboxAddress[] recipients = [MailboxAddress.Parse(to)];
@@ -129,6 +129,12 @@ public sealed class SmtpSender : IMessageSender
             cancel
         );
     }
+
+    /// <summary>A login may look like an address and be none: that stops no other letter.</summary>
+    private static LetterEnd.Refused? NoAddress(string to, string from, string? replyTo) =>
+        new[] { to, from, replyTo }.FirstOrDefault(a => a is not null && !MailboxAddress.TryParse(a, out _)) is { } wrong
+            ? new LetterEnd.Refused(new Fault(Cause.MessageRefused, to, $"'{wrong}' is no mail address"))
+            : null;
 
     private async Task<LetterEnd> SendAsync(
         string to,
