@@ -4,6 +4,8 @@ import { ApiError, api, type Kind, type Schemas, unwrap } from "./client";
 export type Parcel = Schemas["ParcelView"];
 export type Errand = Schemas["ErrandView"];
 export type ParcelItem = Schemas["ParcelItemView"];
+/** A calendar and an address book may have the same name. */
+export type FolderRef = Pick<Schemas["ParcelFolderView"], "kind" | "name">;
 
 /** Which parcel, and with which password it is read; null: it is not encrypted. */
 export interface Look {

@@ -1,8 +1,14 @@
 import { Button, Modal, TextInput } from "@mantine/core";
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import type { Kind } from "../api/client";
-import { type ItemSearch, itemsQuery, type Look, type ParcelItem, textQuery } from "../api/parcelQueries";
+import {
+  type FolderRef,
+  type ItemSearch,
+  itemsQuery,
+  type Look,
+  type ParcelItem,
+  textQuery,
+} from "../api/parcelQueries";
 import { Failure } from "../parts/Failure";
 import { GridSheet } from "../parts/GridSheet";
 import { Loading } from "../parts/Loading";
@@ -12,7 +18,7 @@ import { date, size } from "../words/format";
 const NOTHING = { from: "", subject: "", since: "", before: "" };
 
 /** Messages, contacts and events of a parcel, looked for and read one by one. */
-export function ItemSheet({ look, folder }: { look: Look; folder: { kind: Kind; name: string } | null }) {
+export function ItemSheet({ look, folder }: { look: Look; folder: FolderRef | null }) {
   const [words, setWords] = useState(NOTHING);
   const [read, setRead] = useState<ParcelItem | null>(null);
   const search: ItemSearch = {

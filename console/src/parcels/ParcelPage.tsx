@@ -3,7 +3,15 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useSearch } from "@tanstack/react-router";
 import { type FormEvent, useState } from "react";
 import type { Schemas } from "../api/client";
-import { contentsQuery, coverAddress, coverOf, fileAddress, type Look, wantsPassword } from "../api/parcelQueries";
+import {
+  contentsQuery,
+  coverAddress,
+  coverOf,
+  type FolderRef,
+  fileAddress,
+  type Look,
+  wantsPassword,
+} from "../api/parcelQueries";
 import { Failure } from "../parts/Failure";
 import { FigureRow } from "../parts/Figures";
 import { Loading } from "../parts/Loading";
@@ -77,7 +85,7 @@ interface InsideProps {
 
 function Inside({ whole, asItIs }: InsideProps) {
   const [opens, setOpens] = useState(false);
-  const [folder, setFolder] = useState<Folder | null>(null);
+  const [folder, setFolder] = useState<FolderRef | null>(null);
   const [asOf, setAsOf] = useState<string | null>(null);
   const look = { ...whole, asOf };
   const then = useQuery({ ...contentsQuery(look), placeholderData: (old) => old });
@@ -158,12 +166,10 @@ function Packings({ parts, asOf, onChoose }: PackingsProps) {
   );
 }
 
-type Folder = Pick<Schemas["ParcelFolderView"], "kind" | "name">;
-
 interface FolderListProps {
   folders: Schemas["ParcelFolderView"][];
-  chosen: Folder | null;
-  onChoose: (folder: Folder | null) => void;
+  chosen: FolderRef | null;
+  onChoose: (folder: FolderRef | null) => void;
 }
 
 function FolderList({ folders, chosen, onChoose }: FolderListProps) {
@@ -178,7 +184,6 @@ function FolderList({ folders, chosen, onChoose }: FolderListProps) {
           type="button"
           className="inside-folder"
           key={`${f.kind} ${f.name}`}
-          // A calendar and an address book may have the same name.
           aria-pressed={chosen?.kind === f.kind && chosen.name === f.name}
           onClick={() => onChoose(f)}
           title={`${KIND_WORDS[f.kind]}, ${size(f.octets)}`}

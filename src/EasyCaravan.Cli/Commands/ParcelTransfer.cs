@@ -6,7 +6,7 @@ using EasyCaravan.Parcels;
 
 namespace EasyCaravan.Cli.Commands;
 
-/// <summary><c>caravan parcel fetch|send|cover|keep</c>: parcels between this machine and the service.</summary>
+/// <summary><c>caravan parcel fetch|send|cover|keep</c>: parcels between this machine and the service, and how long they stay.</summary>
 internal static class ParcelTransfer
 {
     private const string UsualPlace = "parcels";

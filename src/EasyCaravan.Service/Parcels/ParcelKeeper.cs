@@ -22,9 +22,11 @@ internal sealed class ParcelKeeper(
 {
     protected override async Task DoAsync(CancellationToken cancel)
     {
-        var now = Time.GetUtcNow().ToUnixTimeMilliseconds();
+        var now = Time.GetUtcNow();
         var own = await terms.ListAsync(cancel);
-        foreach (var errand in (await errands.ListAsync(cancel)).Where(e => e.KeepUntil <= now && e.DeletedAt is null))
+        foreach (
+            var errand in (await errands.ListAsync(cancel)).Where(e => e.KeepUntil <= now.ToUnixTimeMilliseconds() && e.DeletedAt is null)
+        )
         {
             if (
                 (await current.GetAsync(cancel)).Plan?.Services.FirstOrDefault(s => s.Name == errand.Name)
@@ -52,7 +54,7 @@ internal sealed class ParcelKeeper(
             );
             live.TouchPlan();
         }
-        foreach (var (place, name) in own.Where(t => t.Value <= Time.GetUtcNow()).Select(t => t.Key))
+        foreach (var (place, name) in own.Where(t => t.Value <= now).Select(t => t.Key))
             if (TryDelete(place, name, out var deleted))
             {
                 var what = $"deleted the parcel {name} of {place}, {deleted} file(s), which was to be kept until now";

@@ -10,8 +10,8 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace EasyCaravan.Store.Migrations
 {
     [DbContext(typeof(CaravanDb))]
-    [Migration("20261130152539_ItemFileOutlines")]
-    partial class ItemFileOutlines
+    [Migration("20261130165024_ParcelTermsAndOutlines")]
+    partial class ParcelTermsAndOutlines
     {
         /// <inheritdoc />
         protected override void BuildTargetModel(ModelBuilder modelBuilder)
@@ -1535,6 +1535,22 @@ namespace EasyCaravan.Store.Migrations
                     b.HasKey("Batch");
 
                     b.ToTable("notice_switches", (string)null);
+                });
+
+            modelBuilder.Entity("EasyCaravan.Store.Rows.ParcelTermRow", b =>
+                {
+                    b.Property<string>("Place")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Name")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("KeepUntil")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Place", "Name");
+
+                    b.ToTable("parcel_terms", (string)null);
                 });
 
             modelBuilder.Entity("EasyCaravan.Store.Rows.PassLegRow", b =>

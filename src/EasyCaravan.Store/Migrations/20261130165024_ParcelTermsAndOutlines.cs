@@ -5,7 +5,7 @@
 namespace EasyCaravan.Store.Migrations
 {
     /// <inheritdoc />
-    public partial class ParcelTerms : Migration
+    public partial class ParcelTermsAndOutlines : Migration
     {
         /// <inheritdoc />
         protected override void Up(MigrationBuilder migrationBuilder)
@@ -22,6 +22,25 @@ namespace EasyCaravan.Store.Migrations
                 {
                     table.PrimaryKey("PK_parcel_terms", x => new { x.Place, x.Name });
                 });
+
+            migrationBuilder.AddColumn<int>(
+                name: "Items",
+                table: "item_files",
+                type: "INTEGER",
+                nullable: false,
+                defaultValue: 0);
+
+            migrationBuilder.AddColumn<int>(
+                name: "ReadAs",
+                table: "item_files",
+                type: "INTEGER",
+                nullable: true);
+
+            migrationBuilder.AddColumn<string>(
+                name: "Title",
+                table: "item_files",
+                type: "TEXT",
+                nullable: true);
         }
 
         /// <inheritdoc />
@@ -29,6 +48,18 @@ namespace EasyCaravan.Store.Migrations
         {
             migrationBuilder.DropTable(
                 name: "parcel_terms");
+
+            migrationBuilder.DropColumn(
+                name: "Items",
+                table: "item_files");
+
+            migrationBuilder.DropColumn(
+                name: "ReadAs",
+                table: "item_files");
+
+            migrationBuilder.DropColumn(
+                name: "Title",
+                table: "item_files");
         }
     }
 }
